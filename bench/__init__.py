@@ -1,0 +1,1 @@
+"""Measurements: ``./lumtar bench``."""

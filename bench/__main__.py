@@ -1,0 +1,28 @@
+"""Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm]``; without names, all of them."""
+
+import sys
+from collections.abc import Callable
+
+from bench import polling, serving
+
+MEASUREMENTS: dict[str, Callable[[], None]] = {
+    "poll": polling.poll,
+    "cycle": polling.cycle,
+    "largest": polling.largest,
+    "api": serving.api,
+    "alarm": serving.alarm,
+}
+
+
+def main(names: list[str]) -> int:
+    """Run the named measurements, each to its end."""
+    unknown = [name for name in names if name not in MEASUREMENTS]
+    if unknown:
+        print(f"bench: there is no measurement {unknown[0]!r}; there are {', '.join(MEASUREMENTS)}", file=sys.stderr)
+        return 1
+    for name in names or MEASUREMENTS:
+        MEASUREMENTS[name]()
+    return 0
+
+
+sys.exit(main(sys.argv[1:]))

@@ -1,0 +1,52 @@
+"""A fleet of equal stand-in devices on loopback: ``python -m bench.fleet DEVICES PORTS SECONDS``."""
+
+import asyncio
+import resource
+import sys
+import time
+
+import numpy as np
+
+from lab.agent import Agent
+from lab.device import Device
+from lab.scenario import Box, Port, Scenario
+from lab.traffic import CLASSES, Sources
+
+COMMUNITY = "bench-word"
+PORT = 1161
+
+
+def address(number: int) -> str:
+    """The address of a device: 127.96.0.1 and following."""
+    return f"127.{96 + number // 62500}.{number // 250 % 250}.{1 + number % 250}"
+
+
+def scenario(devices: int, ports: int) -> Scenario:
+    """Devices with so many busy ports each, all fed by one source."""
+    boxes = []
+    for number in range(devices):
+        box = Box(f"bench-{number:05d}", "Bench", "acc", address(number), up_days=50)
+        box.ports = [Port(index, f"g{index}", f"Port {index}", terms=[(0, 1.0, True)]) for index in range(1, ports + 1)]
+        boxes.append(box)
+    steady = np.array([CLASSES.index("steady")])
+    return Scenario(boxes, Sources(steady, np.array([[3e8, 6e7]]), np.array([7], np.uint64)))
+
+
+async def serve(devices: int, ports: int, seconds: float) -> None:
+    """Answer for so many seconds, then end."""
+    resource.setrlimit(
+        resource.RLIMIT_NOFILE, (max(devices + 200, 4096), resource.getrlimit(resource.RLIMIT_NOFILE)[1])
+    )
+    built = scenario(devices, ports)
+    epoch = time.time()
+    agents = [
+        Agent(Device(built, box, epoch, time.time, (), kept=5.0), box.address, PORT, COMMUNITY) for box in built.boxes
+    ]
+    print("ready", flush=True)
+    await asyncio.sleep(seconds)
+    for agent in agents:
+        agent.close()
+
+
+if __name__ == "__main__":
+    asyncio.run(serve(int(sys.argv[1]), int(sys.argv[2]), float(sys.argv[3])))

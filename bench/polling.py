@@ -1,0 +1,131 @@
+"""The poll engine beside a bare read loop, and whole cycles of large fleets."""
+
+import json
+import subprocess
+import sys
+import time
+
+import psycopg
+
+from bench.setting import Figure, cpu, database, postgres_cpu, process, report
+
+COLUMNS = 16
+
+
+def seed(url: str, devices: int, ports: int, interval: int) -> None:
+    """Devices and interfaces as if they had been discovered before."""
+    env = {"LUMTAR_DATABASE_URL": url}
+    words = ["bench.seed", str(devices), str(ports), str(interval)]
+    with process(*words, env=env) as child:
+        if child.wait():
+            raise SystemExit("the bench's devices could not be written")
+
+
+def standing(database_: psycopg.Connection[tuple[object, ...]]) -> dict[str, float]:
+    """What the collector said of itself last."""
+    row = database_.execute("SELECT detail FROM operation_process WHERE name = 'collector'").fetchone()
+    detail = row[0] if row else {}
+    return detail if isinstance(detail, dict) else json.loads(str(detail or "{}"))
+
+
+def collect(devices: int, ports: int, interval: int, warm: float, measured: float) -> dict[str, float]:
+    """Run stand-ins, database and collector together; what happened in the measured time."""
+    total = warm + measured + 60
+    with database() as url, process("bench.fleet", str(devices), str(ports), str(total * 3), ready=True) as fleet:
+        seed(url, devices, ports, interval)
+        with (
+            process("lumtar.engine.collector", env={"LUMTAR_DATABASE_URL": url}) as collector,
+            psycopg.connect(url, autocommit=True) as asking,
+        ):
+            limit = time.monotonic() + 180
+            while standing(asking).get("polls", 0) < devices and time.monotonic() < limit:
+                time.sleep(1)
+            time.sleep(warm)
+            before = {
+                "collector": cpu(collector.pid),
+                "fleet": cpu(fleet.pid),
+                "database": postgres_cpu(),
+                **standing(asking),
+            }
+            began = time.time()
+            time.sleep(measured)
+            ended = time.time()
+            after = {
+                "collector": cpu(collector.pid),
+                "fleet": cpu(fleet.pid),
+                "database": postgres_cpu(),
+                **standing(asking),
+            }
+            rows = asking.execute(
+                "SELECT count(*), count(DISTINCT interface_id), max(elapsed_ms) FROM readings_reading"
+                " WHERE at > to_timestamp(%s) AND at <= to_timestamp(%s)",
+                [began - 5, ended - 5],
+            ).fetchone()
+    assert rows is not None
+    seconds = ended - began
+    found = {name: (after[name] - before[name]) / seconds for name in ("collector", "fleet", "database")}
+    polls = after["polls"] - before["polls"]
+    return {
+        **found,
+        "polls": polls,
+        "seconds": seconds,
+        "lag": after["lag_s"],
+        "waiting": after["waiting_rows"],
+        "skipped": after.get("skipped", 0) - before.get("skipped", 0),
+        "silent": after.get("silent", 0) - before.get("silent", 0),
+        "rows": float(str(rows[0])),
+        "interfaces": float(str(rows[1])),
+        "longest_ms": float(str(rows[2])),
+    }
+
+
+def poll(devices: int = 300, ports: int = 50) -> None:
+    """Variable bindings per CPU second of the collector, beside the bare read loop."""
+    with process("bench.fleet", str(devices), str(ports), "120", ready=True):
+        out = subprocess.run(
+            [sys.executable, "-m", "bench.bare", str(devices), str(ports), "8"],
+            capture_output=True,
+            text=True,
+            check=True,
+        )
+    binds, seconds = map(float, out.stdout.split())
+    found = collect(devices, ports, 10, warm=12, measured=40)
+    through = found["polls"] * (3 + 2 + COLUMNS * ports) / (found["collector"] * found["seconds"])
+    with_database = (
+        found["polls"] * (3 + 2 + COLUMNS * ports) / ((found["collector"] + found["database"]) * found["seconds"])
+    )
+    report(
+        "poll engine: what a CPU second reads",
+        [
+            Figure("bare read loop", binds / seconds, "varbinds / CPU-s"),
+            Figure("collector, to the database", through, "varbinds / CPU-s"),
+            Figure("collector and database together", with_database, "varbinds / CPU-s"),
+            Figure("collector's CPU against the bare loop's", binds / seconds / through, "times", "at most 2"),
+            Figure("the same with the database's CPU", binds / seconds / with_database, "times"),
+        ],
+    )
+
+
+def cycle(devices: int = 2000, ports: int = 50) -> None:
+    """One fleet at an interval of 60 s, stand-ins and database on the same machine."""
+    found = collect(devices, ports, 60, warm=75, measured=120)
+    wanted = devices * ports
+    report(
+        f"cycle {wanted // 1000}k: {devices:,} devices x {ports} interfaces x {COLUMNS} columns every 60 s",
+        [
+            Figure("interfaces read", found["interfaces"], "", f"{wanted:,}"),
+            Figure("readings a minute", found["rows"] * 60 / found["seconds"], "", f"{wanted:,}"),
+            Figure("polls skipped", found["skipped"], "", "0"),
+            Figure("polls without an answer", found["silent"], "", "0"),
+            Figure("longest time between two readings", found["longest_ms"] / 1000, "s", "about 60"),
+            Figure("collector behind its schedule at the end", found["lag"], "s", "below 1"),
+            Figure("collector's CPU", 100 * found["collector"], "% of a core"),
+            Figure("database's CPU", 100 * found["database"], "% of a core"),
+            Figure("stand-ins' CPU", 100 * found["fleet"], "% of a core"),
+        ],
+    )
+
+
+def largest() -> None:
+    """A quarter of a million interfaces."""
+    cycle(5000, 50)

@@ -1,0 +1,44 @@
+"""Devices and interfaces of the bench fleet, written as if they had been discovered before."""
+
+import sys
+
+import django
+
+
+def main(devices: int, ports: int, interval: int) -> None:
+    """Write them."""
+    django.setup()
+    from bench.fleet import COMMUNITY, PORT, address
+    from lumtar.domain.inventory.models import Credential, Device, DeviceState, Interface
+    from lumtar.domain.inventory.services import seal_credential
+
+    credential = Credential.objects.create(
+        name="bench", kind="v2c", sealed=seal_credential("v2c", {"community": COMMUNITY})
+    )
+    made = Device.objects.bulk_create(
+        Device(
+            name=f"bench-{number:05d}", address=address(number), port=PORT, credential=credential, interval_s=interval
+        )
+        for number in range(devices)
+    )
+    DeviceState.objects.bulk_create(DeviceState(device=device) for device in made)
+    Interface.objects.bulk_create(
+        (
+            Interface(
+                device=device,
+                if_index=index,
+                name=f"g{index}",
+                descr=f"acc port g{index}",
+                alias=f"Port {index}",
+                label=f"Port {index}",
+                if_type=6,
+            )
+            for device in made
+            for index in range(1, ports + 1)
+        ),
+        batch_size=5000,
+    )
+
+
+if __name__ == "__main__":
+    main(*map(int, sys.argv[1:4]))

@@ -1,0 +1,167 @@
+"""The stand-ins' SNMP: version 2c and version 3 with authentication and privacy, GET, GETNEXT and GETBULK."""
+
+import asyncio
+import random
+import socket
+
+from lab.device import Device
+from lab.mib import bind
+from lumtar.wire import ber, pdu, usm
+from lumtar.wire.ber import Malformed
+
+LARGEST = 1452
+"""Octets of variable bindings that fit a datagram: a GETBULK's answer ends there."""
+STATS = "1.3.6.1.6.3.15.1.1."
+
+
+class Agent:
+    """Answers on one address for one device."""
+
+    def __init__(self, device: Device, address: str, port: int, community: str, user: usm.User | None = None) -> None:
+        self.device = device
+        self.address = (address, port)
+        self._community = community.encode()
+        self._user = user
+        self._engine_id = b"\x80\x00\x7e\xd9\x04" + device.box.name.encode()
+        self._loop = asyncio.get_running_loop()
+        family = socket.AF_INET6 if ":" in address else socket.AF_INET
+        self._socket = socket.socket(family, socket.SOCK_DGRAM)
+        self._socket.setblocking(False)
+        self._socket.bind(self.address)
+        self._loop.add_reader(self._socket, self._readable)
+        self._dice = random.Random(device.box.seed)
+
+    def close(self) -> None:
+        """Stop answering."""
+        self._loop.remove_reader(self._socket)
+        self._socket.close()
+
+    def _readable(self) -> None:
+        for _ in range(64):
+            try:
+                data, sender = self._socket.recvfrom(65535)
+            except BlockingIOError:
+                return
+            manners = self.device.manners
+            if self.device.silent or self._dice.random() < manners.loss:
+                continue
+            answer = self.answer(data)
+            if answer is None:
+                continue
+            if manners.delay:
+                self._loop.call_later(manners.delay, self._send, answer, sender)
+            else:
+                self._send(answer, sender)
+
+    def _send(self, answer: bytes, sender: tuple[str, int]) -> None:
+        manners = self.device.manners
+        if manners.cut_short:
+            answer = answer[: len(answer) * 2 // 3]
+        if self._socket.fileno() < 0:
+            return
+        outlet = self._socket
+        if manners.other_address:
+            outlet = socket.socket(self._socket.family, socket.SOCK_DGRAM)
+            outlet.bind((self.address[0], 0))
+        for _ in range(2 if manners.twice else 1):
+            outlet.sendto(answer, sender)
+        if outlet is not self._socket:
+            outlet.close()
+
+    def answer(self, data: bytes) -> bytes | None:
+        """The answer to a datagram; None for whatever an agent keeps silent about."""
+        try:
+            version, _ = pdu.read_version(data)
+            if version == pdu.VERSION_3:
+                return self._answer_user(data) if self._user else None
+            community, request = pdu.read_community_message(data)
+        except Malformed:
+            return None
+        if community != self._community or self._user:
+            return None
+        return pdu.community_message(community, self._respond(request))
+
+    def _respond(self, request: pdu.Pdu) -> bytes:
+        at = self.device.clock()
+        find = self.device.mib
+        binds: list[bytes]
+        if request.kind == pdu.GET:
+            binds = []
+            for oid in request.binds.oids:
+                value = find.exact(oid, at)
+                binds.append(bind(oid, bytes((ber.NO_SUCH_INSTANCE, 0)) if value is None else value))
+        elif request.kind == pdu.GET_NEXT:
+            binds = [find.run(oid, 1, at)[0] for oid in request.binds.oids]
+        else:
+            binds = self._bulk(request, at)
+        number = request.request_id ^ (1 if self.device.manners.wrong_number else 0)
+        head = ber.integer(number) + b"\x02\x01\x00\x02\x01\x00"
+        return ber.tlv(pdu.RESPONSE, head + ber.tlv(ber.SEQUENCE, b"".join(binds)))
+
+    def _bulk(self, request: pdu.Pdu, at: float) -> list[bytes]:
+        single, repetitions = max(0, request.error_status), max(0, min(request.error_index, 200))
+        oids = request.binds.oids
+        find = self.device.mib
+        binds = [find.run(oid, 1, at)[0] for oid in oids[:single]]
+        runs = [find.run(oid, repetitions, at) for oid in oids[single:]]
+        size = sum(map(len, binds))
+        for row in range(repetitions):
+            for run in runs:
+                each = run[row] if row < len(run) else run[-1]
+                size += len(each)
+                if size > LARGEST:
+                    return binds
+                binds.append(each)
+        return binds
+
+    def _answer_user(self, data: bytes) -> bytes | None:
+        """Version 3, as the authoritative engine (RFC 3414 section 3.2)."""
+        assert self._user is not None
+        message = usm.read_message(data)
+        user = self._user
+        if message.engine_id != self._engine_id:
+            return self._report(message, 4, 0)
+        if message.user != user.name.encode():
+            return self._report(message, 3, 0)
+        if message.flags & 3 != user.level:
+            return self._report(message, 1, 0)
+        body = message.body
+        if user.auth:
+            key = usm.localized_key(user.auth, user.auth_password, self._engine_id)
+            if not usm.verify(user.auth, key, message, data):
+                return self._report(message, 5, 0)
+            if message.boots != self._boots or abs(message.time - self._time) > usm.TIME_WINDOW:
+                return self._report(message, 2, usm.AUTH)
+        if message.flags & usm.PRIV and user.auth:
+            key = usm.localized_key(user.auth, user.priv_password, self._engine_id)
+            body = usm.decrypt(key, message.boots, message.time, message.salt, body)
+            try:
+                at = usm.scoped_pdu_at(body)
+            except Malformed:
+                return self._report(message, 6, usm.AUTH)
+        else:
+            at = usm.scoped_pdu_at(body)
+        answer = self._respond(pdu.read_pdu(body, at))
+        return self._wrap(message.message_id, user.level, user, answer)
+
+    @property
+    def _boots(self) -> int:
+        return int(self.device.boot(self.device.clock())) & 0x7FFFFFFF
+
+    @property
+    def _time(self) -> int:
+        now = self.device.clock()
+        return int(now - self.device.boot(now))
+
+    def _wrap(self, number: int, flags: int, user: usm.User, answer: bytes) -> bytes:
+        plain = usm.scoped(self._engine_id, b"", answer)
+        return usm.write_message(number, flags, self._engine_id, self._boots, self._time, user, plain)
+
+    def _report(self, message: usm.Message, statistic: int, flags: int) -> bytes | None:
+        if not message.flags & usm.REPORTABLE:
+            return None
+        binds = bind(ber.oid_body(f"{STATS}{statistic}.0"), ber.integer(1, ber.COUNTER32))
+        head = ber.integer(0) + b"\x02\x01\x00\x02\x01\x00"
+        report = ber.tlv(pdu.REPORT, head + ber.tlv(ber.SEQUENCE, binds))
+        user = self._user if flags and self._user else usm.User(message.user.decode("utf-8", "replace"))
+        return self._wrap(message.message_id, flags, user, report)

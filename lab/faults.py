@@ -1,0 +1,148 @@
+"""Faults by name: what can be put into the stand-in network and taken out again."""
+
+from collections.abc import Callable
+
+from lab.device import Device, Manners
+
+HELP = """faults (each with `clear` instead of its values takes it out):
+  link DEVICE PORT down|up          pull a cable, plug it in
+  silent DEVICE on                  no answers
+  restart DEVICE                    sysUpTime and counters start over
+  wrap DEVICE PORT                  octet counters pass their end within about half a minute
+  errors DEVICE PORT PER_SECOND     a burst of bad frames
+  share DEVICE PORT IN% OUT%        traffic at a share of the (sold) speed
+  slow DEVICE SECONDS               late answers
+  lossy DEVICE SHARE                lost answers, 0 to 1
+  lazy DEVICE SECONDS               counters are refreshed only so often
+  garble DEVICE short|number|twice|address
+                                    answers cut short, with a wrong number, twice, from another address
+  clear DEVICE                      take everything out of a device
+  show                              what is in force
+PORT is a port's name or its ifIndex."""
+
+
+class FaultRefused(Exception):
+    """A command that cannot be carried out, in words."""
+
+
+def carry_out(devices: dict[str, Device], command: dict[str, object]) -> str:
+    """Put one fault in or take it out.
+
+    Raises
+    ------
+    FaultRefused
+    """
+    words = [str(word) for word in command.get("words", [])]  # type: ignore[attr-defined]
+    if words == ["show"]:
+        return show(devices)
+    if len(words) < 2 or words[0] not in ACTIONS:
+        raise FaultRefused(f"there is no fault {' '.join(words)!r}\n{HELP}")
+    device = devices.get(words[1])
+    if device is None:
+        raise FaultRefused(f"there is no device {words[1]!r}")
+    try:
+        ACTIONS[words[0]](device, words[2:])
+    except (IndexError, ValueError, KeyError) as error:
+        raise FaultRefused(f"{' '.join(words)}: {error}\n{HELP}") from error
+    return f"{' '.join(words)}: done"
+
+
+def _port(device: Device, word: str) -> int:
+    for port in device.box.ports:
+        if word in (port.name, str(port.index)):
+            return port.index
+    raise KeyError(f"{device.box.name} has no port {word}")
+
+
+def _amount(word: str, least: float, most: float) -> float:
+    value = float(word)
+    if not least <= value <= most:
+        raise ValueError(f"{word} does not lie between {least:g} and {most:g}")
+    return value
+
+
+def _link(device: Device, words: list[str]) -> None:
+    if words[1] not in ("up", "down", "clear"):
+        raise ValueError("a link goes up or down")
+    device.set_link(_port(device, words[0]), words[1] != "down")
+
+
+def _silent(device: Device, words: list[str]) -> None:
+    device.manners.silent = words[0] != "clear"
+
+
+def _share(device: Device, words: list[str]) -> None:
+    port = _port(device, words[0])
+    if words[1] == "clear":
+        device.set_share(port, None, None)
+    else:
+        device.set_share(port, _amount(words[1], 0, 100), _amount(words[2], 0, 100))
+
+
+def _errors(device: Device, words: list[str]) -> None:
+    device.set_errors(_port(device, words[0]), 0.0 if words[1] == "clear" else _amount(words[1], 0, 1e6))
+
+
+def _manner(name: str, most: float) -> Callable[[Device, list[str]], None]:
+    def put(device: Device, words: list[str]) -> None:
+        setattr(device.manners, name, 0.0 if words[0] == "clear" else _amount(words[0], 0, most))
+
+    return put
+
+
+def _garble(device: Device, words: list[str]) -> None:
+    names = {"short": "cut_short", "number": "wrong_number", "twice": "twice", "address": "other_address"}
+    for word, name in names.items():
+        if words[0] == "clear":
+            setattr(device.manners, name, False)
+        elif words[0] == word:
+            setattr(device.manners, name, True)
+    if words[0] not in (*names, "clear"):
+        raise ValueError(f"answers cannot be garbled {words[0]!r}")
+
+
+def _clear(device: Device, words: list[str]) -> None:
+    device.manners = Manners()
+    for index, fault in list(device.faults.items()):
+        if fault.share_bps is not None:
+            device.set_share(index, None, None)
+        if fault.down:
+            device.set_link(index, True)
+        device.set_errors(index, 0.0)
+
+
+ACTIONS: dict[str, Callable[[Device, list[str]], None]] = {
+    "link": _link,
+    "silent": _silent,
+    "restart": lambda device, words: device.restart(),
+    "wrap": lambda device, words: device.near_wrap(_port(device, words[0])),
+    "errors": _errors,
+    "share": _share,
+    "slow": _manner("delay", 60.0),
+    "lossy": _manner("loss", 1.0),
+    "lazy": _manner("refresh", 3600.0),
+    "garble": _garble,
+    "clear": _clear,
+}
+
+
+def show(devices: dict[str, Device]) -> str:
+    """What is in force, a line a device."""
+    lines = []
+    for name, device in devices.items():
+        plain = Manners()
+        found = [
+            f"{field}={getattr(device.manners, field)}"
+            for field in Manners.__dataclass_fields__
+            if getattr(device.manners, field) != getattr(plain, field)
+        ]
+        for index, fault in device.faults.items():
+            if fault.down:
+                found.append(f"port {index} down")
+            if fault.share_bps:
+                found.append(f"port {index} pinned")
+            if fault.errors_per_second:
+                found.append(f"port {index} {fault.errors_per_second:g} errors/s")
+        if found:
+            lines.append(f"{name}: {', '.join(found)}")
+    return "\n".join(lines) or "nothing"

@@ -1,0 +1,417 @@
+"""Loading the demonstration: the network's inventory, and 35 days of readings.
+
+The readings come from the same traffic function as the agents' counters and pass through the
+same recorder, ledger and roll-ups as live ones.
+"""
+
+import json
+import math
+import os
+import queue
+import threading
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import numpy as np
+from django.contrib.auth.models import User
+from django.db import connection, transaction
+from numpy.typing import NDArray
+
+from lab import scenario as plan
+from lab.counting import Group, boot_at, boots, is_silent, processor_load, sensor_tenths
+from lab.incidents import INCIDENTS, Heat, Silence
+from lab.network import epoch_file
+from lab.scenario import Box, Scenario
+from lumtar.core.counters import Snapshot
+from lumtar.core.ledger import Observation, State, Status
+from lumtar.core.text import port_label
+from lumtar.domain.alarms.models import Rule
+from lumtar.domain.inventory.models import Component, Credential, Device, DeviceState, Interface, Site
+from lumtar.domain.inventory.services import seal_credential
+from lumtar.domain.readings import partitions, rollups
+from lumtar.domain.readings import services as readings
+from lumtar.domain.readings.models import Newest
+from lumtar.engine import store
+from lumtar.engine.recorder import Answer, Batch, Recorder, moment
+from lumtar.wire.faults import Fault, FaultKind
+
+DAY = 86400
+DAYS = int(os.environ.get("LUMTAR_DEMO_DAYS", "35"))
+FINE_HOURS = 26
+
+
+@dataclass(frozen=True, slots=True)
+class Loaded:
+    """A box with its rows in the database."""
+
+    box: Box
+    device: Device
+    interfaces: list[Interface]
+    components: list[Component]
+
+
+def load(built: Scenario, var: Path, say: Callable[[str], None]) -> None:
+    """Load the demonstration, unless it is there already."""
+    if Device.objects.exists():
+        return
+    began = time.time()
+    epoch = float(int(began / 60) * 60)
+    say("loading the demonstration scenario …")
+    with transaction.atomic():
+        loaded = _inventory(built, epoch)
+    var.mkdir(parents=True, exist_ok=True)
+    epoch_file(var).write_text(json.dumps({"epoch": epoch}))
+    History(built, loaded, epoch, say).write()
+    Rule.objects.filter(name="Utilisation").update(mail_to=["duty@oskelund.example"])
+    Rule.objects.filter(name="Reachability").update(mail_to=["duty@oskelund.example"])
+    say(f"  {DAYS} days of history in {time.time() - began:.0f} s")
+
+
+def _inventory(built: Scenario, epoch: float) -> list[Loaded]:
+    User.objects.create_user("demo", password="oskelund", is_staff=True, is_superuser=True)
+    sites = {name: Site.objects.create(name=name) for name in plan.SITES}
+    community = Credential.objects.create(
+        name="County read", kind="v2c", sealed=seal_credential("v2c", {"community": plan.COMMUNITY})
+    )
+    name, auth, priv = plan.V3_USER
+    secret = {"user": name, "auth": "sha1", "auth_password": auth, "priv": "aes128", "priv_password": priv}
+    user = Credential.objects.create(name="County version 3", kind="v3", sealed=seal_credential("v3", secret))
+    seen = moment(epoch - 40 * DAY)
+    loaded = []
+    for box in built.boxes:
+        maker, model, number = plan.MODELS[box.family]
+        device = Device.objects.create(
+            name=box.name,
+            address=box.address,
+            port=plan.PORT,
+            site=sites[box.site],
+            credential=user if box.version3 else community,
+            added_at=seen,
+            sys_name=box.name,
+            sys_descr=f"{maker} {model}, software 4.2.1",
+            sys_object_id=f"{plan.ENTERPRISE}.1.{number}",
+            location=f"{box.site} library",
+            contact="networks@oskelund.example",
+            maker=maker,
+            model=model,
+            serial=f"{box.seed:08X}",
+            software="4.2.1",
+            timeout_s=1.0,
+        )
+        DeviceState.objects.create(device=device, since=seen)
+        descr = f"{box.family} port"
+        interfaces = Interface.objects.bulk_create(
+            Interface(
+                device=device,
+                if_index=port.index,
+                name=port.name,
+                descr=f"{descr} {port.name}",
+                alias=port.alias,
+                label=port_label(port.alias, port.name, "", port.index),
+                if_type=port.kind,
+                first_seen=seen,
+                in_override_bps=port.sold_bps[0] if port.sold_bps else None,
+                out_override_bps=port.sold_bps[1] if port.sold_bps else None,
+            )
+            for port in box.ports
+        )
+        parts = [
+            Component(device=device, kind="processor", index=n, name=f"Processor {n}", unit="%")
+            for n in range(1, box.processors + 1)
+        ]
+        parts += [
+            Component(
+                device=device,
+                kind="sensor",
+                index=n + 2,
+                name=title,
+                unit="°C" if "emperature" in title else "",
+                scale=0.1,
+            )
+            for n, (title, _, _) in enumerate(box.sensors)
+        ]
+        loaded.append(Loaded(box, device, interfaces, Component.objects.bulk_create(parts)))
+    return loaded
+
+
+class Writer:
+    """One thread that writes while the next day is computed; an error in it surfaces at the next call."""
+
+    def __init__(self) -> None:
+        self._work: queue.Queue[Callable[[], None] | None] = queue.Queue(maxsize=2)
+        self._error: BaseException | None = None
+        self._thread = threading.Thread(target=self._run, daemon=True)
+        self._thread.start()
+
+    def _run(self) -> None:
+        while (work := self._work.get()) is not None:
+            if self._error is None:
+                try:
+                    work()
+                except BaseException as error:  # noqa: BLE001
+                    self._error = error
+        connection.close()
+
+    def put(self, work: Callable[[], None]) -> None:
+        """Hand work over."""
+        if self._error:
+            raise self._error
+        self._work.put(work)
+
+    def finish(self) -> None:
+        """Wait for everything."""
+        self._work.put(None)
+        self._thread.join()
+        if self._error:
+            raise self._error
+
+
+class History:
+    """Computes the past step by step and writes it day by day."""
+
+    def __init__(self, built: Scenario, loaded: list[Loaded], epoch: float, say: Callable[[str], None]) -> None:
+        self.loaded = loaded
+        self.epoch = epoch
+        self.say = say
+        ports = [(each.box, port) for each in loaded for port in each.box.ports]
+        self.group = Group(built, ports, epoch, INCIDENTS)
+        self.recorder = Recorder(list(Rule.objects.order_by("pk")))
+        self.slots = np.concatenate([self.recorder.add(each.device, each.interfaces) for each in loaded])
+        self.ids = np.array([interface.pk for each in loaded for interface in each.interfaces])
+        self.owner = np.repeat(np.arange(len(loaded)), [len(each.interfaces) for each in loaded])
+        self.boots = [boots(each.box, epoch) for each in loaded]
+        self.oper = np.array([1 if port.up else 2 for _, port in ports], np.int16)
+        self.wide = np.array([port.wide for _, port in ports])
+        self.high_speed = np.array([round(port.speed_bps / 1e6) for _, port in ports])
+        self.speed = np.array([min(port.speed_bps, 2**32 - 1) for _, port in ports])
+        self.events = Batch()
+        self.newest: tuple[NDArray[np.int64], Observation, State] | None = None
+        self.quiet: set[int] = set()
+        self.silences = {
+            each.box.name: [i for i in INCIDENTS if isinstance(i, Silence) and i.device == each.box.name]
+            for each in loaded
+        }
+        self.heat = [incident for incident in INCIDENTS if isinstance(incident, Heat)]
+
+    def steps(self) -> Iterator[tuple[float, float]]:
+        """Times and the interval in force: coarse long ago, every minute at the end."""
+        fine = self.epoch - FINE_HOURS * 3600
+        kept = self.epoch - 14 * DAY
+        at = float(int((self.epoch - DAYS * DAY) / 900) * 900)
+        while at <= self.epoch - 60:
+            interval = 900.0 if at < kept else 600.0 if at < fine else 60.0
+            yield at, interval
+            at += interval
+
+    def write(self) -> None:
+        """Compute and write everything."""
+        first, last = moment(self.epoch - DAYS * DAY).date(), moment(self.epoch).date()
+        partitions.ensure(first, last + timedelta(days=3))
+        oldest_kept = last - timedelta(days=13)
+        writer = Writer()
+        day, rows = None, _Rows()
+        total = DAYS + 1
+        done = 0
+        for at, interval in self.steps():
+            today = moment(at).date()
+            if day is not None and today != day:
+                self._hand_over(writer, day, rows, day >= oldest_kept)
+                rows = _Rows()
+                done += 1
+                if done % 7 == 0:
+                    self.say(f"  history: {done} of {total} days")
+            day = today
+            self._step(at, interval, rows, today >= oldest_kept)
+        if day is not None:
+            self._hand_over(writer, day, rows, True)
+        writer.finish()
+        store.write(self.events)
+        if self.newest is not None:
+            with transaction.atomic():
+                readings.renew_newest(*self.newest)
+        Newest.objects.update(since=moment(self.epoch - DAYS * DAY))
+        with connection.cursor() as cursor:
+            cursor.execute("ANALYZE")
+
+    def _step(self, at: float, interval: float, rows: "_Rows", kept: bool) -> None:
+        # One instant for all devices: a source's traffic then is computed once for every port on its way.
+        times = np.full(len(self.loaded), at)
+        answering = np.ones(len(self.loaded), bool)
+        for number, each in enumerate(self.loaded):
+            if self.silences[each.box.name] and is_silent(each.box, self.epoch, at, self.silences[each.box.name]):
+                answering[number] = False
+                self._silent(number, each, times[number])
+            elif number in self.quiet or not self.recorder.reach.get(each.device.pk):
+                self._heard(number, each, times[number])
+        here = answering[self.owner]
+        moments = times[self.owner]
+        boot = np.array([boot_at(self.boots[number], times[number]) for number in range(len(self.loaded))])[self.owner]
+        counted = self.group.counters(moments, boot)
+        modulus = np.where(self.wide, 2.0**63, 2.0**32)[:, None]
+        counted[:, :8] = np.mod(counted[:, :8], modulus)
+        counted[:, 8:] = np.mod(counted[:, 8:], 2.0**32)
+        n = int(here.sum())
+        slots = self.slots[here]
+        self.recorder.ledger.state.interval[slots] = interval
+        snapshot = Snapshot(
+            moments[here],
+            ((moments - boot)[here] * 100).astype(np.int64) % 2**32,
+            np.zeros(n, np.int64),
+            counted[here].astype(np.uint64),
+            np.ones(n, bool),
+            self.wide[here],
+        )
+        status = Status(np.ones(n, np.int16), self.oper[here], self.high_speed[here], self.speed[here])
+        batch = Batch()
+        self.recorder.observe(batch, slots, snapshot, status)
+        assert batch.seen is not None and batch.state is not None
+        self.events.entries += batch.entries
+        self.events.transitions += batch.transitions
+        self.events.speeds += batch.speeds
+        self.events.memory.update(batch.memory)
+        rows.add(self.ids[here], batch.seen)
+        if at > self.epoch - 3 * 3600:
+            self._keep_newest(self.ids[here], batch.seen, batch.state)
+        if kept:
+            rows.add_parts(self._parts(times, answering), self._polls(times, answering))
+        for place in np.flatnonzero(answering):
+            reach = self.recorder.reach[self.loaded[place].device.pk]
+            reach.answered_at = float(times[place])
+
+    def _keep_newest(self, ids: NDArray[np.int64], seen: Observation, state: State) -> None:
+        """A device that falls silent keeps what was seen of it last."""
+        if self.newest is not None and len(self.newest[0]) > len(ids):
+            with transaction.atomic():
+                readings.renew_newest(*self.newest)
+        self.newest = (ids, seen, state)
+
+    def _silent(self, number: int, each: Loaded, at: float) -> None:
+        self.quiet.add(number)
+        known = self.recorder.reach.get(each.device.pk)
+        batch = self.recorder.silent(
+            each.device, at, Fault(FaultKind.NO_ANSWER, f"no answer on UDP {plan.PORT} in 3 tries"), at + 60
+        )
+        if known is None or known.silent_polls <= 2:
+            self._keep(batch)
+        self.events.devices = [news for news in self.events.devices if news.device != each.device.pk] + batch.devices
+
+    def _heard(self, number: int, each: Loaded, at: float) -> None:
+        self.quiet.discard(number)
+        uptime = int((at - boot_at(self.boots[number], at)) * 100)
+        empty = np.zeros(0, np.int64)
+        batch = Batch()
+        answer = Answer(
+            each.device, at, uptime, empty, None, None, next_poll_at=at + 60, rtt_ms=self._rtt(each, at), poll_ms=14.0
+        )
+        self.recorder.heard(batch, answer)
+        self._keep(batch)
+        self.events.devices = [news for news in self.events.devices if news.device != each.device.pk] + batch.devices
+
+    def _keep(self, batch: Batch) -> None:
+        self.events.entries += batch.entries
+        self.events.transitions += batch.transitions
+        self.events.gaps += batch.gaps
+
+    @staticmethod
+    def _rtt(each: Loaded, at: float) -> float:
+        base = 0.7 + 0.05 * (each.box.seed % 11)
+        return base * (1.0 + 0.15 * abs(math.sin(at / 977.0 + each.box.seed)))
+
+    def _polls(self, times: NDArray[np.float64], answering: NDArray[np.bool_]) -> list[tuple[int, float, float, float]]:
+        found = []
+        for number in np.flatnonzero(answering):
+            each = self.loaded[number]
+            rtt = self._rtt(each, times[number])
+            found.append((each.device.pk, float(times[number]), rtt, 6 + 3.2 * rtt))
+        return found
+
+    def _parts(self, times: NDArray[np.float64], answering: NDArray[np.bool_]) -> list[tuple[int, float, float]]:
+        found = []
+        for number in np.flatnonzero(answering):
+            each, at = self.loaded[number], float(times[number])
+            for part in each.components:
+                if part.kind == "processor":
+                    value = float(processor_load(each.box, part.index, self.epoch, at, self.heat))
+                else:
+                    value = sensor_tenths(each.box, part.index - 2, at) / 10
+                found.append((part.pk, at, value))
+        return found
+
+    def _hand_over(self, writer: Writer, day: object, rows: "_Rows", kept: bool) -> None:
+        writer.put(lambda: rows.write(day, kept))
+
+
+class _Rows:
+    """One day's readings until they are written."""
+
+    def __init__(self) -> None:
+        self.ids: list[NDArray[np.int64]] = []
+        self.seen: list[Observation] = []
+        self.parts: list[tuple[int, float, float]] = []
+        self.polls: list[tuple[int, float, float, float]] = []
+
+    def add(self, ids: NDArray[np.int64], seen: Observation) -> None:
+        self.ids.append(ids)
+        self.seen.append(seen)
+
+    def add_parts(self, parts: list[tuple[int, float, float]], polls: list[tuple[int, float, float, float]]) -> None:
+        self.parts += parts
+        self.polls += polls
+
+    def write(self, day: object, kept: bool) -> None:
+        """COPY into a table without an index, roll it up, then attach or forget it: no page is written twice."""
+        name = f"readings_reading_{day:%Y%m%d}"
+        start = datetime.combine(day, datetime.min.time(), UTC)  # type: ignore[arg-type]
+        end = start + timedelta(days=1)
+        with transaction.atomic(), connection.cursor() as cursor:
+            cursor.execute(f"DROP TABLE {name}")
+            cursor.execute(f"CREATE TABLE {name} (LIKE readings_reading)")
+            readings.append(*by_interface(np.concatenate(self.ids), joined(self.seen)), name)
+            rollups.roll_up(start, end + timedelta(hours=1), name)
+            if kept:
+                cursor.execute(f"ALTER TABLE {name} ADD PRIMARY KEY (interface_id, at)")
+                cursor.execute(
+                    f"ALTER TABLE readings_reading ATTACH PARTITION {name} FOR VALUES FROM ('{start:%Y-%m-%d}T00:00:00Z') TO ('{end:%Y-%m-%d}T00:00:00Z')"
+                )
+            else:
+                cursor.execute(f"DROP TABLE {name}")
+            if self.parts:
+                readings.append_components(*zip(*self.parts, strict=True))
+                readings.append_devices(*zip(*self.polls, strict=True))
+
+
+def by_interface(ids: NDArray[np.int64], seen: Observation) -> tuple[NDArray[np.int64], Observation]:
+    """The rows in the order in which a closed day is kept."""
+    order = np.lexsort((seen.at, ids))
+    counted = type(seen.counted)(
+        *(getattr(seen.counted, name)[order] for name in type(seen.counted).__dataclass_fields__)
+    )
+    status = replace(seen.status, oper=seen.status.oper[order])
+    return ids[order], replace(seen, at=seen.at[order], counted=counted, status=status)
+
+
+def joined(seen: list[Observation]) -> Observation:
+    """Several observations as one, as far as it is stored."""
+    first = seen[0]
+    counted = type(first.counted)(
+        *(
+            np.concatenate([getattr(each.counted, name) for each in seen])
+            for name in type(first.counted).__dataclass_fields__
+        )
+    )
+    status = type(first.status)(
+        *(
+            np.concatenate([getattr(each.status, name) for each in seen])
+            for name in type(first.status).__dataclass_fields__
+        )
+    )
+    whole = {name: np.concatenate([getattr(each, name) for each in seen]) for name in ("slots", "at")}
+    rest = {
+        name: getattr(first, name)
+        for name in type(first).__dataclass_fields__
+        if name not in ("slots", "at", "counted", "status")
+    }
+    return Observation(**whole, counted=counted, status=status, **rest)

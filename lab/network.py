@@ -1,0 +1,67 @@
+"""The running stand-in network: one agent a box, and a small control port for faults."""
+
+import asyncio
+import json
+import time
+from pathlib import Path
+
+from lab.agent import Agent
+from lab.device import Device
+from lab.faults import FaultRefused, carry_out
+from lab.scenario import COMMUNITY, PORT, V3_USER, Scenario
+from lumtar.wire import usm
+
+
+def v3_user() -> usm.User:
+    """Who may read the version 3 devices."""
+    name, auth, priv = V3_USER
+    return usm.User(name, usm.AuthProtocol.SHA1, auth, usm.PrivProtocol.AES128, priv)
+
+
+class Network:
+    """All agents of a scenario. ``epoch`` anchors its incidents, seconds of the epoch."""
+
+    def __init__(self, scenario: Scenario, epoch: float) -> None:
+        self.devices = {box.name: Device(scenario, box, epoch, time.time) for box in scenario.boxes}
+        user = v3_user()
+        self.agents = [
+            Agent(device, device.box.address, PORT, COMMUNITY, user if device.box.version3 else None)
+            for device in self.devices.values()
+        ]
+        self._server: asyncio.Server | None = None
+
+    async def listen(self, port: int) -> None:
+        """Take commands on a loopback port, one JSON object a line."""
+        self._server = await asyncio.start_server(self._serve, "127.0.0.1", port)
+
+    async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        while line := await reader.readline():
+            try:
+                told = {"said": carry_out(self.devices, json.loads(line))}
+            except FaultRefused as refused:
+                told = {"error": str(refused)}
+            except (ValueError, TypeError, KeyError) as error:
+                told = {"error": f"that is not a command: {error}"}
+            writer.write(json.dumps(told).encode() + b"\n")
+            await writer.drain()
+        writer.close()
+
+    def close(self) -> None:
+        """Stop all agents."""
+        for agent in self.agents:
+            agent.close()
+        if self._server:
+            self._server.close()
+
+
+def epoch_file(var: Path) -> Path:
+    """Where the moment of loading is kept, so that agents and history agree."""
+    return var / "lab.json"
+
+
+def read_epoch(var: Path) -> float:
+    """The moment that the demonstration was loaded; now, if it never was."""
+    try:
+        return float(json.loads(epoch_file(var).read_text())["epoch"])
+    except (OSError, ValueError, KeyError):
+        return time.time()

@@ -1,0 +1,1 @@
+"""What ``./lumtar`` does before anything is installed: standard library only."""

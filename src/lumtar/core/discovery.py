@@ -1,0 +1,41 @@
+"""What a device says of itself, of its interfaces and of its components."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Described:
+    """What a device says of itself (SNMPv2-MIB system, ENTITY-MIB chassis)."""
+
+    sys_name: str
+    sys_descr: str
+    sys_object_id: str
+    location: str
+    contact: str
+    maker: str = ""
+    model: str = ""
+    serial: str = ""
+    software: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class PortDescribed:
+    """What it says of one interface."""
+
+    if_index: int
+    name: str
+    descr: str
+    alias: str
+    if_type: int
+    mac: str
+
+
+@dataclass(frozen=True, slots=True)
+class PartDescribed:
+    """What it says of one component."""
+
+    kind: str
+    index: int
+    name: str
+    unit: str
+    scale: float

@@ -1,0 +1,1 @@
+"""What is watched, and when it becomes an alarm."""

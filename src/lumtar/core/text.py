@@ -1,0 +1,30 @@
+"""Text as devices give it, made fit for people."""
+
+import unicodedata
+
+LONGEST = 255
+
+
+def clean(raw: bytes) -> str:
+    """Decode what a device calls a name: UTF-8, else Latin-1; control characters and outer blanks are dropped."""
+    try:
+        text = raw.decode("utf-8")
+    except UnicodeDecodeError:
+        text = raw.decode("latin-1")
+    # Cf holds the bidirectional marks, which would let one name disguise another.
+    kept = (
+        " " if letter in "\t\r\n" else letter
+        for letter in text
+        if unicodedata.category(letter) not in ("Cc", "Cf") or letter in "\t\r\n"
+    )
+    return " ".join("".join(kept).split())[:LONGEST]
+
+
+def port_label(alias: str, name: str, descr: str, index: int) -> str:
+    """What a port is called on screen: what somebody wrote on it, else its name, else its number."""
+    return alias or name or descr or f"port {index}"
+
+
+def mac_address(raw: bytes) -> str:
+    """Colon-separated hexadecimal, or nothing for anything that is not six octets."""
+    return raw.hex(":") if len(raw) == 6 else ""

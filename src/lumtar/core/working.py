@@ -1,0 +1,65 @@
+"""The working: how one figure came about, in lines that a person can check with a pencil."""
+
+from dataclasses import dataclass
+
+from lumtar.core.counters import VOID, Flag
+from lumtar.core.speeds import SpeedSource
+from lumtar.core.units import rate
+
+FLAG_WORDS = {
+    Flag.FIRST: "first poll of this interface: nothing to compare with",
+    Flag.RESTARTED: "the device restarted since the poll before",
+    Flag.DISCONTINUITY: "the device says its counters jumped (ifCounterDiscontinuityTime)",
+    Flag.WRAPPED: "a counter passed its end and was unwrapped",
+    Flag.BRIDGED: "spans a gap: the volume is exact, the rate a mean over the gap",
+    Flag.RISKY: "at line speed a 32-bit counter wraps within this time: the figure can be too low",
+    Flag.HELD: "the device had not refreshed its counters; the next reading covers this time",
+    Flag.OWN_CLOCK: "timed by the collector's clock, sysUpTime disagreed",
+    Flag.IMPLAUSIBLE: "the counters moved backwards by more than the line can carry: they were set back",
+    Flag.MISSING: "the device gave no octet counters",
+}
+SOURCE_WORDS = {
+    SpeedSource.OVERRIDE: "the speed sold, set here",
+    SpeedSource.HIGH_SPEED: "from ifHighSpeed",
+    SpeedSource.SPEED: "from ifSpeed",
+    SpeedSource.UNKNOWN: "the device does not say its speed",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Working:
+    """One figure and the lines that lead to it."""
+
+    figure: str
+    lines: list[str]
+
+
+def of_rate(
+    direction: str, index: int, octets: int, elapsed_ms: int, flags: int, speed_bps: int, source: SpeedSource
+) -> Working:
+    """The working of one reading's rate.
+
+    Parameters
+    ----------
+    direction : "in" or "out"
+    index : ifIndex
+    octets, elapsed_ms, flags : as stored
+    speed_bps, source : the speed that was in force, bits per second
+    """
+    known = Flag(flags)
+    remarks = [words for flag, words in FLAG_WORDS.items() if flag & known]
+    if known & VOID or not elapsed_ms:
+        return Working("no rate", remarks or ["nothing was counted"])
+    bps = octets * 8000.0 / elapsed_ms
+    wide = Flag.NARROW not in known
+    counter = f"if{'HC' if wide else ''}{direction.capitalize()}Octets.{index}"
+    lines = [
+        f"{octets:,} octets counted in {elapsed_ms / 1000:.2f} s × 8",
+        f"{64 if wide else 32}-bit counter {counter}" + ("" if remarks else ", no wrap, no restart"),
+        *remarks,
+    ]
+    if speed_bps > 0:
+        lines.append(f"= {100 * bps / speed_bps:.1f} % of {rate(speed_bps)}, {SOURCE_WORDS[source]}")
+    else:
+        lines.append(SOURCE_WORDS[SpeedSource.UNKNOWN])
+    return Working(rate(bps), lines)

@@ -1,0 +1,1 @@
+"""Django applications, one a subject: what is stored, what can be done with it, what can be asked."""

@@ -1,0 +1,1 @@
+"""Who may use Lumtar."""

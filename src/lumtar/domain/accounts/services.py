@@ -1,0 +1,64 @@
+"""Making and recognising API tokens, and the first administrator."""
+
+import hashlib
+import secrets
+from datetime import timedelta
+
+from django.contrib.auth.models import User
+from django.contrib.auth.password_validation import validate_password
+from django.core.exceptions import ValidationError
+from django.db import connection, transaction
+from django.utils import timezone
+
+from lumtar.domain.accounts.models import ApiToken
+
+
+def _digest(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
+def new_token(user: User) -> str:
+    """A new token; it is shown this once."""
+    token = "lumtar_" + secrets.token_urlsafe(32)
+    ApiToken.objects.create(user=user, digest=_digest(token))
+    return token
+
+
+def user_of_token(token: str) -> User | None:
+    """Whose token this is, if it is one and its user may still sign in."""
+    found = ApiToken.objects.select_related("user").filter(digest=_digest(token), user__is_active=True).first()
+    if found is None:
+        return None
+    now = timezone.now()
+    if found.used_at is None or now - found.used_at > timedelta(minutes=1):
+        ApiToken.objects.filter(pk=found.pk).update(used_at=now)
+    return found.user
+
+
+def needs_first_user() -> bool:
+    """Whether nobody can sign in yet."""
+    return not User.objects.exists()
+
+
+def create_first_user(name: str, password: str) -> User:
+    """The administrator, made once.
+
+    Raises
+    ------
+    ValueError
+        with a sentence for the person at the form
+    """
+    with transaction.atomic():
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT pg_advisory_xact_lock(8470)")
+        if not needs_first_user():
+            raise ValueError("There is an administrator already. Sign in instead.")
+        user = User(username=name, is_staff=True, is_superuser=True)
+        try:
+            user.full_clean(exclude=["password"])
+            validate_password(password, user)
+        except ValidationError as error:
+            raise ValueError(" ".join(error.messages)) from error
+        user.set_password(password)
+        user.save()
+    return user

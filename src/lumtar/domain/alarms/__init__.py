@@ -1,0 +1,1 @@
+"""What is watched, what is wrong, who was told."""

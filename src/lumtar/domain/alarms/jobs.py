@@ -1,0 +1,73 @@
+"""Jobs: telling people."""
+
+import smtplib
+
+import structlog
+from django.conf import settings
+from django.core.mail import EmailMessage
+from django.db import transaction
+from django.utils import timezone
+from procrastinate import RetryStrategy
+from procrastinate.contrib.django import app
+
+from lumtar.core.alarms.severity import Severity
+from lumtar.domain.alarms.models import Notification
+from lumtar.domain.operation.services import announce
+
+log = structlog.get_logger()
+State = Notification.State
+
+
+@app.task(queue="notify", retry=RetryStrategy(max_attempts=8, exponential_wait=4), pass_context=False)
+def send_mail(notification: int) -> None:
+    """Send one mail, at most once.
+
+    It is marked as being sent before it is handed over, so that a crash in between can lose
+    a mail but never double one; only a hand-over that surely failed is tried again.
+    """
+    with transaction.atomic():
+        told = (
+            Notification.objects.select_for_update(of=("self",))
+            .select_related("change__alarm__device__site", "change__alarm__interface")
+            .get(pk=notification)
+        )
+        if told.state != State.PENDING:
+            return
+        told.state = State.SENDING
+        told.save(update_fields=["state"])
+    try:
+        compose(told).send()
+    except (ConnectionError, smtplib.SMTPConnectError, smtplib.SMTPHeloError, smtplib.SMTPAuthenticationError) as error:
+        Notification.objects.filter(pk=notification).update(
+            state=State.PENDING, detail=f"The mail server cannot be used: {error}"[:300]
+        )
+        raise
+    except (OSError, smtplib.SMTPException) as error:
+        Notification.objects.filter(pk=notification).update(state=State.FAILED, detail=f"Not sent: {error}"[:300])
+        log.warning("mail failed", notification=notification, error=str(error))
+        return
+    Notification.objects.filter(pk=notification).update(state=State.SENT, sent_at=timezone.now(), detail="")
+    announce("alarms", [told.change.alarm_id])
+
+
+def compose(told: Notification) -> EmailMessage:
+    """The mail about one status change."""
+    change = told.change
+    alarm = change.alarm
+    where = alarm.device.name + (f", port {alarm.interface.label}" if alarm.interface else "")
+    severity = Severity(change.severity).word
+    lines = [
+        f"{where}",
+        change.text,
+        "",
+        f"severity   {severity}",
+        f"type       {alarm.get_type_display()}",
+        f"site       {alarm.device.site or 'none'}",
+        f"at         {change.at:%Y-%m-%d %H:%M:%S} UTC",
+        f"raised     {alarm.raised_at:%Y-%m-%d %H:%M:%S} UTC",
+    ]
+    # A Message-ID of its own lets mail servers recognise the mail, should it ever be handed over twice.
+    domain = settings.DEFAULT_FROM_EMAIL.split("@")[-1]
+    headers = {"Message-ID": f"<alarm-{alarm.pk}-change-{change.pk}-{told.pk}@{domain}>"}
+    subject = f"[{severity}] {where}: {change.text}"
+    return EmailMessage(subject.replace("\n", " ")[:180], "\n".join(lines), to=[told.address], headers=headers)

@@ -1,0 +1,1 @@
+"""What there is: sites, devices, interfaces, components, and how devices are spoken to."""

@@ -1,0 +1,152 @@
+"""Sites, credentials, devices, interfaces, components."""
+
+from django.db import models
+from django.utils import timezone
+
+
+class Site(models.Model):
+    """Where devices are."""
+
+    name = models.CharField(max_length=80, unique=True)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Credential(models.Model):
+    """How devices are spoken to. ``sealed`` is encrypted and is never shown again."""
+
+    class Kind(models.TextChoices):
+        """Versions of SNMP."""
+
+        V2C = "v2c", "SNMP version 2c"
+        V3 = "v3", "SNMP version 3"
+
+    name = models.CharField(max_length=80, unique=True)
+    kind = models.CharField(max_length=4, choices=Kind.choices)
+    sealed = models.TextField()
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Device(models.Model):
+    """A managed box, and what it said of itself."""
+
+    name = models.CharField(max_length=120)
+    address = models.CharField(max_length=253)
+    port = models.PositiveIntegerField(default=161)
+    site = models.ForeignKey(Site, on_delete=models.SET_NULL, null=True, related_name="devices")
+    credential = models.ForeignKey(Credential, on_delete=models.PROTECT, related_name="devices")
+    interval_s = models.PositiveIntegerField(default=60)
+    timeout_s = models.FloatField(default=2.0)
+    tries = models.PositiveSmallIntegerField(default=3)
+    enabled = models.BooleanField(default=True)
+    added_at = models.DateTimeField(default=timezone.now)
+
+    sys_name = models.CharField(max_length=255, blank=True)
+    sys_descr = models.CharField(max_length=255, blank=True)
+    sys_object_id = models.CharField(max_length=255, blank=True)
+    location = models.CharField(max_length=255, blank=True)
+    contact = models.CharField(max_length=255, blank=True)
+    maker = models.CharField(max_length=255, blank=True)
+    model = models.CharField(max_length=255, blank=True)
+    serial = models.CharField(max_length=255, blank=True)
+    software = models.CharField(max_length=255, blank=True)
+
+    class Meta:
+        """One entry for one agent."""
+
+        constraints = [models.UniqueConstraint(fields=["address", "port"], name="one_device_an_address_and_port")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Reach(models.TextChoices):
+    """Whether a device answers."""
+
+    UNKNOWN = "unknown", "not polled yet"
+    ANSWERS = "answers", "answers"
+    SILENT = "silent", "does not answer"
+
+
+class DeviceState(models.Model):
+    """The newest state of a device, written at every poll."""
+
+    device = models.OneToOneField(Device, on_delete=models.CASCADE, primary_key=True, related_name="state")
+    reach = models.CharField(max_length=8, choices=Reach.choices, default=Reach.UNKNOWN)
+    since = models.DateTimeField(null=True)
+    reason_kind = models.CharField(max_length=24, blank=True)
+    reason = models.CharField(max_length=400, blank=True)
+    silent_polls = models.PositiveIntegerField(default=0)
+    polled_at = models.DateTimeField(null=True)
+    answered_at = models.DateTimeField(null=True)
+    next_poll_at = models.DateTimeField(null=True)
+    started_at = models.DateTimeField(null=True)
+    rtt_ms = models.FloatField(null=True)
+    poll_ms = models.FloatField(null=True)
+
+
+class Interface(models.Model):
+    """An interface of the IF-MIB. ``gone_at`` is set while the device does not list it."""
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="interfaces")
+    if_index = models.BigIntegerField()
+    name = models.CharField(max_length=255, blank=True)
+    descr = models.CharField(max_length=255, blank=True)
+    alias = models.CharField(max_length=255, blank=True)
+    label = models.CharField(max_length=255, blank=True)
+    if_type = models.IntegerField(default=0)
+    mac = models.CharField(max_length=17, blank=True)
+    in_override_bps = models.BigIntegerField(null=True)
+    out_override_bps = models.BigIntegerField(null=True)
+    first_seen = models.DateTimeField(default=timezone.now)
+    gone_at = models.DateTimeField(null=True)
+
+    class Meta:
+        """An index belongs to one interface."""
+
+        constraints = [models.UniqueConstraint(fields=["device", "if_index"], name="one_interface_an_index")]
+
+    def __str__(self) -> str:
+        return self.label
+
+
+class InterfaceSpeed(models.Model):
+    """The speeds that an interface was measured against, from a time on: changing them does not falsify the past."""
+
+    interface = models.ForeignKey(Interface, on_delete=models.CASCADE, related_name="speeds")
+    since = models.DateTimeField()
+    port_bps = models.BigIntegerField()
+    in_bps = models.BigIntegerField()
+    out_bps = models.BigIntegerField()
+    in_source = models.CharField(max_length=12)
+    out_source = models.CharField(max_length=12)
+
+    class Meta:
+        """Read by interface and time."""
+
+        indexes = [models.Index(fields=["interface", "-since"])]
+
+
+class Component(models.Model):
+    """A part of a device that gives one number: a processor's load, a sensor's value."""
+
+    class Kind(models.TextChoices):
+        """Where the number comes from."""
+
+        PROCESSOR = "processor", "processor"
+        SENSOR = "sensor", "sensor"
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="components")
+    kind = models.CharField(max_length=10, choices=Kind.choices)
+    index = models.BigIntegerField()
+    name = models.CharField(max_length=255)
+    unit = models.CharField(max_length=16, blank=True)
+    scale = models.FloatField(default=1.0)
+
+    class Meta:
+        """An index belongs to one component of a kind."""
+
+        constraints = [models.UniqueConstraint(fields=["device", "kind", "index"], name="one_component_an_index")]

@@ -1,0 +1,283 @@
+"""What can be asked about devices and interfaces, now and at any past time."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+from django.conf import settings
+from django.db import connection
+from django.utils import timezone
+
+from lumtar.core.counters import Flag
+
+WINDOW = timedelta(minutes=20)
+"""A past state is the last reading within so long before the time asked for."""
+
+LIVE = """
+SELECT interface_id, at, in_bps, out_bps, in_percent, out_percent, error_rate, oper, admin, since FROM readings_newest
+"""
+PAST_SPEED = """
+LEFT JOIN LATERAL (
+    SELECT in_bps, out_bps FROM inventory_interfacespeed WHERE interface_id = r.interface_id AND since <= %(at)s ORDER BY since DESC LIMIT 1
+) speed ON true
+"""
+PAST = f"""
+SELECT r.interface_id, r.at, r.in_rate AS in_bps, r.out_rate AS out_bps, 100 * r.in_rate / nullif(speed.in_bps, 0) AS in_percent,
+    100 * r.out_rate / nullif(speed.out_bps, 0) AS out_percent, r.error_rate, r.oper, 1::smallint AS admin, NULL::timestamptz AS since
+FROM (
+    SELECT DISTINCT ON (interface_id) interface_id, at, oper,
+        CASE WHEN flags & {int(Flag.BRIDGED)} = 0 THEN in_octets * 8000::float8 / nullif(elapsed_ms, 0) END AS in_rate,
+        CASE WHEN flags & {int(Flag.BRIDGED)} = 0 THEN out_octets * 8000::float8 / nullif(elapsed_ms, 0) END AS out_rate,
+        (in_errors + out_errors + in_discards + out_discards) * 1000::float8 / nullif(elapsed_ms, 0) AS error_rate
+    FROM readings_reading WHERE at > %(from)s AND at <= %(at)s ORDER BY interface_id, at DESC
+) r {PAST_SPEED}
+"""
+PAST_HOUR = f"""
+SELECT r.interface_id, r.at, r.in_rate AS in_bps, r.out_rate AS out_bps, 100 * r.in_rate / nullif(speed.in_bps, 0) AS in_percent,
+    100 * r.out_rate / nullif(speed.out_bps, 0) AS out_percent, r.error_rate, r.oper, 1::smallint AS admin, NULL::timestamptz AS since
+FROM (
+    SELECT interface_id, at, CASE WHEN up_readings > 0 THEN 1 ELSE 2 END AS oper,
+        in_octets * 8000::float8 / nullif(elapsed_ms, 0) AS in_rate, out_octets * 8000::float8 / nullif(elapsed_ms, 0) AS out_rate,
+        (in_errors + out_errors + in_discards + out_discards) * 1000::float8 / nullif(elapsed_ms, 0) AS error_rate
+    FROM readings_hour WHERE at = date_trunc('hour', %(at)s::timestamptz, 'UTC')
+) r {PAST_SPEED}
+"""
+
+
+def _state(at: datetime | None) -> str:
+    if at is None:
+        return LIVE
+    kept = timezone.now() - timedelta(days=settings.RAW_DAYS)
+    return PAST if at > kept else PAST_HOUR
+
+
+def _silence(at: datetime | None) -> str:
+    """A common table of devices and whether they keep silent."""
+    silent = "ds.reach = 'silent'"
+    if at is not None:
+        silent = """EXISTS (SELECT 1 FROM readings_gap g WHERE g.device_id = d.id AND g.reason = 'silent'
+            AND g.start <= %(at)s AND (g."end" IS NULL OR g."end" > %(at)s))"""
+    return f"""WITH silence AS (SELECT d.id, coalesce({silent}, false) AS silent FROM inventory_device d
+        LEFT JOIN inventory_devicestate ds ON ds.device_id = d.id)"""
+
+
+def _ports_from(at: datetime | None) -> str:
+    """Interfaces (i) with device (d), site (s), silence and state (n)."""
+    return f"""FROM inventory_interface i
+        JOIN inventory_device d ON d.id = i.device_id
+        JOIN silence ON silence.id = d.id
+        LEFT JOIN inventory_site s ON s.id = d.site_id
+        LEFT JOIN ({_state(at)}) n ON n.interface_id = i.id"""
+
+
+def _search(words: str, columns: tuple[str, ...], where: list[str], values: dict[str, Any]) -> None:
+    """Add a condition for each word: it occurs in one of the columns, as it is written."""
+    text = " || ' ' || ".join(columns)
+    for number, word in enumerate(words.split()[:6]):
+        where.append(f"({text}) ILIKE %(word{number})s")
+        values[f"word{number}"] = "%" + word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+
+
+@dataclass(slots=True)
+class PortRow:
+    """An interface with its state at a time. ``answers`` is whether its device did; ``load`` the worse percentage."""
+
+    id: int
+    if_index: int
+    label: str
+    name: str
+    device_id: int
+    device: str
+    site: str | None
+    at: datetime | None
+    in_bps: float | None
+    out_bps: float | None
+    in_percent: float | None
+    out_percent: float | None
+    error_rate: float | None
+    oper: int | None
+    admin: int | None
+    since: datetime | None
+    answers: bool
+    load: float | None
+    severity: int
+
+
+SORTS = {
+    "load": "load DESC NULLS LAST, i.id",
+    "in": "n.in_bps DESC NULLS LAST, i.id",
+    "out": "n.out_bps DESC NULLS LAST, i.id",
+    "errors": "n.error_rate DESC NULLS LAST, i.id",
+    "name": "d.name, i.if_index",
+    "label": "i.label, i.id",
+}
+
+
+def ports(
+    at: datetime | None = None,
+    *,
+    site: str | None = None,
+    device: int | None = None,
+    only: list[int] | None = None,
+    words: str = "",
+    state: str = "",
+    sort: str = "name",
+    limit: int = 200,
+    offset: int = 0,
+) -> tuple[list[PortRow], int]:
+    """Interfaces with their state, and how many there are in all.
+
+    Parameters
+    ----------
+    at : a past time; None is now
+    words : every one of them occurs in label, name, alias, description, device or address
+    state : "up", "down" (though switched on and in use before), or anything
+    sort : a key of SORTS
+    """
+    where = ["i.gone_at IS NULL"]
+    values: dict[str, Any] = {"limit": limit, "offset": offset, "at": at, "from": at - WINDOW if at else None}
+    if site:
+        where.append("s.name = %(site)s")
+        values["site"] = site
+    if device is not None:
+        where.append("i.device_id = %(device)s")
+        values["device"] = device
+    if only is not None:
+        where.append("i.id = ANY(%(only)s)")
+        values["only"] = only
+    _search(words, ("i.label", "i.name", "i.alias", "i.descr", "d.name", "d.address"), where, values)
+    if state == "up":
+        where.append("n.oper = 1")
+    elif state == "down":
+        where.append("n.oper <> 1 AND n.admin = 1")
+    severity = (
+        "coalesce((SELECT max(severity) FROM alarms_alarm a WHERE a.interface_id = i.id AND NOT a.is_cleared), 0)"
+        if at is None
+        else "0"
+    )
+    sql = f"""
+        {_silence(at)}
+        SELECT i.id, i.if_index, i.label, i.name, d.id, d.name, s.name, n.at,
+            CASE WHEN silence.silent THEN NULL ELSE n.in_bps END, CASE WHEN silence.silent THEN NULL ELSE n.out_bps END,
+            CASE WHEN silence.silent THEN NULL ELSE n.in_percent END, CASE WHEN silence.silent THEN NULL ELSE n.out_percent END,
+            n.error_rate, n.oper, n.admin, n.since, NOT silence.silent,
+            CASE WHEN silence.silent THEN NULL ELSE greatest(n.in_percent, n.out_percent) END AS load, {severity}, count(*) OVER ()
+        {_ports_from(at)}
+        WHERE {" AND ".join(where)}
+        ORDER BY {SORTS.get(sort, SORTS["name"])} LIMIT %(limit)s OFFSET %(offset)s"""
+    with connection.cursor() as cursor:
+        cursor.execute(sql, values)
+        rows = cursor.fetchall()
+    return [PortRow(*row[:-1]) for row in rows], int(rows[0][-1]) if rows else 0
+
+
+@dataclass(slots=True)
+class SiteCells:
+    """A site's ports as cells, side by side in the order of devices and indexes.
+
+    A load is in per cent; -1 is unused, -2 down though switched on and labelled, -3 without an answer.
+    ``used`` ports are up, or down though labelled; ``up`` ones are up at a device that answers.
+    """
+
+    name: str
+    ids: list[int]
+    loads: list[float]
+    used: int
+    up: int
+
+
+def cells(at: datetime | None = None) -> list[SiteCells]:
+    """Every port of every site, put together by the database."""
+    sql = f"""
+        {_silence(at)}
+        SELECT coalesce(s.name, 'No site'), array_agg(i.id ORDER BY d.name, i.if_index),
+            array_agg(CASE WHEN silence.silent THEN -3 WHEN n.oper = 1
+                THEN coalesce(round(greatest(n.in_percent, n.out_percent)::numeric, 1), 0)::float8
+                WHEN n.admin = 1 AND i.label <> i.name THEN -2 ELSE -1 END ORDER BY d.name, i.if_index),
+            count(*) FILTER (WHERE n.oper = 1 OR (n.oper IS NOT NULL AND i.label <> i.name)),
+            count(*) FILTER (WHERE n.oper = 1 AND NOT silence.silent)
+        {_ports_from(at)}
+        WHERE i.gone_at IS NULL GROUP BY 1 ORDER BY 1"""
+    with connection.cursor() as cursor:
+        cursor.execute(sql, {"at": at, "from": at - WINDOW if at else None})
+        return [SiteCells(*row) for row in cursor.fetchall()]
+
+
+@dataclass(slots=True)
+class DeviceRow:
+    """A device with its state at a time."""
+
+    id: int
+    name: str
+    address: str
+    port: int
+    site: str | None
+    model: str
+    maker: str
+    enabled: bool
+    interval_s: int
+    reach: str
+    since: datetime | None
+    reason: str
+    answered_at: datetime | None
+    next_poll_at: datetime | None
+    started_at: datetime | None
+    rtt_ms: float | None
+    poll_ms: float | None
+    ports: int
+    severity: int
+
+
+def devices(
+    at: datetime | None = None,
+    *,
+    site: str | None = None,
+    only: int | None = None,
+    words: str = "",
+    limit: int = 500,
+    offset: int = 0,
+) -> tuple[list[DeviceRow], int]:
+    """Devices with their state, and how many there are in all."""
+    where, values = ["true"], dict[str, Any](limit=limit, offset=offset, at=at)
+    if site:
+        where.append("s.name = %(site)s")
+        values["site"] = site
+    if only is not None:
+        where.append("d.id = %(only)s")
+        values["only"] = only
+    _search(words, ("d.name", "d.address", "d.model", "d.sys_name"), where, values)
+    if at is None:
+        state = "ds.reach, ds.since, ds.reason"
+        gap = ""
+        severity = (
+            "coalesce((SELECT max(severity) FROM alarms_alarm a WHERE a.device_id = d.id AND NOT a.is_cleared), 0)"
+        )
+    else:
+        state = "CASE WHEN g.id IS NOT NULL THEN 'silent' WHEN d.added_at <= %(at)s THEN 'answers' ELSE 'unknown' END, g.start, coalesce(g.words, '')"
+        gap = """LEFT JOIN LATERAL (SELECT * FROM readings_gap WHERE device_id = d.id AND reason = 'silent' AND start <= %(at)s
+            AND ("end" IS NULL OR "end" > %(at)s) ORDER BY start DESC LIMIT 1) g ON true"""
+        severity = """coalesce((SELECT max(c.severity) FROM alarms_alarm a JOIN LATERAL (SELECT severity FROM alarms_alarmchange
+            WHERE alarm_id = a.id AND at <= %(at)s ORDER BY at DESC, id DESC LIMIT 1) c ON true WHERE a.device_id = d.id), 0)"""
+    sql = f"""
+        SELECT d.id, d.name, d.address, d.port, s.name, d.model, d.maker, d.enabled, d.interval_s, {state}, ds.answered_at, ds.next_poll_at,
+            ds.started_at, ds.rtt_ms, ds.poll_ms,
+            (SELECT count(*) FROM inventory_interface i WHERE i.device_id = d.id AND i.gone_at IS NULL), {severity}, count(*) OVER ()
+        FROM inventory_device d
+        LEFT JOIN inventory_site s ON s.id = d.site_id
+        LEFT JOIN inventory_devicestate ds ON ds.device_id = d.id {gap}
+        WHERE {" AND ".join(where)} ORDER BY d.name, d.id LIMIT %(limit)s OFFSET %(offset)s"""
+    with connection.cursor() as cursor:
+        cursor.execute(sql, values)
+        rows = cursor.fetchall()
+    return [DeviceRow(*row[:-1]) for row in rows], int(rows[0][-1]) if rows else 0
+
+
+def site_counts() -> list[tuple[str, int, int]]:
+    """Sites with how many devices and interfaces they have; devices without a site count under an empty name."""
+    sql = """
+        SELECT coalesce(s.name, ''), count(DISTINCT d.id), count(i.id) FROM inventory_device d
+        LEFT JOIN inventory_site s ON s.id = d.site_id
+        LEFT JOIN inventory_interface i ON i.device_id = d.id AND i.gone_at IS NULL GROUP BY 1 ORDER BY 1"""
+    with connection.cursor() as cursor:
+        cursor.execute(sql)
+        return [(str(name), int(devices), int(interfaces)) for name, devices, interfaces in cursor.fetchall()]

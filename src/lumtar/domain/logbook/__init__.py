@@ -1,0 +1,1 @@
+"""What happened, on one time axis."""

@@ -1,0 +1,1 @@
+"""Lumtar's own processes and secrets."""

@@ -1,0 +1,55 @@
+"""Rows in bulk: numpy columns to PostgreSQL's binary COPY format, a whole block at once.
+
+Every row has the same width, so a block is one structured array. It cannot hold NULL; where
+one is wanted, NaN travels and becomes NULL in the statement that reads the block.
+"""
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from django.db import connection
+from numpy.typing import NDArray
+
+EPOCH_2000 = 946_684_800
+HEADER = b"PGCOPY\n\xff\r\n\0" + bytes(8)
+TRAILER = b"\xff\xff"
+WIDTHS = {"i2": 2, "i4": 4, "i8": 8, "f4": 4, "f8": 8, "?": 1}
+INT8_OID = 20
+
+Column = tuple[str, str, NDArray[Any]]
+"""Name, numpy type code (``at`` for a time in seconds of the epoch), values; two dimensions for bigint[]."""
+
+
+def block(columns: Sequence[Column]) -> bytes:
+    """The rows of these columns in binary COPY format."""
+    rows = len(columns[0][2])
+    fields: list[Any] = [("count", ">i2")]
+    for name, code, values in columns:
+        if values.ndim == 2:
+            fields.append((f"{name}_head", ">i4", 6))
+            fields.append((name, [("size", ">i4"), ("value", ">i8")], values.shape[1]))
+        else:
+            kind = "i8" if code == "at" else code
+            fields += [(f"{name}_size", ">i4"), (name, kind if kind == "?" else f">{kind}")]
+    out = np.empty(rows, np.dtype(fields))
+    out["count"] = len(columns)
+    for name, code, values in columns:
+        if values.ndim == 2:
+            length = values.shape[1]
+            out[f"{name}_head"] = (20 + 12 * length, 1, 0, INT8_OID, length, 1)
+            out[name]["size"] = 8
+            out[name]["value"] = values
+        else:
+            out[f"{name}_size"] = WIDTHS["i8" if code == "at" else code]
+            out[name] = np.rint((values - EPOCH_2000) * 1e6) if code == "at" else values
+    return HEADER + out.tobytes() + TRAILER
+
+
+def copy(table: str, columns: Sequence[Column]) -> None:
+    """Append rows to a table."""
+    names = ", ".join(name for name, _, _ in columns)
+    statement = f"COPY {table} ({names}) FROM STDIN (FORMAT BINARY)"
+    # COPY goes past Django's cursor, which would otherwise turn psycopg's errors into Django's.
+    with connection.cursor() as cursor, connection.wrap_database_errors, cursor.copy(statement) as sink:
+        sink.write(block(columns))

@@ -1,0 +1,121 @@
+"""Readings, kept as what was counted. The tables of readings are partitioned by time (see partitions.py)."""
+
+from django.contrib.postgres.fields import ArrayField
+from django.db import models
+
+
+class Reading(models.Model):
+    """What one interface counted up to ``at``, over ``elapsed_ms``. ``flags`` are lumtar.core.counters.Flag."""
+
+    pk = models.CompositePrimaryKey("interface_id", "at")
+    interface = models.ForeignKey(
+        "inventory.Interface", on_delete=models.DO_NOTHING, db_constraint=False, db_index=False
+    )
+    at = models.DateTimeField()
+    in_octets = models.BigIntegerField()
+    out_octets = models.BigIntegerField()
+    in_packets = models.BigIntegerField()
+    out_packets = models.BigIntegerField()
+    in_errors = models.BigIntegerField()
+    out_errors = models.BigIntegerField()
+    in_discards = models.BigIntegerField()
+    out_discards = models.BigIntegerField()
+    elapsed_ms = models.IntegerField()
+    flags = models.SmallIntegerField()
+    oper = models.SmallIntegerField()
+
+
+class Hour(models.Model):
+    """The sums of one interface over one hour that begins at ``at``; what spans a gap is summed apart."""
+
+    pk = models.CompositePrimaryKey("interface_id", "at")
+    interface = models.ForeignKey(
+        "inventory.Interface", on_delete=models.DO_NOTHING, db_constraint=False, db_index=False
+    )
+    at = models.DateTimeField()
+    in_octets = models.BigIntegerField()
+    out_octets = models.BigIntegerField()
+    bridged_in_octets = models.BigIntegerField()
+    bridged_out_octets = models.BigIntegerField()
+    in_packets = models.BigIntegerField()
+    out_packets = models.BigIntegerField()
+    in_errors = models.BigIntegerField()
+    out_errors = models.BigIntegerField()
+    in_discards = models.BigIntegerField()
+    out_discards = models.BigIntegerField()
+    elapsed_ms = models.BigIntegerField()
+    in_max_bps = models.FloatField(null=True)
+    out_max_bps = models.FloatField(null=True)
+    up_readings = models.IntegerField()
+    readings = models.IntegerField()
+    flags = models.SmallIntegerField()
+
+
+class ComponentReading(models.Model):
+    """The value of a component."""
+
+    pk = models.CompositePrimaryKey("component_id", "at")
+    component = models.ForeignKey(
+        "inventory.Component", on_delete=models.DO_NOTHING, db_constraint=False, db_index=False
+    )
+    at = models.DateTimeField()
+    value = models.FloatField()
+
+
+class DeviceReading(models.Model):
+    """How one poll of a device went: round trip of its first request, and the whole poll, in milliseconds."""
+
+    pk = models.CompositePrimaryKey("device_id", "at")
+    device = models.ForeignKey("inventory.Device", on_delete=models.DO_NOTHING, db_constraint=False, db_index=False)
+    at = models.DateTimeField()
+    rtt_ms = models.FloatField()
+    poll_ms = models.FloatField()
+
+
+class Newest(models.Model):
+    """The newest poll of an interface: raw counters to go on from (as signed 64-bit numbers), and the rates."""
+
+    interface = models.OneToOneField(
+        "inventory.Interface", on_delete=models.CASCADE, primary_key=True, related_name="newest"
+    )
+    at = models.DateTimeField()
+    base_at = models.DateTimeField()
+    since = models.DateTimeField()
+    uptime = models.BigIntegerField()
+    discontinuity = models.BigIntegerField()
+    port_bps = models.BigIntegerField()
+    counters = ArrayField(models.BigIntegerField(), size=12)
+    in_bps = models.FloatField(null=True)
+    out_bps = models.FloatField(null=True)
+    in_percent = models.FloatField(null=True)
+    out_percent = models.FloatField(null=True)
+    error_rate = models.FloatField(null=True)
+    flags = models.SmallIntegerField()
+    oper = models.SmallIntegerField()
+    admin = models.SmallIntegerField()
+    holds = models.SmallIntegerField()
+    moved = models.BooleanField()
+    present = models.BooleanField()
+    wide = models.BooleanField()
+
+
+class Gap(models.Model):
+    """A time for which there are no readings, and why. Without a device it holds for all of them."""
+
+    class Reason(models.TextChoices):
+        """Why nothing was read."""
+
+        SILENT = "silent", "no answer"
+        COLLECTOR = "collector", "collector not running"
+        DROPPED = "dropped", "read, but not kept"
+
+    device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, null=True, related_name="gaps")
+    start = models.DateTimeField()
+    end = models.DateTimeField(null=True)
+    reason = models.CharField(max_length=10, choices=Reason.choices)
+    words = models.CharField(max_length=400)
+
+    class Meta:
+        """Read by device and time."""
+
+        indexes = [models.Index(fields=["device", "start"])]

@@ -1,0 +1,1 @@
+"""The collector: polls devices, computes readings, stores them, watches rules."""

@@ -1,0 +1,319 @@
+"""The collector's loop: who is due, polls side by side, batches once a second."""
+
+import asyncio
+import heapq
+import os
+import time
+from collections import Counter
+from collections.abc import Callable
+from contextlib import suppress
+from datetime import UTC, datetime, timedelta
+from typing import TypeVar
+
+import structlog
+from django.db import DatabaseError, InterfaceError, close_old_connections
+
+from lumtar.core import schedule
+from lumtar.domain.inventory.models import Device
+from lumtar.domain.inventory.services import describe, opened
+from lumtar.domain.operation.models import Process
+from lumtar.domain.operation.secrets import SecretUnreadable
+from lumtar.domain.operation.services import beat
+from lumtar.domain.readings.models import Gap
+from lumtar.domain.readings.partitions import ensure_around
+from lumtar.engine.collector import targets
+from lumtar.engine.collector.keeper import Keeper
+from lumtar.engine.collector.reading import Polled, poll
+from lumtar.engine.collector.targets import Target
+from lumtar.engine.recorder import Answer, Recorder, moment
+from lumtar.wire.faults import Fault, FaultKind
+from lumtar.wire.session import Patience, Session
+from lumtar.wire.transport import Transport, resolve
+
+log = structlog.get_logger()
+T = TypeVar("T")
+
+NAME = "collector"
+AT_ONCE = int(os.environ.get("LUMTAR_POLLS_AT_ONCE", "256"))
+FLUSH = 1.0
+CONFIGURE = 5.0
+RESOLVE_AGAIN = 600.0
+LONGEST_POLL = 300.0
+AWAY = (DatabaseError, InterfaceError)
+
+
+class Collector:
+    """Polls every enabled device at its interval until it is told to stop."""
+
+    def __init__(self) -> None:
+        self.started = datetime.now(UTC)
+        self.targets: dict[int, Target] = {}
+        self.counts: Counter[str] = Counter()
+        self.keeper = Keeper()
+        self.recorder = Recorder([])
+        self.transport: Transport | None = None
+        self._due: list[tuple[float, int]] = []
+        self._answers: list[Answer] = []
+        self._room = asyncio.Semaphore(AT_ONCE)
+        self._tasks: set[asyncio.Task[None]] = set()
+        self._waiting = asyncio.Event()
+
+    async def run(self) -> None:
+        """Work until cancelled; what was read by then is stored."""
+        self.transport = Transport()
+        await self._until_there(self._begin)
+        self.keeper.start()
+        chores = [asyncio.create_task(each()) for each in (self._flush_often, self._configure_often, self._beat_often)]
+        try:
+            await self._poll_for_ever()
+        finally:
+            for task in [*chores, *self._tasks]:
+                task.cancel()
+            self._flush()
+            await asyncio.to_thread(self.keeper.finish)
+            self.transport.close()
+
+    async def _until_there(self, work: Callable[[], None]) -> None:
+        """Do blocking work that needs the database, as often as it takes."""
+        while True:
+            try:
+                await asyncio.to_thread(_with_database, work)
+                return
+            except AWAY as error:
+                log.warning("the database is not there yet", error=str(error))
+                await asyncio.sleep(2.0)
+
+    def _begin(self) -> None:
+        now = datetime.now(UTC)
+        ensure_around(now)
+        last = Process.objects.filter(name=NAME).first()
+        if last and now - last.beat_at > timedelta(seconds=90):
+            Gap.objects.create(
+                start=last.beat_at, end=now, reason=Gap.Reason.COLLECTOR, words="the collector was not running"
+            )
+        self.recorder = Recorder(targets.load_rules())
+        for target in targets.load_targets(self.recorder, targets.load_devices()):
+            self._admit(target)
+        beat(NAME, self.started, now, {"devices": len(self.targets)})
+
+    def _admit(self, target: Target) -> None:
+        device = target.device
+        self.targets[device.pk] = target
+        self._schedule(target, fresh=not target.slot_of)
+
+    def _schedule(self, target: Target, fresh: bool = False, confirm: bool = False) -> float:
+        now = time.time()
+        due = now if fresh else schedule.next_poll(target.device.pk, target.device.interval_s, now)
+        if confirm:
+            due = min(due, now + schedule.CONFIRM_AFTER)
+        heapq.heappush(self._due, (due, target.device.pk))
+        self._waiting.set()
+        return due
+
+    async def _poll_for_ever(self) -> None:
+        while True:
+            now = time.time()
+            while self._due and self._due[0][0] <= now:
+                _, number = heapq.heappop(self._due)
+                target = self.targets.get(number)
+                # A device has one entry in the queue at a time; a second one is left over from a change.
+                if target is None or target.busy:
+                    continue
+                target.busy = True
+                await self._room.acquire()
+                task = asyncio.create_task(self._poll(target))
+                self._tasks.add(task)
+                task.add_done_callback(self._tasks.discard)
+            self._waiting.clear()
+            pause = min(1.0, self._due[0][0] - time.time()) if self._due else 1.0
+            with suppress(TimeoutError):
+                await asyncio.wait_for(self._waiting.wait(), max(0.0, pause))
+
+    async def _poll(self, target: Target) -> None:
+        device = target.device
+        began = time.time()
+        failed = fresh = False
+        answer: Answer | None = None
+        fault: Fault | None = None
+        try:
+            session = await self._session(target)
+            async with asyncio.timeout(min(LONGEST_POLL, max(30.0, device.interval_s * 0.9))):
+                polled = await poll(session, target.plan)
+            fresh = not target.slot_of
+            answer = await self._answer(target, polled)
+        except Fault as met:
+            fault, failed = met, True
+        except TimeoutError:
+            fault, failed = Fault(FaultKind.NO_ANSWER, "answers, but too slowly to be read within its interval"), True
+        except AWAY as error:
+            log.warning("could not take over what a device says of itself", device=device.name, error=str(error))
+            target.plan.if_number = -2
+        except Exception:
+            # One device's surprise must not end the others' polls; the log has the details.
+            log.exception("poll failed", device=device.name)
+            fault, failed = (
+                Fault(FaultKind.GARBLED, "answered with something that Lumtar did not expect (details are in the log)"),
+                True,
+            )
+        finally:
+            target.busy = False
+            self._room.release()
+        if target.gone:
+            return
+        skipped = int((time.time() - began) // device.interval_s)
+        self.counts["skipped"] += skipped
+        first_silence = (
+            failed
+            and self.recorder.reach.get(device.pk) is not None
+            and self.recorder.reach[device.pk].silent_polls < 3
+        )
+        due = self._schedule(target, confirm=fresh or first_silence)
+        if answer is not None:
+            self.counts["polls"] += 1
+            answer.next_poll_at = due
+            self._answers.append(answer)
+        elif fault is not None:
+            self.counts["silent"] += 1
+            self.keeper.put(self.recorder.silent(device, time.time(), fault, due))
+
+    async def _session(self, target: Target) -> Session:
+        device = target.device
+        if target.place is None or time.time() - target.resolved_at > RESOLVE_AGAIN:
+            place = await asyncio.to_thread(resolve, device.address, device.port)
+            if place != target.place:
+                target.place, target.session = place, None
+            target.resolved_at = time.time()
+        if target.session is None:
+            assert self.transport is not None
+            try:
+                credential = opened(device.credential)
+            except (SecretUnreadable, ValueError) as error:
+                raise Fault(FaultKind.CREDENTIAL, f"its credential cannot be used: {error}") from error
+            family, address = target.place
+            patience = Patience(device.timeout_s, device.tries)
+            target.session = Session(self.transport, family, address, credential, patience)
+        return target.session
+
+    async def _answer(self, target: Target, polled: Polled) -> Answer:
+        """What was polled with slots for its interfaces; new ones are written down first."""
+        if polled.discovery is not None:
+            await asyncio.to_thread(_with_database, lambda: self._describe(target, polled))
+        known = [row for row, index in enumerate(polled.indexes) if index in target.slot_of]
+        snapshot, status = polled.snapshot, polled.status
+        indexes = polled.indexes
+        if len(known) < len(indexes):
+            indexes = [indexes[row] for row in known]
+            snapshot = type(snapshot)(*(getattr(snapshot, name)[known] for name in type(snapshot).__dataclass_fields__))
+            status = type(status)(*(getattr(status, name)[known] for name in type(status).__dataclass_fields__))
+        parts = [
+            (target.part_ids[key], polled.at, value) for key, value in polled.parts.items() if key in target.part_ids
+        ]
+        return Answer(
+            target.device,
+            polled.at,
+            polled.uptime,
+            target.slots(indexes),
+            snapshot,
+            status,
+            rtt_ms=polled.rtt_ms,
+            poll_ms=polled.poll_ms,
+            parts=parts,
+        )
+
+    def _describe(self, target: Target, polled: Polled) -> None:
+        assert polled.discovery is not None
+        found = polled.discovery
+        interfaces, components = describe(target.device, found.said, found.ports, found.parts, moment(polled.at))
+        new = [interface for index, interface in interfaces.items() if index not in target.slot_of]
+        for interface, slot in zip(new, self.recorder.add(target.device, new), strict=True):
+            target.slot_of[interface.if_index] = int(slot)
+        for index, interface in interfaces.items():
+            self.recorder.interfaces[target.slot_of[index]] = interface
+        target.part_ids = {key: component.pk for key, component in components.items()}
+
+    async def _flush_often(self) -> None:
+        while True:
+            await asyncio.sleep(FLUSH)
+            self._flush()
+
+    def _flush(self) -> None:
+        answers, self._answers = self._answers, []
+        # A confirming poll can answer twice within one flush; each answer of a device needs its own batch.
+        while answers:
+            once: dict[int, Answer] = {}
+            again = []
+            for answer in answers:
+                if answer.device.pk in once:
+                    again.append(answer)
+                else:
+                    once[answer.device.pk] = answer
+            self.keeper.put(self.recorder.take(list(once.values())))
+            answers = again
+
+    async def _configure_often(self) -> None:
+        while True:
+            await asyncio.sleep(CONFIGURE)
+            try:
+                devices, rules = await asyncio.to_thread(
+                    _with_database, lambda: (targets.load_devices(), targets.load_rules())
+                )
+                await self._configure({device.pk: device for device in devices})
+                self.recorder.renew_rules(rules)
+            except AWAY:
+                continue
+
+    async def _configure(self, devices: dict[int, Device]) -> None:
+        """Take over devices that came, went or were changed."""
+        for number in set(self.targets) - set(devices):
+            self.targets.pop(number).gone = True
+        new = [device for number, device in devices.items() if number not in self.targets]
+        for device in new:
+            self._admit(
+                await asyncio.to_thread(
+                    _with_database, lambda device=device: targets.load_target(self.recorder, device)
+                )
+            )
+        for number, device in devices.items():
+            target = self.targets[number]
+            if targets.signature(device) != targets.signature(target.device):
+                target.session = target.place = None
+            if device.interval_s != target.device.interval_s and target.slot_of:
+                self.recorder.ledger.state.interval[list(target.slot_of.values())] = device.interval_s
+            target.device = device
+            self.recorder.names[number] = device.name
+
+    async def _beat_often(self) -> None:
+        while True:
+            detail = self.standing()
+            with suppress(*AWAY):
+                await asyncio.to_thread(_with_database, lambda detail=detail: self._beat(detail))
+            await asyncio.sleep(5.0)
+
+    def _beat(self, detail: dict[str, object]) -> None:
+        now = datetime.now(UTC)
+        beat(NAME, self.started, now, detail)
+        ensure_around(now)
+
+    def standing(self) -> dict[str, object]:
+        """What the collector does and how far behind it is."""
+        now = time.time()
+        late = max((now - due for due, _ in self._due), default=0.0)
+        assert self.transport is not None
+        return {
+            "devices": len(self.targets),
+            "interfaces": self.recorder.ledger.size,
+            "lag_s": round(max(0.0, late), 1),
+            "polling": len(self._tasks),
+            "cpu_s": round(time.process_time(), 1),
+            "waiting_rows": self.keeper.waiting_rows,
+            "written_rows": self.keeper.written_rows,
+            "dropped_rows": self.keeper.dropped_rows,
+            **dict(self.counts),
+            "wire": dict(self.transport.counts),
+        }
+
+
+def _with_database(work: Callable[[], T]) -> T:
+    """Blocking work with a connection that is looked at first."""
+    close_old_connections()
+    return work()

@@ -1,0 +1,323 @@
+"""Reading one device: what a poll asks for, and the arrays that come of it."""
+
+import time
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumtar.core.counters import HIGH_CAPACITY, TICKS, Snapshot
+from lumtar.core.discovery import Described, PartDescribed, PortDescribed
+from lumtar.core.ledger import Status
+from lumtar.core.text import clean, mac_address
+from lumtar.wire import ber, oids
+from lumtar.wire.faults import Fault, FaultKind
+from lumtar.wire.pdu import Value
+from lumtar.wire.session import Session
+from lumtar.wire.tables import Column, read_columns
+
+WIDE = (
+    oids.IF_HC_IN_OCTETS,
+    oids.IF_HC_OUT_OCTETS,
+    oids.IF_HC_IN_UCAST,
+    oids.IF_HC_IN_MULTICAST,
+    oids.IF_HC_IN_BROADCAST,
+    oids.IF_HC_OUT_UCAST,
+    oids.IF_HC_OUT_MULTICAST,
+    oids.IF_HC_OUT_BROADCAST,
+)
+"""In the order of the first eight counters."""
+NARROW = {
+    0: oids.IF_IN_OCTETS,
+    1: oids.IF_OUT_OCTETS,
+    2: oids.IF_IN_UCAST,
+    3: oids.IF_IN_NUCAST,
+    5: oids.IF_OUT_UCAST,
+    6: oids.IF_OUT_NUCAST,
+}
+"""The 32-bit counters of IF-MIB's ifTable; multicast and broadcast are one there."""
+TROUBLE = (oids.IF_IN_ERRORS, oids.IF_OUT_ERRORS, oids.IF_IN_DISCARDS, oids.IF_OUT_DISCARDS)
+STATES = (oids.IF_OPER_STATUS, oids.IF_ADMIN_STATUS, oids.IF_HIGH_SPEED, oids.IF_COUNTER_DISCONTINUITY)
+
+SENSOR_UNITS = {3: "V", 4: "V", 5: "A", 6: "W", 7: "Hz", 8: "°C", 9: "%", 10: "rpm", 11: "m³/min"}
+"""EntitySensorDataType (RFC 3433); 3 and 4 are volts of alternating and direct current."""
+CHASSIS = 3
+
+
+@dataclass(slots=True)
+class Plan:
+    """What is known about a device that makes its polls cheap.
+
+    Attributes
+    ----------
+    indexes : encoded ifIndex of every interface, in the device's order
+    narrow : some interfaces have 32-bit counters only
+    slow : some interfaces give their speed in ifSpeed only
+    """
+
+    indexes: list[bytes] = field(default_factory=list)
+    narrow: bool = False
+    slow: bool = False
+    parts: list[PartDescribed] = field(default_factory=list)
+    if_number: int = -1
+    table_change: int = -1
+    uptime: int = -1
+
+
+@dataclass(slots=True)
+class Discovery:
+    """What a device says of itself, its interfaces and its components."""
+
+    said: Described
+    ports: list[PortDescribed]
+    parts: list[PartDescribed]
+
+
+@dataclass(slots=True)
+class Polled:
+    """One successful poll. Rows of the arrays are in the order of ``indexes`` (ifIndex)."""
+
+    at: float
+    rtt_ms: float
+    poll_ms: float
+    uptime: int
+    indexes: list[int]
+    snapshot: Snapshot
+    status: Status
+    parts: dict[tuple[str, int], float]
+    discovery: Discovery | None
+    restarted: bool
+
+
+async def poll(session: Session, plan: Plan) -> Polled:
+    """Poll one device; what it is made of is read again when there is a sign that it changed.
+
+    Raises
+    ------
+    Fault
+    """
+    began = time.monotonic()
+    part_oids = [_part_oid(part) for part in plan.parts]
+    head = await session.get([oids.SYS_UPTIME, oids.IF_NUMBER, oids.IF_TABLE_LAST_CHANGE])
+    at, rtt = time.time(), session.rtt
+    if all(tag in ber.ABSENT for tag in head.tags):
+        raise Fault(
+            FaultKind.NO_ACCESS,
+            "answered, but shows neither sysUpTime nor interfaces to this credential (check its view)",
+        )
+    uptime, if_number, change = (
+        _number(value) if tag not in ber.ABSENT else -1 for tag, value in zip(head.tags, head.values, strict=True)
+    )
+    # sysUpTime wraps after 497 days, which is no restart.
+    restarted = 0 <= uptime < plan.uptime < TICKS - 100 * 86400
+    discovery = None
+    if plan.if_number != if_number or plan.table_change != change or restarted or not plan.indexes:
+        discovery = await discover(session, plan)
+        plan.if_number, plan.table_change = if_number, change
+        part_oids = [_part_oid(part) for part in plan.parts]
+    plan.uptime = uptime
+    parts = await _read_parts(session, plan.parts, part_oids)
+    indexes, snapshot, status = await _read_interfaces(session, plan, at, uptime)
+    if discovery is None and len(indexes) < len(plan.indexes):
+        # Something that was listed is not any more: say so now, and read on without it.
+        discovery = await discover(session, plan)
+        indexes, snapshot, status = await _read_interfaces(session, plan, at, uptime)
+    poll_ms = (time.monotonic() - began) * 1000
+    return Polled(at, rtt * 1000, poll_ms, uptime, indexes, snapshot, status, parts, discovery, restarted)
+
+
+def _number(value: Value) -> int:
+    if isinstance(value, int):
+        return value
+    raise Fault(FaultKind.GARBLED, "answered with text where a number belongs")
+
+
+async def _read_parts(
+    session: Session, parts: list[PartDescribed], part_oids: list[bytes]
+) -> dict[tuple[str, int], float]:
+    found: dict[tuple[str, int], float] = {}
+    for start in range(0, len(parts), 30):
+        binds = await session.get(part_oids[start : start + 30])
+        for part, tag, value in zip(parts[start:], binds.tags, binds.values, strict=False):
+            if tag not in ber.ABSENT and isinstance(value, int):
+                found[part.kind, part.index] = value * part.scale
+    return found
+
+
+def _part_oid(part: PartDescribed) -> bytes:
+    prefix = oids.HR_PROCESSOR_LOAD if part.kind == "processor" else oids.SENSOR_VALUE
+    return prefix + ber.subidentifiers([part.index])
+
+
+async def _read_interfaces(session: Session, plan: Plan, at: float, uptime: int) -> tuple[list[int], Snapshot, Status]:
+    prefixes = [*STATES, *WIDE, *TROUBLE]
+    if plan.slow:
+        prefixes.append(oids.IF_SPEED)
+    if plan.narrow:
+        prefixes += NARROW.values()
+    columns = dict(zip(prefixes, await read_columns(session, prefixes, len(plan.indexes)), strict=True))
+    # An interface is there if the device gives its state; any other column may have holes.
+    rows = columns[oids.IF_OPER_STATUS].indexes
+    n = len(rows)
+    place = None if rows == plan.indexes else {index: number for number, index in enumerate(rows)}
+
+    def values(prefix: bytes, dtype: type, default: int = 0) -> NDArray[Any]:
+        return _array(columns.get(prefix), rows, place, dtype, default)
+
+    counters = np.zeros((n, 12), np.uint64)
+    for number, prefix in enumerate(WIDE):
+        counters[:, number] = values(prefix, np.uint64)
+    for number, prefix in enumerate(TROUBLE):
+        counters[:, HIGH_CAPACITY + number] = values(prefix, np.uint64)
+    wide = _has(columns[oids.IF_HC_IN_OCTETS], rows)
+    present = wide.copy()
+    if plan.narrow:
+        narrow = ~wide & _has(columns[oids.IF_IN_OCTETS], rows)
+        present |= narrow
+        for number, prefix in NARROW.items():
+            counters[narrow, number] = values(prefix, np.uint64)[narrow]
+    snapshot = Snapshot(
+        np.full(n, at),
+        np.full(n, uptime, np.int64),
+        values(oids.IF_COUNTER_DISCONTINUITY, np.int64),
+        counters,
+        present,
+        wide,
+    )
+    status = Status(
+        values(oids.IF_ADMIN_STATUS, np.int16, 1),
+        values(oids.IF_OPER_STATUS, np.int16, 4),
+        values(oids.IF_HIGH_SPEED, np.int64),
+        values(oids.IF_SPEED, np.int64),
+    )
+    return [ber.suffix(row)[0] for row in rows], snapshot, status
+
+
+def _array(
+    column: Column | None, rows: list[bytes], place: dict[bytes, int] | None, dtype: type, default: int
+) -> NDArray[Any]:
+    if column is None:
+        return np.full(len(rows), default, dtype)
+    try:
+        if column.indexes == rows:
+            return np.array(column.values, dtype)
+        found: NDArray[Any] = np.full(len(rows), default, dtype)
+        places = place or {index: number for number, index in enumerate(rows)}
+        for index, value in zip(column.indexes, column.values, strict=True):
+            if index in places:
+                found[places[index]] = value
+        return found
+    except (TypeError, ValueError, OverflowError) as error:
+        raise Fault(
+            FaultKind.GARBLED, f"answered with a value that cannot be one at {ber.dotted(column.prefix)}"
+        ) from error
+
+
+def _has(column: Column, rows: list[bytes]) -> NDArray[np.bool_]:
+    if column.indexes == rows:
+        return np.ones(len(rows), np.bool_)
+    there = set(column.indexes)
+    return np.array([row in there for row in rows], np.bool_)
+
+
+async def discover(session: Session, plan: Plan) -> Discovery:
+    """Read what a device is and what it has, and renew the plan.
+
+    Raises
+    ------
+    Fault
+    """
+    system = await session.get([oids.SYS_NAME, oids.SYS_DESCR, oids.SYS_OBJECT_ID, oids.SYS_LOCATION, oids.SYS_CONTACT])
+    texts = [
+        clean(value) if tag == ber.OCTET_STRING and isinstance(value, bytes) else ""
+        for tag, value in zip(system.tags, system.values, strict=True)
+    ]
+    object_id = ""
+    if system.tags[2] == ber.OBJECT_IDENTIFIER and isinstance(system.values[2], bytes):
+        object_id = ber.dotted(system.values[2])
+    named = (
+        oids.IF_OPER_STATUS,
+        oids.IF_DESCR,
+        oids.IF_TYPE,
+        oids.IF_PHYS_ADDRESS,
+        oids.IF_NAME,
+        oids.IF_ALIAS,
+        oids.IF_HIGH_SPEED,
+        oids.IF_HC_IN_OCTETS,
+    )
+    columns = {column.prefix: column for column in await read_columns(session, named)}
+    table = {prefix: dict(zip(column.indexes, column.values, strict=True)) for prefix, column in columns.items()}
+    plan.indexes = columns[oids.IF_OPER_STATUS].indexes
+    plan.narrow = any(index not in table[oids.IF_HC_IN_OCTETS] for index in plan.indexes)
+    plan.slow = any(
+        not table[oids.IF_HIGH_SPEED].get(index) or int(table[oids.IF_HIGH_SPEED][index]) < 100
+        for index in plan.indexes
+    )
+
+    def words(prefix: bytes, index: bytes) -> str:
+        value = table[prefix].get(index, b"")
+        return clean(value) if isinstance(value, bytes) else ""
+
+    ports = []
+    for index in plan.indexes:
+        kind, mac = table[oids.IF_TYPE].get(index, 0), table[oids.IF_PHYS_ADDRESS].get(index, b"")
+        ports.append(
+            PortDescribed(
+                ber.suffix(index)[0],
+                words(oids.IF_NAME, index),
+                words(oids.IF_DESCR, index),
+                words(oids.IF_ALIAS, index),
+                kind if isinstance(kind, int) else 0,
+                mac_address(mac) if isinstance(mac, bytes) else "",
+            )
+        )
+    chassis, plan.parts = await _discover_parts(session)
+    return Discovery(Described(texts[0], texts[1], object_id, texts[3], texts[4], *chassis), ports, plan.parts)
+
+
+async def _discover_parts(session: Session) -> tuple[tuple[str, str, str, str], list[PartDescribed]]:
+    """Maker, model, serial number and software of the chassis; processors and working sensors."""
+    try:
+        loads, kinds, units, scales, precisions, states, *texts = await read_columns(
+            session,
+            [
+                oids.HR_PROCESSOR_LOAD,
+                oids.ENT_CLASS,
+                oids.SENSOR_TYPE,
+                oids.SENSOR_SCALE,
+                oids.SENSOR_PRECISION,
+                oids.SENSOR_STATUS,
+                oids.ENT_NAME,
+                oids.ENT_DESCR,
+                oids.ENT_MAKER,
+                oids.ENT_MODEL,
+                oids.ENT_SERIAL,
+                oids.ENT_SOFTWARE,
+            ],
+        )
+    except Fault as fault:
+        if fault.kind is not FaultKind.ERROR_STATUS:
+            raise
+        return ("", "", "", ""), []
+    parts = [
+        PartDescribed("processor", ber.suffix(index)[-1], f"Processor {number}", "%", 1.0)
+        for number, index in enumerate(loads.indexes, 1)
+    ]
+    name, descr, maker, model, serial, software = (
+        {index: clean(value) for index, value in zip(c.indexes, c.values, strict=True) if isinstance(value, bytes)}
+        for c in texts
+    )
+    scale, precision, state = (
+        dict(zip(column.indexes, column.values, strict=True)) for column in (scales, precisions, states)
+    )
+    for index, unit in zip(units.indexes, units.values, strict=True):
+        if state.get(index, 1) != 1:
+            continue
+        # EntitySensorDataScale: 9 is units, every step a factor of 1,000 (RFC 3433).
+        factor = 1000.0 ** (int(scale.get(index, 9)) - 9) / 10.0 ** int(precision.get(index, 0))
+        number = ber.suffix(index)[-1]
+        title = name.get(index) or descr.get(index) or f"Sensor {number}"
+        parts.append(PartDescribed("sensor", number, title, SENSOR_UNITS.get(int(unit), ""), factor))
+    box = next((index for index, kind in zip(kinds.indexes, kinds.values, strict=True) if kind == CHASSIS), b"")
+    return (maker.get(box, ""), model.get(box, ""), serial.get(box, ""), software.get(box, "")), parts

@@ -1,0 +1,117 @@
+"""The devices to poll, as the database has them, and what the collector knows beside it."""
+
+import socket
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumtar.core.counters import COUNTERS
+from lumtar.domain.alarms.models import Alarm, AlarmType, Rule, RuleMemory
+from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface
+from lumtar.domain.readings.models import Newest
+from lumtar.engine.collector.reading import Plan
+from lumtar.engine.recorder import Reachability, Recorder
+from lumtar.wire.session import Session
+from lumtar.wire.transport import Address
+
+
+@dataclass(slots=True)
+class Target:
+    """One device with what its polls need."""
+
+    device: Device
+    plan: Plan = field(default_factory=Plan)
+    session: Session | None = None
+    resolved_at: float = 0.0
+    place: tuple[socket.AddressFamily, Address] | None = None
+    slot_of: dict[int, int] = field(default_factory=dict)
+    order: tuple[list[int], NDArray[np.int64]] = field(default_factory=lambda: ([], np.zeros(0, np.int64)))
+    part_ids: dict[tuple[str, int], int] = field(default_factory=dict)
+    busy: bool = False
+    gone: bool = False
+
+    def slots(self, indexes: list[int]) -> NDArray[np.int64]:
+        """Slots of these indexes; the last answer is kept, since it is nearly always the same."""
+        if self.order[0] != indexes:
+            self.order = (indexes, np.array([self.slot_of[index] for index in indexes], np.int64))
+        return self.order[1]
+
+
+def signature(device: Device) -> tuple[object, ...]:
+    """What of a device makes a new session necessary when it changes."""
+    return (device.address, device.port, device.credential_id, device.credential.sealed, device.timeout_s, device.tries)
+
+
+def load_devices() -> list[Device]:
+    """The devices that are to be polled."""
+    return list(Device.objects.filter(enabled=True).select_related("credential", "site"))
+
+
+def load_rules() -> list[Rule]:
+    """The rules in force."""
+    return list(Rule.objects.order_by("pk"))
+
+
+def load_target(recorder: Recorder, device: Device) -> Target:
+    """A target that goes on where the collector left off."""
+    return load_targets(recorder, [device])[0]
+
+
+def load_targets(recorder: Recorder, devices: list[Device]) -> list[Target]:
+    """Targets for devices, with the newest counters, the rules' memory and the alarms that stand."""
+    with recorder.lock:
+        return _load_targets(recorder, devices)
+
+
+def _load_targets(recorder: Recorder, devices: list[Device]) -> list[Target]:
+    found = []
+    ids = [device.pk for device in devices]
+    interfaces: dict[int, list[Interface]] = {device: [] for device in ids}
+    for interface in Interface.objects.filter(device_id__in=ids, gone_at=None).order_by("if_index"):
+        interfaces[interface.device_id].append(interface)
+    components: dict[int, dict[tuple[str, int], int]] = {device: {} for device in ids}
+    for component in Component.objects.filter(device_id__in=ids):
+        components[component.device_id][component.kind, component.index] = component.pk
+    slot_of: dict[int, int] = {}
+    for device in devices:
+        target = Target(device, part_ids=components[device.pk])
+        mine = interfaces[device.pk]
+        for interface, slot in zip(mine, recorder.add(device, mine), strict=True):
+            target.slot_of[interface.if_index] = int(slot)
+            slot_of[interface.pk] = int(slot)
+        found.append(target)
+    _bring_back(recorder, slot_of)
+    _bring_back_reach(recorder, ids)
+    return found
+
+
+def _bring_back(recorder: Recorder, slot_of: dict[int, int]) -> None:
+    state = recorder.ledger.state
+    newest = [row for row in Newest.objects.filter(interface_id__in=slot_of) if row.counters is not None]
+    if newest:
+        slots = np.array([slot_of[row.interface_id] for row in newest])
+        state.at[slots] = [row.base_at.timestamp() for row in newest]
+        state.counters[slots] = (
+            np.array([row.counters for row in newest], np.int64).reshape(-1, len(COUNTERS)).view(np.uint64)
+        )
+        for name in ("uptime", "discontinuity", "port_bps", "oper", "admin", "holds", "moved", "present", "wide"):
+            getattr(state, name)[slots] = [getattr(row, name) for row in newest]
+        state.seen[slots] = True
+    for memory in RuleMemory.objects.filter(interface_id__in=slot_of):
+        recorder.remember(memory.rule_id, slot_of[memory.interface_id], memory.over)
+    for alarm in Alarm.objects.filter(is_cleared=False, type=AlarmType.UTILISATION, interface_id__in=slot_of):
+        recorder.stand(alarm.rule_id, slot_of[alarm.interface_id or 0])
+
+
+def _bring_back_reach(recorder: Recorder, devices: list[int]) -> None:
+    for state in DeviceState.objects.filter(device_id__in=devices):
+        recorder.reach[state.device_id] = Reachability(
+            reach=state.reach,
+            since=state.since.timestamp() if state.since else 0.0,
+            silent_polls=state.silent_polls,
+            answered_at=state.answered_at.timestamp() if state.answered_at else None,
+            started_at=state.started_at.timestamp() if state.started_at else None,
+            reason_kind=state.reason_kind,
+            reason=state.reason,
+        )

@@ -1,0 +1,121 @@
+"""Writing batches: one transaction each, safe to repeat after the database went away in the middle."""
+
+from datetime import UTC, datetime
+
+from django.db import connection, transaction
+
+from lumtar.domain.alarms import services as alarms
+from lumtar.domain.inventory import services as inventory
+from lumtar.domain.inventory.models import DeviceState
+from lumtar.domain.logbook.models import Entry
+from lumtar.domain.operation.services import announce
+from lumtar.domain.readings import services as readings
+from lumtar.domain.readings.models import Gap
+from lumtar.engine.recorder import Batch, DeviceNews, GapNews, moment
+
+STATE_FIELDS = [
+    "reach",
+    "since",
+    "reason_kind",
+    "reason",
+    "silent_polls",
+    "polled_at",
+    "answered_at",
+    "next_poll_at",
+    "started_at",
+    "rtt_ms",
+    "poll_ms",
+]
+
+
+def write(batch: Batch) -> None:
+    """Store a batch and announce it."""
+    with transaction.atomic():
+        if (
+            batch.seen is not None
+            and batch.interfaces is not None
+            and batch.state is not None
+            and not _is_written(batch)
+        ):
+            readings.append(batch.interfaces, batch.seen)
+            readings.renew_newest(batch.interfaces, batch.seen, batch.state)
+            _write_polls(batch)
+        _write_states(batch.devices)
+        inventory.note_speeds(batch.speeds)
+        Entry.objects.bulk_create(batch.entries)
+        _write_gaps(batch.gaps)
+        changed = alarms.apply(batch.transitions)
+        if batch.memory:
+            alarms.remember(batch.memory)
+        if batch.devices:
+            announce("readings", [news.device for news in batch.devices])
+        if changed:
+            announce("alarms", changed)
+        if batch.entries:
+            announce("logbook")
+
+
+def _is_written(batch: Batch) -> bool:
+    """Whether an earlier try was committed although its answer was lost."""
+    assert batch.interfaces is not None and batch.seen is not None
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT EXISTS (SELECT 1 FROM readings_reading WHERE interface_id = %s AND at = %s)",
+            [int(batch.interfaces[0]), _rounded(batch.seen.at[0])],
+        )
+        return bool(cursor.fetchone()[0])
+
+
+def _rounded(seconds: float) -> datetime:
+    return datetime.fromtimestamp(round(seconds * 1e6) / 1e6, UTC)
+
+
+def _write_polls(batch: Batch) -> None:
+    if batch.parts:
+        components, at, values = zip(*batch.parts, strict=True)
+        readings.append_components(components, at, values)
+    polls = [
+        (n.device, n.at, n.rtt_ms, n.poll_ms) for n in batch.devices if n.rtt_ms is not None and n.poll_ms is not None
+    ]
+    if polls:
+        devices, at, rtt, took = zip(*polls, strict=True)
+        readings.append_devices(devices, at, rtt, took)
+
+
+def _write_states(news: list[DeviceNews]) -> None:
+    rows = []
+    for each in news:
+        known = each.known
+        rows.append(
+            DeviceState(
+                device_id=each.device,
+                reach=known.reach,
+                since=moment(known.since),
+                reason_kind=known.reason_kind,
+                reason=known.reason[:400],
+                silent_polls=known.silent_polls,
+                polled_at=moment(each.at),
+                answered_at=moment(known.answered_at) if known.answered_at else None,
+                next_poll_at=moment(each.next_poll_at),
+                started_at=moment(known.started_at) if known.started_at else None,
+                rtt_ms=each.rtt_ms,
+                poll_ms=each.poll_ms,
+            )
+        )
+    DeviceState.objects.bulk_create(rows, update_conflicts=True, unique_fields=["device"], update_fields=STATE_FIELDS)
+
+
+def _write_gaps(news: list[GapNews]) -> None:
+    for gap in news:
+        if gap.end is None:
+            Gap.objects.create(device_id=gap.device, start=moment(gap.start), reason=gap.reason, words=gap.words[:400])
+            continue
+        closed = Gap.objects.filter(device=gap.device, reason=gap.reason, end=None).update(end=moment(gap.end))
+        if not closed:
+            Gap.objects.create(
+                device_id=gap.device,
+                start=moment(gap.start),
+                end=moment(gap.end),
+                reason=gap.reason,
+                words=gap.words[:400],
+            )

@@ -1,0 +1,1 @@
+"""Settings, URLs, ASGI, the API's root and the event stream."""

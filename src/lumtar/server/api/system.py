@@ -1,0 +1,52 @@
+"""What Lumtar says of itself."""
+
+from datetime import datetime
+from typing import Any
+
+from django.http import HttpRequest
+from ninja import Router, Schema
+
+from lumtar import __version__
+from lumtar.domain.operation import queries
+
+router = Router(tags=["system"])
+
+
+class ProcessOut(Schema):
+    """A process and what it said of itself last."""
+
+    name: str
+    alive: bool
+    beat_at: datetime | None
+    started_at: datetime | None
+    detail: dict[str, Any]
+
+
+class HealthOut(Schema):
+    """``ok`` is false when something needs a person; ``words`` says what."""
+
+    ok: bool
+    words: str
+    version: str
+    newest_reading_at: datetime | None
+    readings_fresh: bool
+    waiting_jobs: int
+    processes: list[ProcessOut]
+
+
+@router.get("/health", auth=None, response=HealthOut)
+def health(request: HttpRequest) -> HealthOut:
+    """The state of each process and of the newest data. It needs no sign-in, so it holds no names."""
+    found = queries.health()
+    processes = [
+        ProcessOut(**{name: getattr(process, name) for name in ProcessOut.model_fields}) for process in found.processes
+    ]
+    return HealthOut(
+        ok=found.ok,
+        words=found.words,
+        version=__version__,
+        newest_reading_at=found.newest_reading_at,
+        readings_fresh=found.readings_fresh,
+        waiting_jobs=found.waiting_jobs,
+        processes=processes,
+    )

@@ -1,0 +1,121 @@
+"""Django's settings; everything that differs between installations comes from the environment."""
+
+import hashlib
+import os
+from pathlib import Path
+from urllib.parse import unquote, urlsplit
+
+from lumtar.domain.operation.secrets import keys
+
+ROOT = Path(__file__).resolve().parents[3]
+VAR = Path(os.environ.get("LUMTAR_VAR", ROOT / "var"))
+DEMO = os.environ.get("LUMTAR_DEMO") == "1"
+
+
+POOL = {"min_size": 2, "max_size": 12, "timeout": 5}
+"""The web server's connections; opening one costs more than most questions."""
+
+
+def database(url: str) -> dict[str, object]:
+    """Django's description of a database from its address."""
+    parts = urlsplit(url)
+    return {
+        "ENGINE": "django.db.backends.postgresql",
+        "NAME": parts.path.lstrip("/") or "lumtar",
+        "USER": unquote(parts.username or ""),
+        "PASSWORD": unquote(parts.password or ""),
+        "HOST": parts.hostname or "",
+        "PORT": parts.port or "",
+        "CONN_HEALTH_CHECKS": True,
+        "OPTIONS": {"connect_timeout": 5, **({"pool": POOL} if os.environ.get("LUMTAR_DATABASE_POOL") else {})},
+    }
+
+
+def secret() -> str:
+    """Django's own secret, derived from the installation's key. Static checks need none."""
+    try:
+        return hashlib.sha256(b"django:" + keys()[0].encode()).hexdigest()
+    except RuntimeError:
+        return "no key is set, nothing can be signed that lasts"
+
+
+SECRET_KEY = secret()
+DEBUG = False
+ALLOWED_HOSTS = [name for name in os.environ.get("LUMTAR_HOSTS", "127.0.0.1,localhost,[::1]").split(",") if name]
+CSRF_TRUSTED_ORIGINS = [name for name in os.environ.get("LUMTAR_ORIGINS", "").split(",") if name]
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.postgres",
+    "axes",
+    "procrastinate.contrib.django",
+    "lumtar.domain.operation",
+    "lumtar.domain.accounts",
+    "lumtar.domain.inventory",
+    "lumtar.domain.readings",
+    "lumtar.domain.alarms",
+    "lumtar.domain.logbook",
+    "lumtar.server",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AXES_FAILURE_LIMIT = 10
+AXES_COOLOFF_TIME = 0.25
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_VERBOSE = False
+ROOT_URLCONF = "lumtar.server.urls"
+TEMPLATES: list[dict[str, object]] = []
+ASGI_APPLICATION = "lumtar.server.asgi.application"
+DATABASES = {"default": database(os.environ.get("LUMTAR_DATABASE_URL", "postgresql://lumtar@127.0.0.1:8471/lumtar"))}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+USE_TZ = True
+TIME_ZONE = "UTC"
+LANGUAGE_CODE = "en-gb"
+SESSION_COOKIE_NAME = "lumtar_session"
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+CSRF_COOKIE_NAME = "lumtar_csrf"
+SECURE_REFERRER_POLICY = "same-origin"
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": ["'self'"],
+        "style-src": ["'self'", "'unsafe-inline'"],
+        "img-src": ["'self'", "data:"],
+        "object-src": ["'none'"],
+        "frame-ancestors": ["'none'"],
+        "base-uri": ["'self'"],
+    }
+}
+STATIC_URL = "/static/"
+DIST = ROOT / "web" / "dist"
+WHITENOISE_ROOT = DIST if DIST.is_dir() else None
+
+_mail = urlsplit(os.environ.get("LUMTAR_MAIL_URL", "smtp://127.0.0.1:25"))
+EMAIL_HOST = _mail.hostname or "127.0.0.1"
+EMAIL_PORT = _mail.port or 25
+EMAIL_HOST_USER = unquote(_mail.username or "")
+EMAIL_HOST_PASSWORD = unquote(_mail.password or "")
+EMAIL_USE_TLS = _mail.scheme == "smtp+starttls"
+EMAIL_USE_SSL = _mail.scheme == "smtps"
+EMAIL_TIMEOUT = 20
+DEFAULT_FROM_EMAIL = os.environ.get("LUMTAR_MAIL_FROM", "lumtar@localhost")
+
+RAW_DAYS = int(os.environ.get("LUMTAR_RAW_DAYS", "14"))
+HOUR_MONTHS = int(os.environ.get("LUMTAR_HOUR_MONTHS", "36"))
+LOGGING_CONFIG = None
+PROCRASTINATE_IMPORT_PATHS = ["lumtar.domain.alarms.jobs", "lumtar.domain.readings.jobs"]

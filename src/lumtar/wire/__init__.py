@@ -1,0 +1,1 @@
+"""Protocols: bytes to core types and back, one protocol a module."""

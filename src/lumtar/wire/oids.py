@@ -1,0 +1,50 @@
+"""Object identifiers of standard MIBs, encoded once."""
+
+from lumtar.wire.ber import oid_body
+
+SYS_DESCR = oid_body("1.3.6.1.2.1.1.1.0")
+SYS_OBJECT_ID = oid_body("1.3.6.1.2.1.1.2.0")
+SYS_UPTIME = oid_body("1.3.6.1.2.1.1.3.0")
+SYS_CONTACT = oid_body("1.3.6.1.2.1.1.4.0")
+SYS_NAME = oid_body("1.3.6.1.2.1.1.5.0")
+SYS_LOCATION = oid_body("1.3.6.1.2.1.1.6.0")
+IF_NUMBER = oid_body("1.3.6.1.2.1.2.1.0")
+IF_TABLE_LAST_CHANGE = oid_body("1.3.6.1.2.1.31.1.5.0")
+
+_IF_ENTRY = "1.3.6.1.2.1.2.2.1."
+IF_DESCR, IF_TYPE, IF_SPEED, IF_PHYS_ADDRESS, IF_ADMIN_STATUS, IF_OPER_STATUS = (
+    oid_body(_IF_ENTRY + str(column)) for column in (2, 3, 5, 6, 7, 8)
+)
+IF_IN_OCTETS, IF_IN_UCAST, IF_IN_NUCAST, IF_IN_DISCARDS, IF_IN_ERRORS = (
+    oid_body(_IF_ENTRY + str(column)) for column in (10, 11, 12, 13, 14)
+)
+IF_OUT_OCTETS, IF_OUT_UCAST, IF_OUT_NUCAST, IF_OUT_DISCARDS, IF_OUT_ERRORS = (
+    oid_body(_IF_ENTRY + str(column)) for column in (16, 17, 18, 19, 20)
+)
+
+_IF_X_ENTRY = "1.3.6.1.2.1.31.1.1.1."
+IF_NAME = oid_body(_IF_X_ENTRY + "1")
+(
+    IF_HC_IN_OCTETS,
+    IF_HC_IN_UCAST,
+    IF_HC_IN_MULTICAST,
+    IF_HC_IN_BROADCAST,
+    IF_HC_OUT_OCTETS,
+    IF_HC_OUT_UCAST,
+    IF_HC_OUT_MULTICAST,
+    IF_HC_OUT_BROADCAST,
+) = (oid_body(_IF_X_ENTRY + str(column)) for column in range(6, 14))
+IF_HIGH_SPEED = oid_body(_IF_X_ENTRY + "15")
+IF_ALIAS = oid_body(_IF_X_ENTRY + "18")
+IF_COUNTER_DISCONTINUITY = oid_body(_IF_X_ENTRY + "19")
+
+HR_PROCESSOR_LOAD = oid_body("1.3.6.1.2.1.25.3.3.1.2")
+
+_ENT_PHYSICAL = "1.3.6.1.2.1.47.1.1.1.1."
+ENT_DESCR, ENT_CLASS, ENT_NAME, ENT_SOFTWARE, ENT_SERIAL, ENT_MAKER, ENT_MODEL = (
+    oid_body(_ENT_PHYSICAL + str(column)) for column in (2, 5, 7, 10, 11, 12, 13)
+)
+_ENT_SENSOR = "1.3.6.1.2.1.99.1.1.1."
+SENSOR_TYPE, SENSOR_SCALE, SENSOR_PRECISION, SENSOR_VALUE, SENSOR_STATUS = (
+    oid_body(_ENT_SENSOR + str(column)) for column in (1, 2, 3, 4, 5)
+)

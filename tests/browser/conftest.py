@@ -1,0 +1,51 @@
+"""The real interface in Chromium, served by the real server from the test database."""
+
+import os
+
+import pytest
+from django.contrib.auth.models import User
+from playwright.sync_api import expect, sync_playwright
+
+from tests.network import fill
+
+FLAGS = "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync"
+os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
+expect.set_options(timeout=10_000)
+
+
+@pytest.fixture(scope="module")
+def chromium():
+    """A browser for one module: it keeps an event loop running, in which no asynchronous test could run."""
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS.split())
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def network(transactional_db):
+    """A small network, and somebody who may see it."""
+    User.objects.create_user("demo", password="oskelund")
+    return fill(3.0)
+
+
+@pytest.fixture
+def page(chromium, address, transactional_db):
+    """A page at 1280x800 that fails the test if a script fails."""
+    context = chromium.new_context(
+        viewport={"width": 1280, "height": 800}, base_url=address, timezone_id="UTC", color_scheme="light"
+    )
+    made = context.new_page()
+    errors = []
+    made.on("pageerror", lambda error: errors.append(str(error)))
+    yield made
+    context.close()
+    assert not errors
+
+
+def sign_in(page, path="/"):
+    page.goto(path)
+    page.get_by_label("Name").fill("demo")
+    page.get_by_label("Password").fill("oskelund")
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("navigation", name="Places")).to_be_visible()

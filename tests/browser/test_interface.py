@@ -1,0 +1,232 @@
+"""What an engineer does with it, in a real browser."""
+
+import re
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from django.contrib.auth.models import User
+from playwright.sync_api import expect
+
+from lumtar.core.alarms.severity import Severity
+from lumtar.domain.alarms.models import Rule
+from lumtar.domain.alarms.services import Transition, apply
+from lumtar.domain.inventory.models import Device, Interface
+from lumtar.domain.operation.services import announce
+from tests.browser.conftest import sign_in
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+def violations(page):
+    found = Axe().run(page, options={"runOnly": ["wcag2a", "wcag2aa", "wcag22aa"]}).response["violations"]
+    return [f"{each['id']}: {node['html'][:120]}" for each in found for node in each["nodes"]]
+
+
+def test_the_first_visit_makes_the_administrator(page):
+    page.goto("/")
+    expect(page.get_by_role("heading")).to_have_text("Nobody can sign in yet. Make the administrator.")
+    page.get_by_label("Name").fill("anna")
+    page.get_by_label("Password").fill("short")
+    page.get_by_role("button", name="Make administrator").click()
+    expect(page.get_by_role("alert")).to_contain_text("too short")
+    page.get_by_label("Password").fill("a-good-long-word")
+    page.get_by_role("button", name="Make administrator").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Nothing is watched yet.")
+    assert User.objects.get().is_superuser
+    page.get_by_role("link", name="Fleet").click()
+    page.get_by_role("button", name="Add a device").click()
+    page.get_by_label("Address").fill("127.0.0.8")
+    page.get_by_label("Community").fill("word")
+    page.get_by_role("button", name="Add", exact=True).click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("127.0.0.8")
+    assert Device.objects.get().address == "127.0.0.8"
+
+
+def test_a_wrong_password_is_said(page, network):
+    page.goto("/")
+    page.get_by_label("Name").fill("demo")
+    page.get_by_label("Password").fill("wrong")
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("alert")).to_contain_text("do not belong together")
+
+
+def test_now_says_what_is_wrong_and_leads_to_it(page, network):
+    sign_in(page)
+    expect(page.get_by_role("heading", level=1)).to_contain_text("hex-wan-1 Transport A 95 % full outbound")
+    expect(page.get_by_text("2 of 2 devices answer")).to_be_visible()
+    cause = page.locator("a[data-row]").first
+    expect(cause).to_contain_text("nobody is told")
+    cause.click()
+    expect(page).to_have_url(re.compile(r"/alarms/\d+"))
+    page.get_by_role("link", name="its chart").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Transport A")
+    expect(page.get_by_role("img", name=re.compile("Bandwidth in and out"))).to_be_visible()
+
+
+def test_a_new_alarm_appears_without_reloading(page, network):
+    sign_in(page)
+    expect(page.get_by_text("Open alarms")).to_be_visible()
+    page.wait_for_timeout(700)
+    rule = Rule.objects.get(name="Reachability")
+    text = "Does not answer: no answer on UDP 1161 in 3 tries"
+    changed = apply(
+        [Transition(network[1].pk, None, "unreachable", "", Severity.CRITICAL, text, datetime.now(UTC), rule.pk)]
+    )
+    announce("alarms", changed)
+    expect(page.get_by_role("heading", level=1)).to_contain_text("sal-acc-1 does not answer", timeout=5000)
+    expect(page.locator("a[data-row]")).to_have_count(2)
+
+
+def test_the_trail_from_a_site_to_a_port_and_back(page, network):
+    sign_in(page, "/fleet")
+    expect(page.get_by_text("8 ports")).to_be_visible()
+    page.get_by_role("navigation", name="Sites").get_by_role("link", name="Saltby").click()
+    expect(page.get_by_text("4 ports")).to_be_visible()
+    page.get_by_role("link", name="Transport A").first.click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("sal-acc-1")
+    expect(page.get_by_text("4 ports")).to_be_visible()
+    page.get_by_role("article").get_by_role("link", name="sal-acc-1").click()
+    expect(page.get_by_text("What it is")).to_be_visible()
+    expect(page.get_by_text(re.compile("next poll|polling now")).first).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(page).to_have_url(re.compile(r"/fleet\?site=Saltby"))
+
+
+def test_words_narrow_the_list_and_stay_in_the_address(page, network):
+    sign_in(page, "/fleet")
+    page.get_by_label("Only what holds these words").fill("hex transport")
+    expect(page.get_by_text("1 ports")).to_be_visible()
+    expect(page).to_have_url(re.compile("words=hex"))
+    page.reload()
+    expect(page.get_by_text("1 ports")).to_be_visible()
+    page.get_by_label("Only what holds these words").fill("no such thing")
+    expect(page.get_by_text("No port holds these words")).to_be_visible()
+
+
+def test_figures_explain_themselves_and_spans_change(page, network):
+    port = Interface.objects.get(device=network[0], if_index=1)
+    sign_in(page, f"/fleet/port/{port.pk}?span=1h")
+    working = page.get_by_role("region", name="Working")
+    expect(working).to_contain_text("7,125,000,000 octets counted in 60.00 s × 8")
+    expect(working).to_contain_text("= 95.0 % of 1 Gb/s, from ifHighSpeed")
+    for name in ("24 h", "7 d", "30 d"):
+        page.get_by_role("button", name=name).click()
+        expect(page.get_by_role("button", name=name)).to_have_attribute("aria-pressed", "true")
+        expect(page.get_by_role("row", name=re.compile("^in"))).to_contain_text("b/s")
+    expect(page.get_by_text("from hourly sums")).to_be_visible()
+
+
+def test_the_whole_screen_at_a_past_time(page, network):
+    then = datetime.now(UTC) - timedelta(hours=1, minutes=55)
+    span = f"from={(then - timedelta(minutes=20)):%Y-%m-%dT%H:%M:%SZ}&to={then:%Y-%m-%dT%H:%M:%SZ}"
+    sign_in(page, f"/?{span}")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("sal-acc-1 does not answer")
+    expect(page.get_by_text("Following now")).not_to_be_visible()
+    page.get_by_role("link", name="Alarms", exact=True).click()
+    expect(page.get_by_text("Standing at")).to_be_visible()
+    page.keyboard.press("n")
+    expect(page.get_by_text("Following now")).to_be_visible()
+    expect(page.get_by_text("Standing now")).to_be_visible()
+
+
+def test_a_range_is_chosen_by_dragging_and_by_typing(page, network):
+    sign_in(page)
+    strip = page.get_by_role("img", name=re.compile("Alarms over time")).bounding_box()
+    page.mouse.move(strip["x"] + strip["width"] * 0.9, strip["y"] + 20)
+    page.mouse.down()
+    page.mouse.move(strip["x"] + strip["width"] * 0.95, strip["y"] + 20, steps=4)
+    page.mouse.up()
+    expect(page.get_by_role("button", name="back to now")).to_be_visible()
+    expect(page).to_have_url(re.compile("from=.*to="))
+    page.get_by_role("button", name="Choose a range").click()
+    page.get_by_label("From", exact=True).fill("2026-11-02T10:00")
+    page.get_by_label("To", exact=True).fill("2026-11-01T10:00")
+    page.get_by_role("button", name="Show this range").click()
+    expect(page.get_by_role("alert").filter(has_text="ends before")).to_be_visible()
+    page.get_by_label("To", exact=True).fill("2026-11-02T12:00")
+    page.get_by_role("button", name="Show this range").click()
+    expect(page.get_by_text("Mon 2 10:00 – 12:00")).to_be_visible()
+
+
+def test_zooming_into_a_chart_moves_the_whole_screen(page, network):
+    port = Interface.objects.get(device=network[0], if_index=1)
+    sign_in(page, f"/fleet/port/{port.pk}?span=24h")
+    chart = page.get_by_role("img", name=re.compile("Bandwidth in and out"))
+    expect(chart).to_be_visible()
+    page.wait_for_timeout(500)
+    box = chart.bounding_box()
+    page.mouse.move(box["x"] + box["width"] * 0.8, box["y"] + 100)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 0.9, box["y"] + 110, steps=5)
+    page.mouse.up()
+    expect(page).to_have_url(re.compile("from=.*to="))
+    page.keyboard.press("Escape")
+    expect(page.get_by_text("Following now")).to_be_visible()
+
+
+def test_everything_by_keyboard(page, network):
+    sign_in(page)
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog", name="Keys")).to_be_visible()
+    page.keyboard.press("Escape")
+    page.keyboard.press("/")
+    page.get_by_placeholder("A name, address, port label").fill("sal-acc")
+    expect(page.get_by_role("option", name=re.compile("sal-acc-1 127.0.0.2"))).to_be_visible()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("sal-acc-1")
+    page.get_by_role("link", name="Now").focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Open alarms")).to_be_visible()
+    page.keyboard.press("j")
+    expect(page.locator("a[data-row]").first).to_be_focused()
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile(r"/alarms/\d+"))
+
+
+def test_a_rule_is_changed_and_wrong_limits_are_explained(page, network):
+    sign_in(page, "/alarms")
+    expect(page.get_by_text("Nobody is told: no address is set.").first).to_be_visible()
+    page.get_by_role("button", name="change").first.click()
+    page.get_by_label("Clear below, %").fill("95")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("alert").filter(has_text="between 0 and the limit")).to_be_visible()
+    page.get_by_label("Clear below, %").fill("70")
+    page.get_by_label("Mail to").fill("duty@oskelund.example, night@oskelund.example")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_text("By mail to duty@oskelund.example, night@oskelund.example")).to_be_visible()
+    assert Rule.objects.get(name="Utilisation").clear_percent == 70
+
+
+def test_the_theme_is_chosen_and_remembered(page, network):
+    sign_in(page)
+    page.get_by_role("button", name="demo").click()
+    page.get_by_role("menuitem", name="Use the dark theme").click()
+    expect(page.locator("html")).to_have_attribute("data-theme", "dark")
+    page.reload()
+    expect(page.locator("html")).to_have_attribute("data-theme", "dark")
+    page.get_by_role("button", name="demo").click()
+    page.get_by_role("menuitem", name="Sign out").click()
+    expect(page.get_by_role("button", name="Sign in")).to_be_visible()
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+@pytest.mark.parametrize(
+    "path", ["/", "/fleet", "/fleet?list=devices", "/fleet/port/{port}", "/fleet/device/{device}", "/alarms"]
+)
+def test_every_view_is_accessible(page, network, theme, path):
+    port = Interface.objects.get(device=network[0], if_index=1)
+    page.emulate_media(color_scheme=theme)
+    sign_in(page, path.format(port=port.pk, device=network[0].pk))
+    page.wait_for_timeout(900)
+    assert violations(page) == []
+
+
+def test_a_phone_can_show_alarms_and_a_device(page, network):
+    page.set_viewport_size({"width": 360, "height": 740})
+    sign_in(page, "/alarms")
+    expect(page.locator("a[data-row]").first).to_be_visible()
+    for path in ("/alarms", f"/fleet/device/{network[0].pk}"):
+        page.goto(path)
+        page.wait_for_timeout(500)
+        assert page.evaluate("document.scrollingElement.scrollWidth") <= 360

@@ -1,0 +1,131 @@
+"""Fixtures: agents that are ours and one that is not, on loopback addresses of this test process alone."""
+
+import itertools
+import os
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+
+import pytest
+
+if "LUMTAR_KEY_FILE" not in os.environ:
+    os.environ.setdefault("LUMTAR_KEY", "a key for tests only")
+WORKER = int("".join(filter(str.isdigit, os.environ.get("PYTEST_XDIST_WORKER", "0"))) or 0)
+_hosts = itertools.count(1)
+
+
+def free_port(kind=socket.SOCK_DGRAM, host="127.0.0.1"):
+    """A port that nobody holds just now."""
+    with socket.socket(socket.AF_INET, kind) as probe:
+        probe.bind((host, 0))
+        return probe.getsockname()[1]
+
+
+@pytest.fixture
+def loopback():
+    """Loopback addresses that no other test uses."""
+    return (f"127.{100 + WORKER}.{number // 250}.{1 + number % 250}" for number in _hosts)
+
+
+SNMPD = """
+agentaddress udp:127.0.0.1:{port}
+rocommunity correct-word 127.0.0.1
+createUser anna SHA "authenticate-me" AES "keep-it-private"
+createUser bert SHA-256 "authenticate-me" AES "keep-it-private"
+rouser anna priv
+rouser bert priv
+sysLocation Depot, rack 4
+"""
+
+
+class Snmpd:
+    """Debian's snmpd with a configuration of its own."""
+
+    def __init__(self, folder):
+        self.port = free_port()
+        (folder / "snmpd.conf").write_text(SNMPD.format(port=self.port))
+        environment = {**os.environ, "SNMP_PERSISTENT_DIR": str(folder), "SNMPCONFPATH": str(folder)}
+        self.process = subprocess.Popen(
+            [
+                "/usr/sbin/snmpd",
+                "-I",
+                "-smux",
+                "-f",
+                "-LF",
+                "6",
+                str(folder / "log"),
+                "-C",
+                "-c",
+                str(folder / "snmpd.conf"),
+            ],
+            env=environment,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
+        command = ["snmpget", "-v2c", "-ccorrect-word", "-t1", "-r0", f"127.0.0.1:{self.port}", "1.3.6.1.2.1.1.3.0"]
+        for _ in range(50):
+            if subprocess.run(command, capture_output=True).returncode == 0:
+                return
+            time.sleep(0.1)
+        raise RuntimeError((folder / "log").read_text())
+
+    def stop(self):
+        self.process.terminate()
+        self.process.wait(5)
+
+
+@pytest.fixture(scope="session")
+def snmpd(tmp_path_factory):
+    """An agent that is not ours."""
+    running = Snmpd(tmp_path_factory.mktemp("snmpd"))
+    yield running
+    running.stop()
+
+
+@pytest.fixture(scope="session")
+def let_go(django_db_setup, django_db_blocker):
+    """Ends connections that threads have left open, so that the test database can be dropped."""
+    yield
+    from django.db import connection
+
+    with django_db_blocker.unblock(), connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
+        )
+
+
+@pytest.fixture(scope="session")
+def address(let_go):
+    """The web server on this test process's database."""
+    from django.conf import settings
+
+    wanted = settings.DATABASES["default"]
+    port = free_port()
+    url = f"postgresql://{wanted['USER']}:{wanted['PASSWORD']}@{wanted['HOST']}:{wanted['PORT']}/{wanted['NAME']}"
+    environment = {**os.environ, "LUMTAR_DATABASE_URL": url}
+    process = subprocess.Popen(
+        [
+            sys.executable,
+            "-m",
+            "uvicorn",
+            "lumtar.server.asgi:application",
+            "--port",
+            str(port),
+            "--log-level",
+            "warning",
+            "--timeout-graceful-shutdown",
+            "1",
+        ],
+        env=environment,
+    )
+    for _ in range(100):
+        try:
+            urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=1)
+            break
+        except OSError:
+            time.sleep(0.1)
+    yield f"http://127.0.0.1:{port}"
+    process.terminate()
+    process.wait(10)

@@ -1,0 +1,231 @@
+"""Readings on real PostgreSQL: bulk, roll-ups, series, partitions."""
+
+from datetime import UTC, date, datetime, timedelta
+
+import numpy as np
+import pytest
+from django.db import DatabaseError, connection, transaction
+from django.utils import timezone
+
+from lumtar.core.counters import Counted, Flag
+from lumtar.core.ledger import Observation
+from lumtar.domain.readings import bulk, partitions, rollups, series, services
+from lumtar.domain.readings.models import Gap, Hour, Reading
+from tests.core.examples import status
+from tests.domain.conftest import NOW
+
+pytestmark = pytest.mark.django_db
+
+
+def observation(at, octets_in, octets_out, elapsed_ms=60_000, flags=0, errors=0, oper=1):
+    """One observation of one interface for each time."""
+    n = len(at)
+    deltas = np.zeros((n, 12), np.int64)
+    deltas[:, 0], deltas[:, 1], deltas[:, 2], deltas[:, 8] = octets_in, octets_out, 10, errors
+    plain = status(oper)
+    whole = type(plain)(*(np.repeat(getattr(plain, name), n) for name in type(plain).__dataclass_fields__))
+    nothing = np.zeros((0, n), bool)
+    blank = np.full(n, np.nan)
+    return Observation(
+        slots=np.zeros(n, np.int64), at=np.array([each.timestamp() for each in at]),
+        counted=Counted(deltas, np.full(n, elapsed_ms, np.int32), np.broadcast_to(np.asarray(flags, np.int16), n).copy()),
+        status=whole, in_bps=blank, out_bps=blank, in_percent=blank, out_percent=blank, rated=np.ones(n, bool),
+        state_changed=np.zeros(n, bool), speed_changed=np.zeros(n, bool), raised=nothing, cleared=nothing,
+    )  # fmt: skip
+
+
+def minutes(number, start=NOW):
+    return [start + timedelta(minutes=each + 1) for each in range(number)]
+
+
+def store(port, at, *args, **more):
+    services.append(np.full(len(at), port.pk), observation(at, *args, **more))
+
+
+def test_bulk_rows_arrive_as_they_were_sent(ports):
+    at = minutes(5)
+    store(ports[0], at, [1, 2, 3, 4, 2**62], 7, flags=Flag.WRAPPED, errors=3)
+    rows = list(Reading.objects.order_by("at"))
+    assert [row.at for row in rows] == at
+    assert [row.in_octets for row in rows] == [1, 2, 3, 4, 2**62]
+    assert {(row.out_octets, row.in_errors, row.flags, row.elapsed_ms, row.oper) for row in rows} == {
+        (7, 3, 8, 60_000, 1)
+    }
+
+
+def test_a_block_of_every_kind_of_column(ports):
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "CREATE TEMP TABLE kinds (a smallint, b integer, c bigint, d real, e double precision, f boolean, g bigint[], h timestamptz)"
+        )
+    columns = [
+        ("a", "i2", np.array([-5, 5])), ("b", "i4", np.array([-6, 6])), ("c", "i8", np.array([-(2**63), 2**63 - 1])),
+        ("d", "f4", np.array([0.5, np.nan])), ("e", "f8", np.array([1e300, -0.25])), ("f", "?", np.array([True, False])),
+        ("g", "i8", np.array([[1, -2, 3], [4, 5, -6]])), ("h", "at", np.array([0.0, 1_795_435_200.25])),
+    ]  # fmt: skip
+    bulk.copy("kinds", columns)
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT a, b, c, d, e, f, g, h FROM kinds ORDER BY a")
+        first, second = cursor.fetchall()
+    assert first[:3] == (-5, -6, -(2**63)) and first[6] == [1, -2, 3] and first[5] is True
+    assert first[7] == datetime(1970, 1, 1, tzinfo=UTC)
+    assert (
+        second[2] == 2**63 - 1
+        and np.isnan(second[3])
+        and second[7] == datetime(2026, 11, 23, 12, 0, 0, 250000, tzinfo=UTC)
+    )
+
+
+def test_what_the_database_refuses_is_an_error_that_callers_know(ports):
+    with pytest.raises(DatabaseError, match="no partition"), transaction.atomic():
+        store(ports[0], [NOW - timedelta(days=900)], 1, 1)
+
+
+def test_an_hour_adds_up_exactly_and_keeps_its_peak(ports):
+    octets = np.arange(60) * 1_000_003 + 2**53
+    store(ports[0], minutes(60), octets, octets * 2, errors=1)
+    assert rollups.roll_up(NOW, NOW + rollups.HOUR) == 1
+    hour = Hour.objects.get()
+    assert hour.at == NOW
+    assert hour.in_octets == int(octets.sum())
+    assert hour.out_octets == 2 * hour.in_octets
+    assert (hour.readings, hour.up_readings, hour.elapsed_ms, hour.in_errors) == (60, 60, 3_600_000, 60)
+    assert hour.in_max_bps == pytest.approx(octets[-1] * 8 / 60)
+
+
+def test_rolling_up_again_changes_nothing(ports):
+    store(ports[0], minutes(60), 1000, 2000)
+    rollups.roll_up(NOW, NOW + rollups.HOUR)
+    before = list(Hour.objects.values())
+    rollups.roll_up(NOW, NOW + rollups.HOUR)
+    assert list(Hour.objects.values()) == before
+
+
+def test_what_spans_a_gap_is_summed_apart(ports):
+    store(ports[0], minutes(10), 600, 600)
+    store(ports[0], [NOW + timedelta(minutes=50)], 10**9, 5, elapsed_ms=2_400_000, flags=Flag.BRIDGED)
+    rollups.roll_up(NOW, NOW + rollups.HOUR)
+    hour = Hour.objects.get()
+    assert (hour.in_octets, hour.bridged_in_octets, hour.elapsed_ms) == (6000, 10**9, 600_000)
+    assert hour.in_max_bps == pytest.approx(80)
+
+
+def test_a_reading_belongs_to_the_hour_it_ends_in(ports):
+    store(ports[0], [NOW, NOW + timedelta(microseconds=1)], 1, 1)
+    rollups.roll_up(NOW - rollups.HOUR, NOW + rollups.HOUR)
+    assert {hour.at for hour in Hour.objects.all()} == {NOW - rollups.HOUR, NOW}
+
+
+def test_closed_hours_are_found_and_rolled(ports):
+    store(ports[0], minutes(150), 1000, 0)
+    assert rollups.roll_up_closed(NOW + timedelta(hours=2, minutes=2)) == 2
+    assert rollups.last_rolled() == NOW + rollups.HOUR
+
+
+class TestSeries:
+    @pytest.fixture(autouse=True)
+    def at_that_time(self, monkeypatch):
+        monkeypatch.setattr(timezone, "now", lambda: NOW + timedelta(hours=3))
+
+    def test_rates_are_octets_over_time(self, ports):
+        store(ports[0], minutes(60), 7_500_000, 75_000)
+        found = series.read(ports[0], NOW, NOW + rollups.HOUR, 1500)
+        assert found.step_s == 60 and found.source == "readings"
+        assert found.in_bps == [1_000_000.0] * 60
+        assert found.inward.volume == 60 * 7_500_000
+        assert found.inward.mean == pytest.approx(1e6) and found.inward.p95 == pytest.approx(1e6)
+        assert found.measured == pytest.approx(1)
+
+    def test_a_gap_is_nothing_and_not_zero(self, ports):
+        store(ports[0], minutes(10), 750, 750)
+        store(ports[0], minutes(10, NOW + timedelta(minutes=30)), 750, 750)
+        found = series.read(ports[0], NOW, NOW + rollups.HOUR, 1500)
+        assert found.in_bps[10:30] == [None] * 20
+        assert found.in_bps[9] == found.in_bps[30] == 100.0
+        assert found.measured == pytest.approx(1 / 3)
+
+    def test_across_a_gap_there_is_volume_and_no_line(self, ports):
+        store(ports[0], minutes(10), 750, 750)
+        store(ports[0], [NOW + timedelta(minutes=40)], 10**9, 1, elapsed_ms=1_800_000, flags=Flag.BRIDGED)
+        found = series.read(ports[0], NOW, NOW + rollups.HOUR, 1500)
+        assert found.in_bps[10:] == [None] * 50
+        assert found.inward.volume == 10**9 + 7500
+
+    def test_hours_and_readings_tell_the_same_volume(self, ports):
+        octets = np.random.default_rng(1).integers(0, 10**9, 180)
+        store(ports[0], minutes(180), octets, octets // 3)
+        fine = series.read(ports[0], NOW, NOW + timedelta(hours=3), 1500)
+        rollups.roll_up(NOW, NOW + timedelta(hours=2))
+        coarse = series.read(ports[0], NOW - timedelta(days=20), NOW + timedelta(hours=3), 1500)
+        assert coarse.source == "hours"
+        assert coarse.inward.volume == fine.inward.volume == int(octets.sum())
+        assert coarse.inward.max == pytest.approx(fine.inward.max)
+
+    def test_rare_readings_make_long_steps(self, ports):
+        store(ports[0], [NOW + timedelta(minutes=10 * n) for n in range(1, 7)], 75_000, 75_000, elapsed_ms=600_000)
+        found = series.read(ports[0], NOW, NOW + rollups.HOUR, 1500)
+        assert found.step_s == 600
+        assert found.in_bps == [1000.0] * 6
+
+    def test_rare_readings_among_frequent_ones_fill_their_time(self, ports):
+        store(ports[0], minutes(50), 7500, 7500)
+        store(ports[0], [NOW + timedelta(minutes=60)], 75_000, 0, elapsed_ms=600_000)
+        found = series.read(ports[0], NOW, NOW + rollups.HOUR, 1500)
+        assert found.in_bps == [1000.0] * 60
+
+    def test_a_restart_is_a_mark(self, ports):
+        store(ports[0], minutes(3), [100, 0, 100], 0, flags=[0, Flag.RESTARTED, 0])
+        found = series.read(ports[0], NOW, NOW + rollups.HOUR, 1500)
+        assert found.restarts == [int((NOW + timedelta(minutes=2)).timestamp())]
+
+    def test_nothing_at_all(self, ports):
+        found = series.read(ports[0], NOW, NOW + rollups.HOUR)
+        assert set(found.in_bps) == {None}
+        assert found.inward.mean is None and found.inward.volume == 0 and found.measured == 0
+
+
+def test_gaps_of_a_device_and_of_everything(device, ports):
+    def gap(start, end, of):
+        Gap.objects.create(
+            device=of,
+            start=NOW + timedelta(minutes=start),
+            end=NOW + timedelta(minutes=end) if end else None,
+            reason="silent",
+            words=str(start),
+        )
+
+    gap(-60, -30, device)
+    gap(-10, 10, device)
+    gap(20, 30, None)
+    gap(40, None, device)
+    gap(90, None, device)
+    found = series.gaps(device.pk, NOW, NOW + rollups.HOUR)
+    assert [each.words for each in found] == ["-10", "20", "40"]
+
+
+class TestPartitions:
+    def test_days_and_months(self):
+        names = [each.name for each in partitions.wanted(date(2026, 11, 30), date(2026, 12, 1))]
+        assert "readings_reading_20261130" in names and "readings_reading_20261201" in names
+        assert "readings_hour_20261101" in names and "readings_hour_20261201" in names
+
+    def test_old_ones_go_and_the_others_stay(self, device, settings):
+        now = datetime(2026, 11, 23, 1, 0, tzinfo=UTC)
+        partitions.ensure(date(2026, 11, 1), date(2026, 11, 23))
+        settings.RAW_DAYS = 5
+        dropped = partitions.drop_old(now)
+        assert "readings_reading_20261117" in dropped and "readings_reading_20261118" not in dropped
+        assert not any(name.startswith("readings_hour") for name in dropped)
+        assert date(2026, 11, 18) in partitions.existing()["readings_reading"]
+
+    def test_making_them_twice_is_harmless(self, device):
+        before = partitions.existing()
+        partitions.ensure_around(NOW)
+        partitions.ensure_around(NOW)
+        assert all(before[table] <= found for table, found in partitions.existing().items())
+
+    def test_a_rewritten_day_holds_the_same(self, ports):
+        store(ports[0], minutes(30), 5, 5)
+        store(ports[1], minutes(30), 6, 6)
+        partitions.rewrite_by_subject(NOW.date())
+        assert Reading.objects.count() == 60

@@ -1,0 +1,361 @@
+"""The collector: from a device on the wire to readings, alarms and mails in the database."""
+
+import asyncio
+import json
+import re
+from itertools import pairwise
+
+import pytest
+from asgiref.sync import sync_to_async
+from django.db import connection
+
+from lumtar.core.counters import Flag
+from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification, Rule, RuleMemory
+from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface, InterfaceSpeed
+from lumtar.domain.logbook.models import Entry
+from lumtar.domain.operation.models import Process
+from lumtar.domain.operation.queries import health
+from lumtar.domain.readings.models import ComponentReading, DeviceReading, Gap, Newest, Reading
+from lumtar.engine.collector.keeper import Keeper
+from tests.engine.conftest import adding, collecting, eventually
+
+pytestmark = pytest.mark.django_db(transaction=True)
+UPLINK = {"if_index": 1}
+
+
+def rated():
+    """Readings of the busy port that have a rate."""
+    return list(Reading.objects.filter(interface__if_index=1, elapsed_ms__gt=0).order_by("at"))
+
+
+async def test_a_new_device_is_described_polled_and_stored(stand_in):
+    device = await adding(stand_in)
+    async with collecting() as collector:
+        readings = await eventually(lambda: rated() if len(rated()) >= 3 else None)
+        standing = collector.standing()
+    for reading in readings:
+        bps = reading.in_octets * 8000 / reading.elapsed_ms
+        assert 5e6 < bps < 40e6
+        assert 0 < reading.elapsed_ms < 1500
+    stored = await Device.objects.aget(pk=device.pk)
+    assert (stored.name, stored.model, stored.maker) == ("tst-acc-1", "FH-2100 access switch", "Fernhall Systems")
+    assert await Interface.objects.acount() == 3
+    newest = await Newest.objects.aget(interface__if_index=1)
+    assert newest.in_percent == pytest.approx(newest.in_bps / 1e7, rel=0.01)
+    assert (await Newest.objects.aget(interface__if_index=3)).oper == 2
+    assert await Component.objects.acount() == 2
+    assert await ComponentReading.objects.acount() > 0 and await DeviceReading.objects.acount() > 0
+    state = await DeviceState.objects.aget()
+    assert state.reach == "answers" and state.rtt_ms > 0 and state.next_poll_at > state.polled_at
+    speed = await InterfaceSpeed.objects.aget(interface__if_index=1)
+    assert (speed.in_bps, speed.in_source) == (10**9, "ifHighSpeed")
+    assert standing["devices"] == 1 and standing["interfaces"] == 3
+    assert (await Process.objects.aget(name="collector")).detail["devices"] == 1
+
+
+async def test_utilisation_raises_one_alarm_and_one_mail_and_clears_it(stand_in):
+    await adding(stand_in)
+    async with collecting():
+        await eventually(rated)
+        stand_in.device.set_share(1, 40, 96)
+        alarm = await eventually(lambda: Alarm.objects.filter(is_cleared=False).first())
+        # sysUpTime counts hundredths of a second, which is a per cent of this interval.
+        assert re.match(r"9[4-8] % full outbound: 9\d\d(\.\d)? Mb/s of 1 Gb/s, for three readings in a row", alarm.text)
+        assert alarm.severity == 4
+        await asyncio.sleep(2)
+        assert await AlarmChange.objects.acount() == 1
+        stand_in.device.set_share(1, 40, 50)
+        await eventually(lambda: Alarm.objects.filter(is_cleared=True).exists())
+    changes = [change async for change in AlarmChange.objects.order_by("at")]
+    assert [change.severity for change in changes] == [4, 0]
+    assert changes[1].text.startswith("Back to ") and changes[1].text.endswith(" %, below 80 %")
+    assert await Notification.objects.acount() == 2
+
+
+async def test_an_alarm_survives_the_collectors_restart(stand_in):
+    await adding(stand_in)
+    stand_in.device.set_share(1, 40, 96)
+    async with collecting():
+        await eventually(lambda: Alarm.objects.exists())
+    async with collecting():
+        already = await sync_to_async(lambda: len(rated()))()
+        await eventually(lambda: len(rated()) > already + 3)
+        assert await AlarmChange.objects.acount() == 1
+        stand_in.device.set_share(1, 40, 50)
+        await eventually(lambda: Alarm.objects.filter(is_cleared=True).exists())
+    assert await AlarmChange.objects.acount() == 2
+
+
+async def test_the_count_towards_an_alarm_survives_too(stand_in):
+    await Rule.objects.filter(name="Utilisation").aupdate(readings=1000)
+    await adding(stand_in)
+    stand_in.device.set_share(1, 40, 96)
+    async with collecting():
+        await eventually(lambda: RuleMemory.objects.filter(over__gte=2).exists())
+    kept = (await RuleMemory.objects.aget()).over
+    async with collecting():
+        await eventually(lambda: RuleMemory.objects.filter(over__gt=kept).exists())
+    stand_in.device.set_share(1, 1, 1)
+    async with collecting():
+        await eventually(lambda: not RuleMemory.objects.exists())
+
+
+async def test_no_reading_is_lost_or_doubled_by_a_restart(stand_in):
+    """Counters go on from where they were: the volume across a restart is what the device counted."""
+    await adding(stand_in)
+    stand_in.device.set_share(1, 30, 30)
+    for _ in range(2):
+        async with collecting():
+            await asyncio.sleep(3)
+    readings = await sync_to_async(rated)()
+    counted = sum(reading.in_octets for reading in readings)
+    covered = sum(reading.elapsed_ms for reading in readings)
+    assert counted * 8000 / covered == pytest.approx(0.30 * 1e9, rel=0.02)
+
+
+async def test_a_device_that_falls_silent_is_an_alarm_with_its_reason_and_a_gap(stand_in):
+    await adding(stand_in)
+    async with collecting():
+        await eventually(rated)
+        stand_in.device.manners.silent = True
+        alarm = await eventually(lambda: Alarm.objects.filter(type="unreachable").first())
+        assert alarm.text.startswith(f"Does not answer: no answer on UDP {stand_in.address[1]} in 2 tries")
+        assert (await DeviceState.objects.aget()).reach == "silent"
+        gap = await Gap.objects.aget(reason="silent")
+        assert gap.end is None
+        stand_in.device.manners.silent = False
+        await eventually(lambda: Alarm.objects.filter(type="unreachable", is_cleared=True).exists())
+    gap = await Gap.objects.aget(reason="silent")
+    assert gap.end is not None
+    kinds = [entry.text async for entry in Entry.objects.filter(kind="reach").order_by("at")]
+    assert "does not answer" in kinds[0] and "answers again" in kinds[1]
+
+
+async def test_a_restarted_device_is_marked_and_counts_on(stand_in):
+    await adding(stand_in)
+    async with collecting():
+        await eventually(rated)
+        stand_in.device.restart()
+        entry = await eventually(lambda: Entry.objects.filter(kind="restart").first())
+        assert "tst-acc-1 restarted, was up" in entry.text
+        marked = await eventually(lambda: [r for r in Reading.objects.all() if r.flags & Flag.RESTARTED])
+        assert all(reading.in_octets == 0 for reading in marked)
+        await eventually(lambda: [r for r in rated() if r.at > marked[0].at])
+    assert all(reading.in_octets < 1e9 for reading in await sync_to_async(rated)())
+
+
+async def test_a_wrap_leaves_no_spike(stand_in):
+    await adding(stand_in)
+    async with collecting():
+        await eventually(rated)
+        stand_in.device.near_wrap(1, 2.0)
+        await eventually(lambda: [r for r in rated() if r.flags & Flag.WRAPPED])
+    wrapped = [r for r in await sync_to_async(rated)() if r.flags & Flag.WRAPPED]
+    assert 5e6 < wrapped[0].in_octets * 8000 / wrapped[0].elapsed_ms < 60e6
+
+
+async def test_a_link_that_goes_down_is_news(stand_in):
+    await adding(stand_in)
+    async with collecting():
+        await eventually(rated)
+        stand_in.device.set_link(1, False)
+        entry = await eventually(lambda: Entry.objects.filter(kind="state").first())
+        assert entry.text == "tst-acc-1 Uplink up → down"
+        await eventually(lambda: Newest.objects.filter(interface__if_index=1, oper=2).exists())
+
+
+async def test_an_interface_that_disappears_between_polls(stand_in):
+    await adding(stand_in)
+    async with collecting():
+        await eventually(rated)
+        for column in stand_in.device.mib.columns:
+            if (
+                len(column.indexes) == 3 and column.prefix.startswith(b"\x2b\x06\x01\x02\x01\x02\x02")
+            ) or column.prefix.startswith(b"\x2b\x06\x01\x02\x01\x1f\x01\x01"):
+                whole = column.values
+                column.indexes, column.values = column.indexes[:2], lambda at, whole=whole: whole(at)[:2]
+        gone = await eventually(lambda: Interface.objects.filter(gone_at__isnull=False).first())
+        assert gone.if_index == 3
+        already = await sync_to_async(lambda: len(rated()))()
+        await eventually(lambda: len(rated()) > already + 1)
+    assert await Entry.objects.filter(text="port g3 is gone").aexists()
+    assert not await Alarm.objects.aexists()
+
+
+@pytest.mark.parametrize(("high", "low"), [(0, 0), (0, 4_294_967_295)])
+async def test_a_speed_that_says_nothing_gives_rates_without_shares(stand_in, high, low):
+    from lumtar.wire import ber, oids
+
+    for column in stand_in.device.mib.columns:
+        if column.prefix == oids.IF_SPEED:
+            column.values = lambda at: [ber.integer(low, ber.GAUGE32)] * 3
+        if column.prefix == oids.IF_HIGH_SPEED:
+            column.values = lambda at: [ber.integer(high, ber.GAUGE32)] * 3
+    await adding(stand_in)
+    async with collecting():
+        await eventually(lambda: Newest.objects.filter(in_bps__gt=1e6).exists())
+    newest = await Newest.objects.aget(interface__if_index=1)
+    assert newest.in_percent is None and newest.port_bps == 0
+
+
+async def test_names_with_foreign_and_control_bytes(stand_in):
+    from lab.mib import text
+    from lumtar.wire import oids
+
+    names = [text("Büro\x00 Süd".encode()), text(b"caf\xe9\x1b[2J"), text(b"\xff\xfe")]
+    next(column for column in stand_in.device.mib.columns if column.prefix == oids.IF_ALIAS).values = lambda at: names
+    await adding(stand_in)
+    async with collecting():
+        await eventually(lambda: Interface.objects.count() == 3)
+    labels = [port.label async for port in Interface.objects.order_by("if_index")]
+    assert labels == ["Büro Süd", "café[2J", "ÿþ"]
+
+
+@pytest.mark.parametrize(
+    ("manners", "words"),
+    [
+        ({"cut_short": True}, "cut short"),
+        ({"wrong_number": True}, "another request"),
+        ({"other_address": True}, "which was not asked"),
+    ],
+)
+async def test_garbage_is_a_plain_reason_and_disturbs_nobody_else(stand_in, loopback, manners, words):
+    from tests.conftest import free_port
+    from tests.lab.boxes import agent, box
+
+    other = agent(box("tst-acc-2", next(loopback)), free_port(), stand_in.device.epoch)
+    for name, value in manners.items():
+        setattr(stand_in.device.manners, name, value)
+    bad, good = await adding(stand_in), await adding(other)
+    async with collecting():
+        state = await eventually(lambda: DeviceState.objects.filter(device=bad, reach="silent").first())
+        assert words in state.reason
+        assert "Traceback" not in state.reason
+        await eventually(lambda: Reading.objects.filter(interface__device=good, elapsed_ms__gt=0).exists())
+    other.close()
+
+
+@pytest.mark.parametrize(
+    ("address", "community", "words"),
+    [("no-such-host.invalid", "x", "is not known here"), (None, "wrong", "a wrong community looks the same")],
+)
+async def test_what_cannot_be_reached_says_why(stand_in, address, community, words):
+    device = await adding(stand_in, community=community)
+    if address:
+        await Device.objects.filter(pk=device.pk).aupdate(address=address)
+    async with collecting():
+        state = await eventually(lambda: DeviceState.objects.filter(reach="silent").first())
+    assert words in state.reason
+
+
+async def test_a_changed_rule_holds_within_seconds(stand_in):
+    await adding(stand_in)
+    async with collecting():
+        await eventually(rated)
+        await Rule.objects.filter(name="Utilisation").aupdate(
+            limit_percent=0.1, clear_percent=0.05, readings=1, severity=2
+        )
+        alarm = await eventually(lambda: Alarm.objects.first())
+    assert alarm.severity == 2
+
+
+async def test_a_device_that_is_switched_off_is_left_alone(stand_in):
+    device = await adding(stand_in)
+    async with collecting():
+        await eventually(rated)
+        await Device.objects.filter(pk=device.pk).aupdate(enabled=False)
+        await asyncio.sleep(2)
+        polled = (await DeviceState.objects.aget()).polled_at
+        await asyncio.sleep(2)
+        assert (await DeviceState.objects.aget()).polled_at == polled
+
+
+async def test_a_time_without_a_collector_is_a_gap_that_says_so(stand_in):
+    from datetime import timedelta
+
+    from django.utils import timezone
+
+    then = timezone.now() - timedelta(minutes=30)
+    await Process.objects.acreate(name="collector", started_at=then, beat_at=then)
+    await adding(stand_in)
+    async with collecting():
+        gap = await eventually(lambda: Gap.objects.first())
+    assert gap.device_id is None and gap.start == then
+    assert gap.words == "the collector was not running"
+
+
+async def test_the_database_goes_away_and_comes_back(stand_in, monkeypatch):
+    """Readings wait while every connection is cut, and nothing is missing afterwards."""
+    from django.db.backends.base.base import BaseDatabaseWrapper
+    from django.db.utils import OperationalError
+
+    await adding(stand_in)
+    stand_in.device.set_share(1, 30, 30)
+    away = asyncio.Event()
+    connect = BaseDatabaseWrapper.connect
+
+    def refused(self):
+        if away.is_set():
+            raise OperationalError("connection refused: the database is stopped")
+        return connect(self)
+
+    async with collecting() as collector:
+        await eventually(rated)
+        monkeypatch.setattr(BaseDatabaseWrapper, "connect", refused)
+        away.set()
+        await sync_to_async(cut_everybody_else)()
+        for _ in range(80):
+            await asyncio.sleep(0.1)
+            if collector.keeper.waiting_rows >= 9:
+                break
+        assert collector.keeper.waiting_rows >= 9
+        away.clear()
+        await eventually(lambda: collector.keeper.waiting_rows < 6)
+        await asyncio.sleep(1.5)
+    readings = await sync_to_async(rated)()
+    apart = [(after.at - before.at).total_seconds() for before, after in pairwise(readings)]
+    assert max(apart) < 2.5, "a reading is missing"
+    counted = sum(reading.in_octets for reading in readings)
+    assert counted * 8000 / sum(reading.elapsed_ms for reading in readings) == pytest.approx(0.30 * 1e9, rel=0.02)
+    assert collector.keeper.dropped_rows == 0
+
+
+def cut_everybody_else():
+    """End every connection to this database but this one."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
+        )
+
+
+async def test_what_does_not_fit_the_queue_is_counted_and_becomes_a_gap(stand_in):
+    await adding(stand_in)
+    async with collecting() as collector:
+        await eventually(rated)
+        waiting = Keeper(most_rows=9)
+        batches = []
+        collector.keeper.put, put = batches.append, collector.keeper.put
+        while sum(batch.rows for batch in batches) < 24:
+            await asyncio.sleep(0.1)
+        collector.keeper.put = put
+        for batch in batches:
+            waiting.put(batch)
+        assert waiting.dropped_rows >= 12
+        assert waiting.waiting_rows <= 9
+        await sync_to_async(waiting.start)()
+        await eventually(lambda: waiting.waiting_rows == 0)
+        await sync_to_async(waiting.finish)()
+    gap = await Gap.objects.filter(reason="dropped").afirst()
+    assert gap is not None and "readings were dropped, the database was away" in gap.words
+
+
+async def test_health_tells_the_state_of_each_process_and_of_the_newest_data(stand_in):
+    assert "the collector is not running" in (await sync_to_async(health)()).words
+    await adding(stand_in)
+    async with collecting():
+        await eventually(rated)
+        told = await sync_to_async(health)()
+    assert [process.alive for process in told.processes] == [True, False]
+    assert told.readings_fresh
+    assert "the worker is not running" in told.words
+    assert json.dumps(told.processes[0].detail)

@@ -1,0 +1,71 @@
+"""From an alarm to a mail in a mailbox, through the real worker and a real mail server."""
+
+import os
+import subprocess
+import sys
+import time
+from datetime import UTC, datetime
+from email import message_from_bytes
+
+import pytest
+from django.conf import settings
+
+from lab.mail import mails, sink
+from lumtar.core.alarms.severity import Severity
+from lumtar.domain.alarms.models import Notification, Rule
+from lumtar.domain.alarms.services import Transition, apply
+from lumtar.domain.inventory.services import add_device
+from lumtar.domain.operation.models import Process
+from tests.conftest import free_port
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+@pytest.fixture
+def mailbox(tmp_path, let_go):
+    import socket
+
+    post = sink(tmp_path / "mail", free_port(socket.SOCK_STREAM))
+    post.start()
+    yield post, tmp_path / "mail"
+    post.stop()
+
+
+@pytest.fixture
+def worker(mailbox):
+    wanted = settings.DATABASES["default"]
+    url = f"postgresql://{wanted['USER']}:{wanted['PASSWORD']}@{wanted['HOST']}:{wanted['PORT']}/{wanted['NAME']}"
+    environment = {**os.environ, "LUMTAR_DATABASE_URL": url, "LUMTAR_MAIL_URL": f"smtp://127.0.0.1:{mailbox[0].port}"}
+    process = subprocess.Popen([sys.executable, "-m", "lumtar.engine.worker"], env=environment)
+    yield process
+    process.terminate()
+    process.wait(15)
+
+
+def until(look, patience=20):
+    limit = time.monotonic() + patience
+    while not look():
+        assert time.monotonic() < limit, "waited in vain"
+        time.sleep(0.1)
+
+
+def test_an_alarm_raised_and_cleared_is_two_mails(worker, mailbox):
+    device = add_device("127.0.0.3", name="pel-wan-1", site="Pellwick", kind="v2c", secret={"community": "word"})
+    rule, _ = Rule.objects.get_or_create(name="Reachability", defaults={"type": "unreachable"})
+    until(lambda: Process.objects.filter(name="worker").exists())
+    to = ("duty@oskelund.example",)
+    for severity, text in (
+        (Severity.CRITICAL, "Does not answer: no answer on UDP 161 in 3 tries"),
+        (Severity.CLEARED, "Answers again after 2 minutes"),
+    ):
+        apply([Transition(device.pk, None, "unreachable", "", severity, text, datetime.now(UTC), rule.pk, to)])
+        apply([Transition(device.pk, None, "unreachable", "", severity, text, datetime.now(UTC), rule.pk, to)])
+    until(lambda: Notification.objects.filter(state="sent").count() == 2)
+    time.sleep(1)
+    found = [message_from_bytes(raw) for raw in mails(mailbox[1])]
+    assert sorted(" ".join(mail["Subject"].split()) for mail in found) == [
+        "[cleared] pel-wan-1: Answers again after 2 minutes",
+        "[critical] pel-wan-1: Does not answer: no answer on UDP 161 in 3 tries",
+    ]
+    assert len({mail["Message-ID"] for mail in found}) == 2
+    assert all(mail["To"] == "duty@oskelund.example" for mail in found)

@@ -1,0 +1,192 @@
+"""The stand-ins: traffic that is exact and repeatable, faults that come and go."""
+
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from lab.counting import Group
+from lab.device import Device
+from lab.faults import ACTIONS, HELP, FaultRefused, carry_out
+from lab.incidents import Decay, Silence, Surge
+from lab.scenario import ENTERPRISE, build
+from lab.traffic import ORIGIN
+from tests.lab.boxes import box, scenario
+
+NOW = 1_795_440_000.0
+
+
+@pytest.fixture(scope="module")
+def county():
+    return build()
+
+
+def test_the_scenario_has_the_size_it_promises(county):
+    ports = sum(len(each.ports) for each in county.boxes)
+    assert 58 <= len(county.boxes) <= 64
+    assert 1150 <= ports <= 1250
+    assert len({each.address for each in county.boxes}) == len(county.boxes)
+    assert all(each.address.startswith("127.64.") for each in county.boxes)
+    assert ENTERPRISE == "1.3.6.1.4.1.32473"
+
+
+def test_two_runs_agree(county):
+    again = build()
+    at = NOW + 12345.678
+    assert np.array_equal(county.sources.octets(at), again.sources.octets(at))
+
+
+@settings(max_examples=60)
+@given(start=st.floats(0, 3e7), step=st.floats(0.01, 4000))
+def test_counters_never_run_backwards(county, start, step):
+    before, after = county.sources.octets(ORIGIN + start), county.sources.octets(ORIGIN + start + step)
+    assert (after >= before).all()
+
+
+def test_the_integral_is_exact_over_any_division(county):
+    edges = NOW + np.linspace(0, 86400, 97)
+    pieces = sum(county.sources.octets(b) - county.sources.octets(a) for a, b in pairwise(edges))
+    whole = county.sources.octets(edges[-1]) - county.sources.octets(edges[0])
+    assert np.allclose(pieces, whole, rtol=1e-9)
+
+
+def test_day_and_night_differ(county):
+    noon = NOW - NOW % 86400 + 14 * 3600
+    night = NOW - NOW % 86400 + 5.5 * 3600
+    flow = [county.sources.octets(at + 1800).sum() - county.sources.octets(at).sum() for at in (noon, night)]
+    assert flow[0] > 4 * flow[1]
+
+
+def test_an_uplink_carries_what_its_ports_carry(county):
+    switch = county.box("hex-acc-1")
+    group = Group(county, [(switch, port) for port in switch.ports], NOW, ())
+    n = len(switch.ports)
+    counted = group._since_origin(np.full(n, NOW + 600)) - group._since_origin(np.full(n, NOW))
+    overhead = 600 * 30 * n
+    uplink = [port.name for port in switch.ports].index("x1")
+    clients = [row for row, port in enumerate(switch.ports) if port.alias and row != uplink]
+    assert counted[uplink, 0] == pytest.approx(counted[clients, 1].sum(), abs=overhead)
+    assert counted[uplink, 1] == pytest.approx(counted[clients, 0].sum(), abs=overhead)
+
+
+class Clock:
+    def __init__(self):
+        self.now = NOW
+
+    def __call__(self):
+        return self.now
+
+
+@pytest.fixture
+def clock():
+    return Clock()
+
+
+@pytest.fixture
+def device(clock):
+    made = box()
+    return Device(scenario([made]), made, NOW, clock, incidents=())
+
+
+def flow(device, clock, seconds=60.0, port=0, column=0):
+    """What a port counts in the next so many seconds."""
+    before = device.counters(clock.now)[port, column]
+    clock.now += seconds
+    return device.counters(clock.now)[port, column] - before
+
+
+def do(device, *words):
+    return carry_out({device.box.name: device}, {"words": [words[0], device.box.name, *words[1:]]})
+
+
+def test_a_pulled_cable_stops_the_counters_and_plugged_in_they_go_on(device, clock):
+    assert flow(device, clock) > 0
+    do(device, "link", "g1", "down")
+    assert flow(device, clock) == 0
+    assert not device._is_up(1, True)
+    held = device.counters(clock.now)[0, 0]
+    do(device, "link", "1", "up")
+    assert device.counters(clock.now)[0, 0] == pytest.approx(held, abs=2)
+    assert flow(device, clock) > 0
+
+
+def test_a_share_of_the_speed(device, clock):
+    do(device, "share", "g1", "40", "93")
+    assert flow(device, clock, 60, column=0) == pytest.approx(0.40 * 1e9 / 8 * 60, rel=1e-6)
+    assert flow(device, clock, 60, column=1) == pytest.approx(0.93 * 1e9 / 8 * 60, rel=1e-6)
+    before = device.counters(clock.now)[0, 1]
+    do(device, "share", "g1", "clear")
+    assert device.counters(clock.now)[0, 1] == pytest.approx(before, abs=2)
+    assert flow(device, clock) < 0.2 * 1e9 / 8 * 60
+
+
+def test_a_restart_starts_everything_over(device, clock):
+    assert device.uptime(clock.now) > 100 * 86400
+    do(device, "restart")
+    clock.now += 10
+    assert device.uptime(clock.now) == 1000
+    assert 0 < device.counters(clock.now)[0, 0] < 1e9
+
+
+def test_a_wrap_comes_within_half_a_minute(device, clock):
+    do(device, "wrap", "g1")
+    assert device.counters(clock.now)[0, 0] < 2**64
+    clock.now += 120
+    assert device.counters(clock.now)[0, 0] > 2**64
+
+
+def test_errors_come_and_stay_counted(device, clock):
+    do(device, "errors", "g1", "50")
+    assert flow(device, clock, 60, column=8) == pytest.approx(3000, abs=2)
+    do(device, "errors", "g1", "clear")
+    assert flow(device, clock, 60, column=8) == 0
+    assert device.counters(clock.now)[0, 8] >= 2999
+
+
+def test_lazy_counters_stand_still_between_refreshes(device, clock):
+    do(device, "lazy", "90")
+    clock.now = NOW - NOW % 90 + 90
+    assert flow(device, clock, 60) == 0
+    assert flow(device, clock, 60) > 0
+
+
+def test_clear_takes_everything_out(device):
+    for words in (("silent", "on"), ("garble", "short"), ("errors", "g1", "5"), ("link", "g1", "down")):
+        do(device, *words)
+    devices = {device.box.name: device}
+    assert "cut_short" in carry_out(devices, {"words": ["show"]})
+    do(device, "clear")
+    assert carry_out(devices, {"words": ["show"]}) == "nothing"
+
+
+@pytest.mark.parametrize(
+    "words",
+    [[], ["dance", "tst-acc-1"], ["link", "nobody", "1", "down"], ["link", "tst-acc-1", "g99", "down"], ["link", "tst-acc-1", "g1", "sideways"],
+     ["share", "tst-acc-1", "g1", "140", "10"], ["share", "tst-acc-1", "g1"], ["errors", "tst-acc-1", "g1", "many"], ["garble", "tst-acc-1", "gently"]],
+)  # fmt: skip
+def test_what_cannot_be_done_is_said(device, words):
+    with pytest.raises(FaultRefused):
+        carry_out({device.box.name: device}, {"words": words})
+
+
+def test_every_fault_is_explained():
+    assert all(f"  {name} " in HELP for name in ACTIONS)
+
+
+def test_incidents_are_part_of_the_counters():
+    made = box()
+    incidents = (
+        Surge(made.name, "g1", -600, -300, 8e6, 0),
+        Decay(made.name, "g2", -1000, 0, 1.0),
+        Silence(made.name, -100, -50),
+    )
+    plain = Device(scenario([made]), made, NOW, lambda: NOW, incidents=())
+    hit = Device(scenario([made]), made, NOW, lambda: NOW, incidents=incidents[:2])
+    extra = hit.counters(NOW)[0, 0] - plain.counters(NOW)[0, 0]
+    assert extra == pytest.approx(8e6 / 8 * 300, abs=2)
+    assert hit.counters(NOW)[1, 8] > 100
+    dark = Device(scenario([made]), made, NOW, lambda: NOW - 70, incidents=incidents)
+    assert dark.silent
+    assert dark.uptime(NOW) == 5000

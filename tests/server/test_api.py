@@ -1,0 +1,311 @@
+"""The API as a client sees it."""
+
+import csv
+import io
+import json
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from django.contrib.auth.models import User
+from django.core.management import CommandError, call_command
+from django.test import Client
+
+from lumtar.domain.alarms.models import Alarm, Rule
+from lumtar.domain.inventory.models import Credential, Device, Interface
+from lumtar.domain.operation.models import Process
+from tests.network import fill
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def user():
+    return User.objects.create_user("anna", password="a-good-long-word")
+
+
+@pytest.fixture
+def client(user):
+    made = Client()
+    made.force_login(user)
+    return made
+
+
+@pytest.fixture
+def network(user):
+    return fill(3.0)
+
+
+def get(client, path, **query):
+    answer = client.get(f"/api/v1/{path}", query)
+    assert answer.status_code == 200, answer.content
+    return answer.json()
+
+
+def is_problem(answer, status, words):
+    assert answer.status_code == status, answer.content
+    assert answer.headers["Content-Type"] == "application/problem+json"
+    body = answer.json()
+    assert body["status"] == status and words in body["detail"], body
+    return True
+
+
+class TestSession:
+    def test_signing_in_and_out(self, user):
+        client = Client(enforce_csrf_checks=True)
+        assert client.get("/api/v1/session").json() == {"user": None, "first_run": False}
+        token = {"HTTP_X_CSRFTOKEN": client.cookies["lumtar_csrf"].value}
+        wrong = client.post("/api/v1/session", {"name": "anna", "password": "no"}, "application/json", **token)
+        assert is_problem(wrong, 401, "do not belong together")
+        right = client.post(
+            "/api/v1/session", {"name": "anna", "password": "a-good-long-word"}, "application/json", **token
+        )
+        assert right.json()["user"] == "anna"
+        assert client.get("/api/v1/now").status_code == 200
+        token = {"HTTP_X_CSRFTOKEN": client.cookies["lumtar_csrf"].value}
+        assert client.delete("/api/v1/session", **token).json()["user"] is None
+        assert is_problem(client.get("/api/v1/now"), 401, "Sign in")
+
+    def test_a_write_from_another_site_is_refused(self, user):
+        client = Client(enforce_csrf_checks=True)
+        client.force_login(user)
+        assert client.patch("/api/v1/rules/1", {}, "application/json").status_code == 403
+
+    def test_guessing_is_stopped(self, user):
+        client = Client()
+        for _ in range(10):
+            client.post("/api/v1/session", {"name": "anna", "password": "no"}, "application/json")
+        locked = client.post("/api/v1/session", {"name": "anna", "password": "a-good-long-word"}, "application/json")
+        assert locked.status_code in (401, 403, 429)
+
+    def test_the_first_visit_makes_the_administrator(self, db):
+        client = Client()
+        assert client.get("/api/v1/session").json() == {"user": None, "first_run": True}
+        short = client.post("/api/v1/session/first-run", {"name": "bert", "password": "short"}, "application/json")
+        assert is_problem(short, 422, "too short")
+        made = client.post(
+            "/api/v1/session/first-run", {"name": "bert", "password": "a-good-long-word"}, "application/json"
+        )
+        assert made.json() == {"user": "bert", "first_run": False}
+        again = Client().post(
+            "/api/v1/session/first-run", {"name": "eve", "password": "a-good-long-word"}, "application/json"
+        )
+        assert is_problem(again, 409, "already")
+
+    def test_tokens(self, user, capsys):
+        call_command("apitoken", "anna")
+        token = capsys.readouterr().out.strip()
+        assert Client().get("/api/v1/devices", HTTP_AUTHORIZATION=f"Bearer {token}").status_code == 200
+        assert is_problem(Client().get("/api/v1/devices", HTTP_AUTHORIZATION="Bearer lumtar_x"), 401, "Sign in")
+        with pytest.raises(CommandError, match="There is no user 'zoe'; there is anna"):
+            call_command("apitoken", "zoe")
+
+
+@pytest.mark.parametrize(
+    "path", ["now", "devices", "interfaces", "alarms", "logbook", "sites", "rules", "timeline", "devices/1", "events"]
+)
+def test_nothing_is_told_to_strangers(path, db):
+    assert Client().get(f"/api/v1/{path}").status_code == 401
+
+
+def test_health_needs_no_sign_in_and_holds_no_names(network):
+    body = Client().get("/api/v1/health").json()
+    assert body["ok"] is True and body["words"] == "all well"
+    assert {process["name"] for process in body["processes"]} == {"collector", "worker"}
+    assert "hex-wan" not in json.dumps(body)
+    Process.objects.filter(name="worker").update(beat_at=datetime.now(UTC) - timedelta(minutes=5))
+    body = Client().get("/api/v1/health").json()
+    assert body["ok"] is False and body["words"].startswith("the worker is not running since")
+
+
+def test_the_description_is_complete(client):
+    told = client.get("/api/v1/openapi.json").json()
+    assert told["openapi"].startswith("3.")
+    assert {"/api/v1/now", "/api/v1/interfaces/{interface}/series", "/api/v1/health"} <= set(told["paths"])
+    for path, methods in told["paths"].items():
+        for method, call in methods.items():
+            assert call.get("description"), f"{method} {path} says nothing of itself"
+
+
+def test_now(client, network):
+    told = get(client, "now")
+    assert told["lede"]["strong"] == "hex-wan-1 Transport A"
+    assert "95 % full outbound" in told["lede"]["rest"]
+    assert "2 of 2 devices answer" in told["lede"]["second"]
+    cause = told["causes"][0]
+    assert cause["row"]["severity"] == 4 and len(cause["spark"]) == 48
+    assert max(value for value in cause["spark"] if value is not None) == pytest.approx(95, abs=0.5)
+    assert [site["name"] for site in told["sites"]] == ["Hexwater", "Saltby"]
+    assert told["sites"][0]["loads"] == [95.0, 0.0, 0.0, -1.0]
+    assert told["busiest"][0]["device"] == "hex-wan-1"
+
+
+def test_now_as_it_was(client, network):
+    at = (datetime.now(UTC) - timedelta(hours=1)).isoformat()
+    told = get(client, "now", at=at)
+    assert told["lede"]["strong"] == "All was well."
+    assert told["sites"][0]["loads"][0] == pytest.approx(2)
+    then = (datetime.now(UTC) - timedelta(hours=1, minutes=55)).isoformat()
+    assert get(client, "now", at=then)["causes"][0]["row"]["device"] == "sal-acc-1"
+
+
+def test_ports_and_devices(client, network):
+    told = get(client, "interfaces", sort="load", limit=3)
+    assert told["total"] == 8 and len(told["rows"]) == 3
+    first = told["rows"][0]
+    assert (first["device"], first["label"], first["severity"]) == ("hex-wan-1", "Transport A", 4)
+    assert first["in_percent"] == pytest.approx(30) and first["load"] == pytest.approx(95)
+    seen = [row["id"] for row in told["rows"]]
+    while told["next"]:
+        told = get(client, "interfaces", sort="load", limit=3, cursor=told["next"])
+        seen += [row["id"] for row in told["rows"]]
+    assert len(seen) == len(set(seen)) == 8
+    assert [row["name"] for row in get(client, "devices")["rows"]] == ["hex-wan-1", "sal-acc-1"]
+    assert get(client, "devices", site="Saltby")["total"] == 1
+    assert get(client, "sites") == [
+        {"name": "Hexwater", "devices": 1, "ports": 4},
+        {"name": "Saltby", "devices": 1, "ports": 4},
+    ]
+
+
+def test_one_device(client, network):
+    told = get(client, f"devices/{network[0].pk}")
+    assert told["row"]["reach"] == "answers" and told["credential"] == "SNMP v2c"
+    assert told["parts"][0]["value"] == 17.0
+    parts = get(client, f"devices/{network[0].pk}/parts")
+    assert {part["name"] for part in parts} == {"Processor 1", "Round trip"}
+    assert "word" not in json.dumps(told)
+
+
+def test_series_working_and_csv_tell_the_same(client, network):
+    port = Interface.objects.get(device=network[0], if_index=1)
+    end = datetime.now(UTC).replace(second=0, microsecond=0) - timedelta(minutes=1)
+    span = {"start": (end - timedelta(hours=2)).isoformat(), "end": end.isoformat()}
+    told = get(client, f"interfaces/{port.pk}/series", **span, points=1500)
+    assert told["step_s"] == 60
+    rates = [value for value in told["out_bps"] if value is not None]
+    assert max(rates) == pytest.approx(0.95e9, rel=1e-3)
+    assert told["out_bps"].count(None) in (9, 10, 11)
+    working = get(client, f"interfaces/{port.pk}/working", at=(end - timedelta(minutes=2)).isoformat())
+    assert working[1]["figure"] == "950 Mb/s"
+    assert working[1]["lines"][0] == "7,125,000,000 octets counted in 60.00 s × 8"
+    assert working[1]["lines"][-1] == "= 95.0 % of 1 Gb/s, from ifHighSpeed"
+    answer = client.get(f"/api/v1/interfaces/{port.pk}/series.csv", span)
+    rows = list(csv.DictReader(io.StringIO(b"".join(answer.streaming_content).decode())))
+    assert [float(row["out_bps"]) if row["out_bps"] else None for row in rows] == told["out_bps"]
+
+
+def test_the_working_of_nothing_says_so(client, network):
+    port = Interface.objects.get(device=network[0], if_index=1)
+    old = (datetime.now(UTC) - timedelta(days=30)).isoformat()
+    assert "hourly sums only" in get(client, f"interfaces/{port.pk}/working", at=old)[0]["lines"][0]
+
+
+def test_alarms(client, network):
+    standing = get(client, "alarms")["rows"]
+    assert [row["type"] for row in standing] == ["utilisation"]
+    every = get(client, "alarms", standing=False)["rows"]
+    assert {row["type"] for row in every} == {"utilisation", "unreachable"}
+    one = get(client, f"alarms/{standing[0]['id']}")
+    assert [change["severity"] for change in one["changes"]] == [4]
+    buckets = get(client, "timeline", buckets=24)
+    assert len(buckets) == 24 and buckets[-1]["worst"] == 4
+
+
+def test_changing_a_rule(client, network):
+    rule = Rule.objects.get(name="Utilisation")
+
+    def change(**values):
+        return client.patch(f"/api/v1/rules/{rule.pk}", values, "application/json")
+
+    assert change(limit_percent=70, clear_percent=60, mail_to=["a@oskelund.example"]).json()["limit_percent"] == 70
+    assert is_problem(change(clear_percent=75), 422, "between 0 and the limit")
+    assert is_problem(change(readings=0), 422, "in a row")
+    assert is_problem(change(severity=9), 422, "severity")
+    assert is_problem(change(mail_to=["not an address"]), 422, "valid email")
+    rule.refresh_from_db()
+    assert (rule.limit_percent, rule.clear_percent, rule.mail_to) == (70, 60, ["a@oskelund.example"])
+
+
+def test_adding_a_device(client, network):
+    body = {"address": "127.0.0.77", "kind": "v2c", "secret": {"community": "quite-secret"}}
+    made = client.post("/api/v1/devices", body, "application/json")
+    assert made.status_code == 201
+    assert "quite-secret" not in made.content.decode()
+    assert is_problem(client.post("/api/v1/devices", body, "application/json"), 422, "There is a device at")
+    assert Device.objects.filter(address="127.0.0.77").exists()
+    for secret in Credential.objects.values_list("sealed", flat=True):
+        assert "quite-secret" not in secret
+
+
+BAD = [
+    ("devices/999999", {}, 404, "nothing with that number"),
+    ("interfaces/999999/series", {}, 404, "nothing with that number"),
+    ("alarms/999999", {}, 404, "no such alarm"),
+    ("devices/one", {}, 422, "not valid"),
+    ("now", {"at": "yesterday"}, 422, "not valid"),
+    ("now", {"at": "2099-01-01T00:00:00Z"}, 422, "future"),
+    ("interfaces", {"sort": "colour"}, 422, "There is no order 'colour'"),
+    ("interfaces", {"cursor": "!"}, 422, "not a cursor"),
+    ("interfaces", {"limit": "lots"}, 422, "not valid"),
+    ("timeline", {"start": "2026-11-02T00:00:00Z", "end": "2026-11-01T00:00:00Z"}, 422, "ends before it starts"),
+    ("timeline", {"start": "1999-01-01T00:00:00Z", "end": "2026-11-01T00:00:00Z"}, 422, "three years"),
+    ("nonsense", {}, 404, "no such call"),
+]
+
+
+@pytest.mark.parametrize(
+    ("path", "query", "status", "words"), BAD, ids=[f"{path} {words}" for path, _, _, words in BAD]
+)
+def test_what_cannot_be_answered_is_a_problem_in_words(client, network, path, query, status, words):
+    assert is_problem(client.get(f"/api/v1/{path}", query), status, words)
+
+
+@pytest.mark.parametrize(
+    "body",
+    [
+        "",
+        "{",
+        "[]",
+        '{"address": 5}',
+        '{"address": "x", "port": "many", "secret": {}}',
+        '{"address":"x","kind":"v9","secret":{}}',
+    ],
+)
+def test_bodies_that_are_junk(client, body):
+    assert client.post("/api/v1/devices", body, "application/json").status_code in (400, 422)
+
+
+def test_an_interface_that_is_gone(client, network):
+    port = Interface.objects.get(device=network[0], if_index=2)
+    Interface.objects.filter(pk=port.pk).update(gone_at=datetime.now(UTC))
+    assert is_problem(client.get(f"/api/v1/interfaces/{port.pk}"), 404, "does not list this interface")
+
+
+def test_lists_cost_the_same_number_of_queries_however_long(client, network, django_assert_max_num_queries):
+    with django_assert_max_num_queries(8):
+        get(client, "interfaces")
+    with django_assert_max_num_queries(12):
+        get(client, "now")
+
+
+def test_adddevice_command(db, capsys):
+    call_command("adddevice", "127.0.0.5", "--port", "1161", "--community", "word", "--site", "Depot")
+    assert "is added" in capsys.readouterr().out
+    for words, said in (
+        (["127.0.0.6"], "either --community or --user"),
+        (["127.0.0.5", "--port", "1161", "--community", "word"], "There is a device"),
+    ):
+        with pytest.raises(CommandError, match=said):
+            call_command("adddevice", *words)
+
+
+def test_everything_else_is_the_application(client):
+    answer = client.get("/fleet/port/7")
+    assert answer.status_code == 200
+    assert b"<title>Lumtar</title>" in b"".join(answer.streaming_content)
+    assert "default-src 'self'" in answer.headers["Content-Security-Policy"]
+
+
+def test_alarm_rows_name_no_more_than_they_should(client, network):
+    assert Alarm.objects.count() == 2
+    assert set(get(client, "alarms")["rows"][0]) >= {"device", "interface", "text", "severity", "told", "raised_at"}

@@ -1,0 +1,86 @@
+"""The event stream of a real server: what is announced in the database reaches whoever watches."""
+
+import http.client
+import json
+import threading
+import time
+from urllib.parse import urlsplit
+
+import pytest
+from django.contrib.auth.models import User
+from django.db import connection
+from django.test import Client
+
+from lumtar.domain.operation.services import announce
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+class Watcher(threading.Thread):
+    """Reads the stream until it has seen so many events."""
+
+    def __init__(self, address, cookie, number):
+        super().__init__(daemon=True)
+        self.seen = []
+        self.ready = threading.Event()
+        self._number = number
+        self._line = http.client.HTTPConnection(urlsplit(address).netloc, timeout=15)
+        self._line.request("GET", "/api/v1/events", headers={"Cookie": cookie})
+        self.answer = self._line.getresponse()
+
+    def run(self):
+        while len(self.seen) < self._number:
+            line = self.answer.readline().decode()
+            if line.startswith("data: "):
+                self.seen.append(json.loads(line[6:]))
+                self.ready.set()
+
+
+def cookie():
+    client = Client()
+    client.force_login(User.objects.get_or_create(username="anna")[0])
+    return f"lumtar_session={client.cookies['lumtar_session'].value}"
+
+
+def watch(address, number):
+    """A watcher that surely listens: the stream begins by saying that everything may have changed."""
+    watcher = Watcher(address, cookie(), number)
+    watcher.start()
+    for _ in range(50):
+        announce("hours")
+        if watcher.ready.wait(0.1):
+            return watcher
+    raise AssertionError("the stream says nothing")
+
+
+def test_strangers_are_told_nothing(address):
+    line = http.client.HTTPConnection(urlsplit(address).netloc, timeout=5)
+    line.request("GET", "/api/v1/events")
+    assert line.getresponse().status == 401
+
+
+def test_everybody_who_watches_hears_it(address):
+    watchers = [watch(address, 500) for _ in range(3)]
+    announce("alarms", [7, 8])
+    announce("readings", list(range(9999)))
+    limit = time.monotonic() + 5
+    wanted = [{"topic": "alarms", "ids": [7, 8]}, {"topic": "readings"}]
+    while time.monotonic() < limit and not all(all(each in watcher.seen for each in wanted) for watcher in watchers):
+        time.sleep(0.05)
+    for watcher in watchers:
+        assert [each for each in watcher.seen if each["topic"] in ("alarms", "readings")] == wanted
+
+
+def test_the_stream_survives_the_database_going_away(address):
+    watcher = watch(address, 500)
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE query LIKE 'LISTEN%%' AND datname = current_database()"
+        )
+    limit = time.monotonic() + 10
+    while time.monotonic() < limit and {"topic": "everything"} not in watcher.seen[1:]:
+        announce("logbook")
+        time.sleep(0.1)
+    topics = [each["topic"] for each in watcher.seen]
+    assert "health" in topics, "it says that something is the matter"
+    assert "everything" in topics, "and once it is back, that everything may have changed"

@@ -1,0 +1,138 @@
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+import { client, got } from "./client";
+
+/** A time range; ``at`` is set when the whole screen is at a past time. ISO strings, as in the API. */
+export type Range = { start: string; end: string };
+
+export const sessionQuery = queryOptions({
+  queryKey: ["session"],
+  queryFn: () => got(client.GET("/api/v1/session", {})),
+  staleTime: Number.POSITIVE_INFINITY,
+});
+
+export const healthQuery = queryOptions({
+  queryKey: ["health"],
+  queryFn: () => got(client.GET("/api/v1/health", {})),
+  refetchInterval: 10_000,
+});
+
+const past = (at: string | null) => (at ? { at } : {});
+
+export const nowQuery = (at: string | null) =>
+  queryOptions({
+    queryKey: ["now", at],
+    queryFn: () => got(client.GET("/api/v1/now", { params: { query: past(at) } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const timelineQuery = (range: Range, buckets: number) =>
+  queryOptions({
+    queryKey: ["timeline", range, buckets],
+    queryFn: () => got(client.GET("/api/v1/timeline", { params: { query: { ...range, buckets } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const sitesQuery = queryOptions({
+  queryKey: ["sites"],
+  queryFn: () => got(client.GET("/api/v1/sites", {})),
+});
+
+export type PortFilter = { site?: string; device?: number; words?: string; state?: string; sort?: string };
+
+export const portsQuery = (at: string | null, filter: PortFilter) =>
+  queryOptions({
+    queryKey: ["ports", at, filter],
+    queryFn: () =>
+      got(client.GET("/api/v1/interfaces", { params: { query: { ...past(at), ...filter, limit: 2000 } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const devicesQuery = (at: string | null, filter: { site?: string; words?: string }) =>
+  queryOptions({
+    queryKey: ["devices", at, filter],
+    queryFn: () => got(client.GET("/api/v1/devices", { params: { query: { ...past(at), ...filter, limit: 2000 } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const deviceQuery = (device: number, at: string | null) =>
+  queryOptions({
+    queryKey: ["device", device, at],
+    queryFn: () => got(client.GET("/api/v1/devices/{device}", { params: { path: { device }, query: past(at) } })),
+  });
+
+export const partsQuery = (device: number, range: Range) =>
+  queryOptions({
+    queryKey: ["parts", device, range],
+    queryFn: () =>
+      got(client.GET("/api/v1/devices/{device}/parts", { params: { path: { device }, query: { ...range } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const logbookQuery = (range: Range, only: { device?: number; interface?: number }) =>
+  queryOptions({
+    queryKey: ["logbook", range, only],
+    queryFn: () => got(client.GET("/api/v1/logbook", { params: { query: { ...range, ...only, limit: 50 } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const interfaceQuery = (number: number, at: string | null) =>
+  queryOptions({
+    queryKey: ["interface", number, at],
+    queryFn: () =>
+      got(client.GET("/api/v1/interfaces/{interface}", { params: { path: { interface: number }, query: past(at) } })),
+  });
+
+export const seriesQuery = (number: number, range: Range) =>
+  queryOptions({
+    queryKey: ["series", number, range],
+    queryFn: () =>
+      got(
+        client.GET("/api/v1/interfaces/{interface}/series", {
+          params: { path: { interface: number }, query: { ...range, points: 1500 } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+
+export const workingQuery = (number: number, at: string) =>
+  queryOptions({
+    queryKey: ["working", number, at],
+    queryFn: () =>
+      got(
+        client.GET("/api/v1/interfaces/{interface}/working", {
+          params: { path: { interface: number }, query: { at } },
+        }),
+      ),
+    staleTime: Number.POSITIVE_INFINITY,
+    placeholderData: keepPreviousData,
+  });
+
+export const alarmsQuery = (at: string | null, only: { device?: number; interface?: number } = {}) =>
+  queryOptions({
+    queryKey: ["alarms", "standing", at, only],
+    queryFn: () => got(client.GET("/api/v1/alarms", { params: { query: { ...past(at), ...only } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const alarmHistoryQuery = (range: Range) =>
+  queryOptions({
+    queryKey: ["alarms", "history", range],
+    queryFn: () =>
+      got(
+        client.GET("/api/v1/alarms", {
+          params: { query: { standing: false, start: range.start, at: range.end, limit: 300 } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+
+export const alarmQuery = (alarm: number, at: string | null) =>
+  queryOptions({
+    queryKey: ["alarms", "one", alarm, at],
+    queryFn: () => got(client.GET("/api/v1/alarms/{alarm}", { params: { path: { alarm }, query: past(at) } })),
+  });
+
+export const rulesQuery = queryOptions({
+  queryKey: ["rules"],
+  queryFn: () => got(client.GET("/api/v1/rules", {})),
+});

@@ -1,0 +1,28 @@
+import { useQuery } from "@tanstack/react-query";
+import { Navigate, Route, Routes } from "react-router";
+import { sessionQuery } from "../api/queries";
+import { Alarms } from "../views/alarms/Alarms";
+import { Fleet } from "../views/fleet/Fleet";
+import { Now } from "../views/now/Now";
+import { Shell } from "./Shell";
+import { SignIn } from "./SignIn";
+
+/** The sign-in, or the application behind it. */
+export function App() {
+  const { data: session, error } = useQuery(sessionQuery);
+  if (error) return <p className="p-8">{error.message}</p>;
+  if (!session) return null;
+  if (!session.user) return <SignIn firstRun={session.first_run} />;
+  return (
+    <Shell user={session.user}>
+      <Routes>
+        <Route path="/" element={<Now />} />
+        <Route path="/fleet" element={<Fleet />} />
+        <Route path="/fleet/:kind/:number" element={<Fleet />} />
+        <Route path="/alarms" element={<Alarms />} />
+        <Route path="/alarms/:number" element={<Alarms />} />
+        <Route path="*" element={<Navigate to="/" replace />} />
+      </Routes>
+    </Shell>
+  );
+}

@@ -1,0 +1,37 @@
+import { Dialog } from "radix-ui";
+
+const KEYS: [string, string][] = [
+  ["/", "jump to a name, address, port or view"],
+  ["j  k", "next and previous row"],
+  ["Enter", "open the row"],
+  ["Esc", "back; in a chart, undo the zoom"],
+  ["n", "back to now"],
+  ["?", "these keys"],
+];
+
+/** The keys, on one card. */
+export function KeysHelp({ open, onOpen }: { open: boolean; onOpen: (open: boolean) => void }) {
+  return (
+    <Dialog.Root open={open} onOpenChange={onOpen}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 bg-ink/20" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed top-24 left-1/2 w-[340px] -translate-x-1/2 border border-ink bg-sheet p-4 shadow-lg"
+        >
+          <Dialog.Title className="heading">Keys</Dialog.Title>
+          <dl className="grid grid-cols-[64px_1fr] gap-y-1.5 pt-1">
+            {KEYS.map(([key, does]) => (
+              <div key={key} className="contents">
+                <dt>
+                  <kbd className="key">{key}</kbd>
+                </dt>
+                <dd>{does}</dd>
+              </div>
+            ))}
+          </dl>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  );
+}

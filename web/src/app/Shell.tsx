@@ -1,0 +1,55 @@
+import { type ReactNode, useState } from "react";
+import { NavLink } from "react-router";
+import { useLive } from "../api/live";
+import { Footer } from "./Footer";
+import { JumpBox } from "./JumpBox";
+import { KeysHelp } from "./KeysHelp";
+import { useKeys } from "./keys";
+import { Mark } from "./Mark";
+import { useScreenTime, useSetScreenTime, useTimeSearch } from "./screenTime";
+import { TimeStrip } from "./TimeStrip";
+import { UserMenu } from "./UserMenu";
+
+const PLACES: [string, string][] = [
+  ["/", "Now"],
+  ["/fleet", "Fleet"],
+  ["/alarms", "Alarms"],
+];
+
+/** What every view has around it: places, jump box, time strip, and the health of Lumtar itself. */
+export function Shell({ user, children }: { user: string; children: ReactNode }) {
+  const time = useScreenTime();
+  const { follow } = useSetScreenTime();
+  const search = useTimeSearch();
+  const [help, setHelp] = useState(false);
+  const [jump, setJump] = useState(false);
+  useLive(time.following);
+  useKeys({ n: () => follow(), "?": () => setHelp(true), "/": () => setJump(true) });
+  return (
+    <div className="grid h-full grid-rows-[40px_58px_minmax(0,1fr)_26px]">
+      <header className="flex items-center border-b border-ink px-4 max-md:px-2">
+        <Mark />
+        <nav className="ml-6 flex gap-0.5 max-md:ml-2" aria-label="Places">
+          {PLACES.map(([path, name]) => (
+            <NavLink
+              key={path}
+              to={path + search()}
+              end={path === "/"}
+              className={({ isActive }) =>
+                `px-2.5 py-1 max-md:px-1.5 ${isActive ? "marked" : "text-ink2 hover:text-ink"}`
+              }
+            >
+              {name}
+            </NavLink>
+          ))}
+        </nav>
+        <JumpBox open={jump} onOpen={setJump} />
+        <UserMenu user={user} />
+      </header>
+      <TimeStrip time={time} />
+      <main className="min-h-0 overflow-auto">{children}</main>
+      <Footer />
+      <KeysHelp open={help} onOpen={setHelp} />
+    </div>
+  );
+}

@@ -1,0 +1,40 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { DropdownMenu } from "radix-ui";
+import { client, got } from "../api/client";
+import { sessionQuery } from "../api/queries";
+import { setTheme, useTheme } from "../parts/theme";
+
+const ITEM = "px-3 py-1.5 outline-none data-[highlighted]:bg-lampsoft cursor-pointer";
+
+/** Who is signed in; theme and sign-out. */
+export function UserMenu({ user }: { user: string }) {
+  const theme = useTheme();
+  const queries = useQueryClient();
+  const leave = useMutation({
+    mutationFn: () => got(client.DELETE("/api/v1/session", {})),
+    onSuccess: (session) => {
+      queries.setQueryData(sessionQuery.queryKey, session);
+      queries.removeQueries({ predicate: (query) => query.queryKey[0] !== sessionQuery.queryKey[0] });
+    },
+  });
+  const other = theme === "dark" ? "light" : "dark";
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="ml-3 text-ink2 hover:text-ink">{user}</DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align="end"
+          sideOffset={6}
+          className="z-20 min-w-36 border border-ink bg-sheet py-1 shadow-lg"
+        >
+          <DropdownMenu.Item className={ITEM} onSelect={() => setTheme(other)}>
+            Use the {other} theme
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={ITEM} onSelect={() => leave.mutate()}>
+            Sign out
+          </DropdownMenu.Item>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}

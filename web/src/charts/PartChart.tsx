@@ -1,0 +1,59 @@
+import { useMemo } from "react";
+import type uPlot from "uplot";
+import type { Schemas } from "../api/client";
+import { colour } from "../parts/theme";
+import { Plot } from "./Plot";
+import { SYNC, timeAxis, valueAxis } from "./plot";
+
+type Props = {
+  parts: Schemas["PartSeries"][];
+  unit: string;
+  start: Date;
+  end: Date;
+  onZoom: (start: Date, end: Date) => void;
+  onBack: () => void;
+};
+
+const DASHES = [[], [4, 3], [1, 3], [8, 3]];
+
+/** Components of one unit together; lines differ by their dashes. */
+export function PartChart({ parts, unit, start, end, onZoom, onBack }: Props) {
+  const names = parts.map((part) => part.name).join(", ");
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the names stand for the parts
+  const options = useMemo<Omit<uPlot.Options, "width" | "height">>(
+    () => ({
+      legend: { show: false },
+      padding: [6, 18, 0, 0],
+      cursor: { y: false, sync: { key: SYNC.key }, drag: { x: true, y: false, setScale: false }, points: { size: 5 } },
+      scales: {
+        x: { time: true, auto: false },
+        y: { range: (_, __, most) => [0, unit === "%" ? 100 : Math.max(1, most ?? 1) * 1.15] },
+      },
+      axes: [timeAxis(true), valueAxis((_, splits) => splits.map((value) => `${value} ${unit}`), 26)],
+      series: [
+        {},
+        ...parts.map((part, number) => ({
+          label: part.name,
+          stroke: () => colour("ink"),
+          width: 1.2,
+          dash: DASHES[number % DASHES.length] ?? [],
+          points: { show: false },
+        })),
+      ],
+    }),
+    [names, unit],
+  );
+  const data = useMemo<uPlot.AlignedData>(() => [parts[0]?.at ?? [], ...parts.map((part) => part.value)], [parts]);
+  return (
+    <Plot
+      data={data}
+      options={options}
+      height={112}
+      label={names}
+      start={start}
+      end={end}
+      onZoom={onZoom}
+      onBack={onBack}
+    />
+  );
+}

@@ -1,0 +1,67 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { alarmQuery } from "../../api/queries";
+import { useScreenTime, useTimeSearch } from "../../app/screenTime";
+import { moment } from "../../parts/format";
+import { Problem } from "../../parts/Problem";
+import { Severity } from "../../parts/Severity";
+import { SEVERITIES } from "../../parts/severities";
+
+const STATES: Record<string, string> = {
+  pending: "waiting to be sent",
+  sending: "being sent",
+  sent: "sent",
+  failed: "not sent",
+};
+
+/** One alarm: what it is about, every change of its status, and who was told. */
+export function AlarmPage({ alarm }: { alarm: number }) {
+  const time = useScreenTime();
+  const search = useTimeSearch();
+  const { data, error } = useQuery(alarmQuery(alarm, time.at));
+  if (!data) return <Problem error={error} />;
+  const { row, changes, told } = data;
+  const thing = row.interface_id ? `/fleet/port/${row.interface_id}` : `/fleet/device/${row.device_id}`;
+  return (
+    <article>
+      <h2 className="flex items-center gap-2 text-[16px] font-semibold tracking-tight">
+        <Severity level={row.severity} />
+        {row.device} {row.interface}
+      </h2>
+      <p className="mt-1">{row.text}</p>
+      <p className="mt-1 mb-3 text-ink2">
+        {SEVERITIES[row.severity]?.word} · rule {row.rule ?? "gone"} ·{" "}
+        <Link className="text-ink underline" to={thing + search()}>
+          {row.interface_id ? "its chart" : "the device"}
+        </Link>
+      </p>
+      <h3 className="heading">History</h3>
+      {changes.map((change) => (
+        <p
+          key={`${change.at}${change.severity}`}
+          className="grid grid-cols-[20px_92px_minmax(0,1fr)] gap-2 border-b border-dotted border-rule py-1 text-[12px]"
+        >
+          <Severity level={change.severity} />
+          <span className="figures text-ink2">{moment(new Date(change.at))}</span>
+          <span>{change.text}</span>
+        </p>
+      ))}
+      <h3 className="heading mt-4">Who was told</h3>
+      {told.length === 0 && <p className="text-ink2">Nobody: no address was set when these changes happened.</p>}
+      {told.map((each) => (
+        <p
+          key={`${each.at}${each.address}${each.severity}`}
+          className="grid grid-cols-[92px_minmax(0,1fr)_auto] gap-2 border-b border-dotted border-rule py-1 text-[12px]"
+        >
+          <span className="figures text-ink2">{moment(new Date(each.at))}</span>
+          <span className="truncate" title={each.address}>
+            {each.address} <span className="text-ink2">{SEVERITIES[each.severity]?.word}</span>
+          </span>
+          <span className={each.state === "failed" ? "text-critical" : "text-ink2"} title={each.detail}>
+            {STATES[each.state] ?? each.state}
+          </span>
+        </p>
+      ))}
+    </article>
+  );
+}

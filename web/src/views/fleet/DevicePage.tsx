@@ -1,0 +1,158 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useNavigate } from "react-router";
+import type { Schemas } from "../../api/client";
+import { alarmsQuery, deviceQuery, partsQuery, portsQuery } from "../../api/queries";
+import { useScreenTime, useSetScreenTime } from "../../app/screenTime";
+import { PartChart } from "../../charts/PartChart";
+import { duration, moment, percent } from "../../parts/format";
+import { LoadBar } from "../../parts/LoadBar";
+import { Problem } from "../../parts/Problem";
+import { useClock } from "../../parts/useClock";
+import { AlarmLines } from "../alarms/AlarmLines";
+import { LogbookLines } from "./LogbookLines";
+import { stateWords } from "./PortList";
+import { useTrail } from "./trail";
+
+/** Whether it answers, since when, why not, and what happens next. */
+function Reachability({ device, following }: { device: Schemas["DeviceRow"]; following: boolean }) {
+  const now = useClock();
+  const since = device.since && ` since ${moment(new Date(device.since))}`;
+  const next = following && device.next_poll_at ? (Date.parse(device.next_poll_at) - now) / 1000 : null;
+  return (
+    <p className="figures mt-0.5 mb-2 text-ink2">
+      {device.reach === "silent" ? (
+        <b className="font-medium text-critical">
+          Does not answer{since}: {device.reason}.
+        </b>
+      ) : device.reach === "answers" ? (
+        <>
+          <b className="font-medium text-ink">Answers</b>
+          {since}
+          {device.started_at && `, up for ${duration((now - Date.parse(device.started_at)) / 1000)}`}
+        </>
+      ) : (
+        "Not polled yet"
+      )}{" "}
+      ·{" "}
+      {!device.enabled
+        ? "polling is off"
+        : next === null
+          ? ""
+          : next > 0
+            ? `next poll in ${duration(next)}`
+            : "polling now"}
+      {following && device.poll_ms !== null && ` · the last poll took ${device.poll_ms.toFixed(0)} ms`}
+    </p>
+  );
+}
+
+/** One device: identity, reachability, components, ports. */
+export function DevicePage({ device }: { device: number }) {
+  const time = useScreenTime();
+  const { show, follow } = useSetScreenTime();
+  const navigate = useNavigate();
+  const { data: found, error } = useQuery(deviceQuery(device, time.at));
+  const { data: parts } = useQuery(partsQuery(device, time.range));
+  const { data: alarms } = useQuery(alarmsQuery(time.at, { device }));
+  if (!found) return <Problem error={error} />;
+  const { row } = found;
+  const units = [...new Set((parts ?? []).map((part) => part.unit))];
+  const back = () => (time.following ? follow(time.span ?? undefined) : navigate(-1));
+  const facts: [string, string][] = [
+    ["model", [row.maker, row.model].filter(Boolean).join(" ")],
+    ["software", found.software],
+    ["serial", found.serial],
+    ["location", found.location],
+    ["contact", found.contact],
+    ["says of itself", found.sys_descr],
+    ["sysObjectID", found.sys_object_id],
+    ["credential", found.credential],
+  ];
+  return (
+    <article>
+      <h1 className="text-[19px] font-semibold tracking-tight">
+        {row.name}
+        <span className="figures ml-2 text-[13px] font-normal tracking-normal text-ink2">
+          {row.address} port {row.port} · {row.site ?? "no site"} · polled every {duration(row.interval_s)}
+        </span>
+      </h1>
+      <Reachability device={row} following={time.following} />
+      {alarms && <AlarmLines alarms={alarms.rows} at={time.end} />}
+      <div className="grid grid-cols-[minmax(0,1fr)_minmax(240px,0.7fr)] gap-6 max-xl:grid-cols-1">
+        <div>
+          {units.map((unit) => {
+            const group = (parts ?? []).filter((part) => part.unit === unit);
+            return (
+              <section key={unit}>
+                <h2 className="flex flex-wrap gap-x-3 pt-1 text-[12px] font-semibold">
+                  {group.map((part) => {
+                    const newest = part.value.findLast((value) => value !== null);
+                    return (
+                      <span key={part.name}>
+                        {part.name}{" "}
+                        <span className="figures font-normal text-ink2">
+                          {newest == null ? "–" : `${newest.toFixed(1)} ${unit}`}
+                        </span>
+                      </span>
+                    );
+                  })}
+                </h2>
+                <PartChart parts={group} unit={unit} start={time.start} end={time.end} onZoom={show} onBack={back} />
+              </section>
+            );
+          })}
+          {parts?.length === 0 && <p className="text-ink2">No components and no polls in this time.</p>}
+        </div>
+        <div>
+          <h2 className="heading">What it is</h2>
+          <dl className="grid grid-cols-[86px_minmax(0,1fr)] text-[12px]">
+            {facts
+              .filter(([, value]) => value)
+              .map(([name, value]) => (
+                <div key={name} className="contents">
+                  <dt className="border-b border-dotted border-rule py-[3px] text-ink2">{name}</dt>
+                  <dd className="border-b border-dotted border-rule py-[3px] break-words">{value}</dd>
+                </div>
+              ))}
+          </dl>
+          <LogbookLines range={time.range} only={{ device }} />
+        </div>
+      </div>
+      <DevicePorts device={device} />
+    </article>
+  );
+}
+
+function DevicePorts({ device }: { device: number }) {
+  const time = useScreenTime();
+  const trail = useTrail();
+  const { data, error } = useQuery(portsQuery(time.at, { device, sort: "name" }));
+  return (
+    <>
+      <h2 className="heading mt-3">
+        Ports <span className="font-normal text-ink2">{data?.total}</span>
+      </h2>
+      <Problem error={error} />
+      <div className="grid grid-cols-2 gap-x-6 max-xl:grid-cols-1">
+        {data?.rows.map((port) => {
+          const down = port.oper !== 1 || !port.answers;
+          return (
+            <Link
+              key={port.id}
+              data-row
+              to={trail.portOf(device, port.id)}
+              className="figures grid grid-cols-[44px_minmax(0,1fr)_80px_40px] items-center gap-2 border-b border-faint py-1 hover:bg-lampsoft"
+            >
+              <span className="truncate text-ink2">{port.name || port.if_index}</span>
+              <span className={`truncate ${down ? "text-ink2" : ""}`}>
+                {port.label === port.name ? stateWords(port) : port.label}
+              </span>
+              <LoadBar inPercent={port.in_percent} outPercent={port.out_percent} down={down} />
+              <span className="text-right">{down ? "" : percent(port.load)}</span>
+            </Link>
+          );
+        })}
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,59 @@
+import { useQuery } from "@tanstack/react-query";
+import { useNavigate, useParams, useSearchParams } from "react-router";
+import { sitesQuery } from "../../api/queries";
+import { useKeys, useRowKeys } from "../../app/keys";
+import { useScreenTime } from "../../app/screenTime";
+import { Problem } from "../../parts/Problem";
+import { AddDevice } from "./AddDevice";
+import { DeviceList } from "./DeviceList";
+import { DevicePage } from "./DevicePage";
+import { PortList } from "./PortList";
+import { PortPage } from "./PortPage";
+import { SiteList } from "./SiteList";
+import { useTrail } from "./trail";
+
+/** The trail: sites, then their ports or devices, then the thing itself; each column keeps its place. */
+export function Fleet() {
+  const { kind, number } = useParams();
+  const [search] = useSearchParams();
+  const time = useScreenTime();
+  const trail = useTrail();
+  const navigate = useNavigate();
+  const { data: sites, error } = useQuery(sitesQuery);
+  const open = kind !== undefined;
+  useRowKeys();
+  useKeys({ Escape: () => (time.following || !open ? navigate(trail.list()) : navigate(-1)) });
+  if (!sites) return <Problem error={error} />;
+  if (sites.length === 0) {
+    return (
+      <div className="max-w-[560px] p-6">
+        <h1 className="mb-2 text-[21px] tracking-tight">Nothing is watched yet.</h1>
+        <p className="mb-4 text-ink2">
+          Add the first device by its address; what it is, and its ports, appear here within seconds.
+        </p>
+        <AddDevice />
+      </div>
+    );
+  }
+  const site = search.get("site") ?? "";
+  const list = search.get("list") === "devices" && !search.get("device") ? "devices" : "ports";
+  return (
+    <div
+      className={`grid h-full ${open ? "grid-cols-[160px_264px_minmax(0,1fr)] max-lg:grid-cols-[minmax(0,1fr)]" : "grid-cols-[160px_minmax(0,1fr)] max-md:grid-cols-[minmax(0,1fr)]"}`}
+    >
+      <SiteList sites={sites} chosen={site} />
+      <div className={`min-h-0 border-r border-rule ${open ? "max-lg:hidden" : ""}`}>
+        {list === "devices" ? <DeviceList site={site} narrow={open} /> : <PortList site={site} narrow={open} />}
+      </div>
+      {open && (
+        <div className="min-h-0 overflow-auto px-[18px] pt-3 pb-4">
+          {kind === "device" ? (
+            <DevicePage key={number} device={Number(number)} />
+          ) : (
+            <PortPage key={number} port={Number(number)} />
+          )}
+        </div>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,103 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+import type { Schemas } from "../../api/client";
+import { alarmsQuery, interfaceQuery, seriesQuery, workingQuery } from "../../api/queries";
+import { useScreenTime, useSetScreenTime } from "../../app/screenTime";
+import { RateChart } from "../../charts/RateChart";
+import { duration, moment, rate, text } from "../../parts/format";
+import { Problem } from "../../parts/Problem";
+import { AlarmLines } from "../alarms/AlarmLines";
+import { LogbookLines } from "./LogbookLines";
+import { stateWords } from "./PortList";
+import { Seen } from "./Seen";
+import { useTrail } from "./trail";
+import { Working } from "./Working";
+
+type Speed = NonNullable<Schemas["InterfaceOut"]["speed"]>;
+
+/** Where the speed comes from, in words. */
+function speedWords(speed: Speed | null | undefined): string {
+  if (!speed) return "speed not known yet";
+  const port = speed.port_bps ? text(rate(speed.port_bps)).replace(".0 ", " ") : "";
+  if (speed.in_source !== "override" && speed.out_source !== "override") {
+    return port ? `${port} from ${speed.in_source}` : "the device does not say its speed";
+  }
+  const sold = (bps: number) => text(rate(bps)).replace(".0 ", " ");
+  const ways =
+    speed.in_bps === speed.out_bps
+      ? `${sold(speed.in_bps)} each way`
+      : `${sold(speed.in_bps)} in, ${sold(speed.out_bps)} out`;
+  return `${port} port, sold as ${ways}`;
+}
+
+/** One interface: what it does over the screen's time, and how every figure came about. */
+export function PortPage({ port }: { port: number }) {
+  const time = useScreenTime();
+  const { show, follow } = useSetScreenTime();
+  const trail = useTrail();
+  const navigate = useNavigate();
+  const [point, setPoint] = useState<Date | null>(null);
+  const { data: found, error } = useQuery(interfaceQuery(port, time.at));
+  const { data: series, error: missing } = useQuery(seriesQuery(port, time.range));
+  const { data: alarms } = useQuery(alarmsQuery(time.at, { interface: port }));
+  // Without a cursor the working is that of the newest reading.
+  const newest = found?.row.at ? new Date(found.row.at) : null;
+  const at = point ? new Date(point.getTime() - 1) : newest;
+  const { data: working } = useQuery({ ...workingQuery(port, at?.toISOString() ?? ""), enabled: at !== null });
+  if (!found) return <Problem error={error} />;
+  const { row } = found;
+  const back = () => (time.following ? follow(time.span ?? undefined) : navigate(-1));
+  return (
+    <article>
+      <h1 className="text-[19px] font-semibold tracking-tight">
+        {row.label}
+        <span className="ml-2 text-[13px] font-normal tracking-normal text-ink2">
+          <Link className="underline" to={trail.thing("device", row.device_id)}>
+            {row.device}
+          </Link>{" "}
+          · {row.name || found.descr} · ifIndex {row.if_index}
+        </span>
+      </h1>
+      <p className="mt-0.5 mb-2 text-ink2">
+        {speedWords(found.speed)} ·{" "}
+        <b className={`font-medium ${row.answers && row.oper === 1 ? "text-ink" : "text-critical"}`}>
+          {stateWords(row)}
+        </b>
+        {row.since && ` since ${moment(new Date(row.since))}`}
+        {!row.answers && found.device_words && ` (${found.device_words})`} · polled every {duration(found.interval_s)}
+      </p>
+      {alarms && <AlarmLines alarms={alarms.rows} at={time.end} />}
+      <Problem error={missing} />
+      {series && (
+        <>
+          <p className="figures flex justify-between text-[12px] text-ink2">
+            <span>
+              <i className="mr-1 inline-block h-2 w-4 bg-in align-middle" />
+              in <i className="mr-1 ml-2 inline-block h-[2px] w-4 bg-out align-middle" />
+              out
+            </span>
+            <span>
+              mean of {duration(series.step_s)}
+              {series.source === "hours" && ", from hourly sums"} · {series.at.length} points ·{" "}
+              <a
+                className="underline"
+                href={`/api/v1/interfaces/${port}/series.csv?start=${time.range.start}&end=${time.range.end}`}
+              >
+                CSV
+              </a>
+            </span>
+          </p>
+          <RateChart series={series} start={time.start} end={time.end} onZoom={show} onBack={back} onPoint={setPoint} />
+          <div className="mt-2.5 grid grid-cols-[minmax(0,1fr)_310px] gap-6 max-xl:grid-cols-1">
+            <div>
+              <Seen series={series} seconds={(time.end.getTime() - time.start.getTime()) / 1000} />
+              <LogbookLines range={time.range} only={{ interface: port }} />
+            </div>
+            {working && <Working lines={working} />}
+          </div>
+        </>
+      )}
+    </article>
+  );
+}

@@ -1,0 +1,24 @@
+import type { Schemas } from "../../api/client";
+import { clock } from "../../parts/format";
+
+/** How the figures under the cursor came about. */
+export function Working({ lines }: { lines: Schemas["WorkingOut"][] }) {
+  return (
+    <section aria-label="Working" className="figures border border-rule bg-sheet px-3 py-2 text-[12px] leading-[1.5]">
+      {lines.map((working) => (
+        <div key={working.direction} className="mb-1">
+          <b className="font-semibold">Working</b>{" "}
+          <span className="text-ink2">
+            of {working.direction}
+            {working.at && `, the reading at ${clock(new Date(working.at), true)}`}, {working.figure}
+          </span>
+          {working.lines.map((line, number) => (
+            <p key={line} className={number ? "text-ink2" : ""}>
+              {line}
+            </p>
+          ))}
+        </div>
+      ))}
+    </section>
+  );
+}
