@@ -4,6 +4,7 @@ import http.client
 import json
 import threading
 import time
+import urllib.request
 from urllib.parse import urlsplit
 
 import pytest
@@ -12,6 +13,7 @@ from django.db import connection
 from django.test import Client
 
 from lumtar.domain.operation.services import announce
+from lumtar.server.settings import POOL
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -27,6 +29,9 @@ class Watcher(threading.Thread):
         self._line = http.client.HTTPConnection(urlsplit(address).netloc, timeout=15)
         self._line.request("GET", "/api/v1/events", headers={"Cookie": cookie})
         self.answer = self._line.getresponse()
+
+    def leave(self):
+        self._line.close()
 
     def run(self):
         while len(self.seen) < self._number:
@@ -69,6 +74,15 @@ def test_everybody_who_watches_hears_it(address):
         time.sleep(0.05)
     for watcher in watchers:
         assert [each for each in watcher.seen if each["topic"] in ("alarms", "readings")] == wanted
+
+
+def test_those_who_only_watch_keep_no_connection_to_the_database(address):
+    watchers = [Watcher(address, cookie(), 500) for _ in range(POOL["max_size"] + 4)]
+    assert [watcher.answer.status for watcher in watchers] == [200] * len(watchers)
+    with urllib.request.urlopen(f"{address}/api/v1/health", timeout=5) as answer:
+        assert answer.status == 200
+    for watcher in watchers:
+        watcher.leave()
 
 
 def test_the_stream_survives_the_database_going_away(address):
