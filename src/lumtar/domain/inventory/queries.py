@@ -25,11 +25,13 @@ PAST = f"""
 SELECT r.interface_id, r.at, r.in_rate AS in_bps, r.out_rate AS out_bps, 100 * r.in_rate / nullif(speed.in_bps, 0) AS in_percent,
     100 * r.out_rate / nullif(speed.out_bps, 0) AS out_percent, r.error_rate, r.oper, 1::smallint AS admin, NULL::timestamptz AS since
 FROM (
-    SELECT DISTINCT ON (interface_id) interface_id, at, oper,
-        CASE WHEN flags & {int(Flag.BRIDGED)} = 0 THEN in_octets * 8000::float8 / nullif(elapsed_ms, 0) END AS in_rate,
-        CASE WHEN flags & {int(Flag.BRIDGED)} = 0 THEN out_octets * 8000::float8 / nullif(elapsed_ms, 0) END AS out_rate,
-        (in_errors + out_errors + in_discards + out_discards) * 1000::float8 / nullif(elapsed_ms, 0) AS error_rate
-    FROM readings_reading WHERE at > %(from)s AND at <= %(at)s ORDER BY interface_id, at DESC
+    SELECT each.id AS interface_id, last.* FROM inventory_interface each JOIN LATERAL (
+        SELECT at, oper,
+            CASE WHEN flags & {int(Flag.BRIDGED)} = 0 THEN in_octets * 8000::float8 / nullif(elapsed_ms, 0) END AS in_rate,
+            CASE WHEN flags & {int(Flag.BRIDGED)} = 0 THEN out_octets * 8000::float8 / nullif(elapsed_ms, 0) END AS out_rate,
+            (in_errors + out_errors + in_discards + out_discards) * 1000::float8 / nullif(elapsed_ms, 0) AS error_rate
+        FROM readings_reading WHERE interface_id = each.id AND at > %(from)s AND at <= %(at)s ORDER BY at DESC LIMIT 1
+    ) last ON true
 ) r {PAST_SPEED}
 """
 PAST_HOUR = f"""

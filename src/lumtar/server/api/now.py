@@ -1,6 +1,7 @@
 """The first view: what is wrong, and is it getting worse?"""
 
 from datetime import datetime, timedelta
+from heapq import nlargest
 
 from django.http import HttpRequest
 from django.utils import timezone
@@ -90,7 +91,8 @@ def now(request: HttpRequest, at: datetime | None = None) -> NowOut:
     lines = sparks.of(causes, until)
     entries = Entry.objects.filter(at__gt=until - timedelta(hours=1), at__lte=until).order_by("-at", "-id")
     fields = ("id", "at", "kind", "text", "device_id", "interface_id")
-    busiest, _ = inventory.ports(moment, sort="load", limit=BUSIEST)
+    loads = (pair for site in sites for pair in zip(site.loads, site.ids, strict=True) if pair[0] > 0)
+    busiest, _ = inventory.ports(moment, sort="load", only=[port for _, port in nlargest(BUSIEST, loads)])
     worst: dict[str, int] = {}
     for device in devices:
         worst[device.site or "No site"] = max(worst.get(device.site or "No site", 0), device.severity)
@@ -108,7 +110,6 @@ def now(request: HttpRequest, at: datetime | None = None) -> NowOut:
                 out_percent=port.out_percent or 0,
             )
             for port in busiest
-            if port.load is not None
         ],
         sites=[
             SitePorts(name=site.name, severity=worst.get(site.name, 0), ids=site.ids, loads=site.loads)
