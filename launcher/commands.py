@@ -248,7 +248,8 @@ def check() -> int:
 def bench(words: list[str]) -> int:
     """Measurements on a database of their own."""
     install.ensure_web()
-    return with_database(python("-m", "bench", *words))
+    install.ensure_test_tools()
+    return with_database(python("-m", "bench", *words), development=True)
 
 
 def lab(words: list[str]) -> int:
