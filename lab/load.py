@@ -11,7 +11,7 @@ import queue
 import threading
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -27,6 +27,7 @@ from lab.network import epoch_file
 from lab.scenario import Box, Scenario
 from lumtar.core.counters import Snapshot
 from lumtar.core.ledger import Observation, State, Status
+from lumtar.core.rows import join_rows, take_rows
 from lumtar.core.text import port_label
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.inventory.models import Component, Credential, Device, DeviceState, Interface, Site
@@ -369,7 +370,7 @@ class _Rows:
         with transaction.atomic(), connection.cursor() as cursor:
             cursor.execute(f"DROP TABLE {name}")
             cursor.execute(f"CREATE TABLE {name} (LIKE readings_reading)")
-            readings.append(*by_interface(np.concatenate(self.ids), joined(self.seen)), name)
+            readings.append(*by_interface(np.concatenate(self.ids), join_rows(self.seen)), name)
             rollups.roll_up(start, end + timedelta(hours=1), name)
             if kept:
                 cursor.execute(f"ALTER TABLE {name} ADD PRIMARY KEY (interface_id, at)")
@@ -386,32 +387,4 @@ class _Rows:
 def by_interface(ids: NDArray[np.int64], seen: Observation) -> tuple[NDArray[np.int64], Observation]:
     """The rows in the order in which a closed day is kept."""
     order = np.lexsort((seen.at, ids))
-    counted = type(seen.counted)(
-        *(getattr(seen.counted, name)[order] for name in type(seen.counted).__dataclass_fields__)
-    )
-    status = replace(seen.status, oper=seen.status.oper[order])
-    return ids[order], replace(seen, at=seen.at[order], counted=counted, status=status)
-
-
-def joined(seen: list[Observation]) -> Observation:
-    """Several observations as one, as far as it is stored."""
-    first = seen[0]
-    counted = type(first.counted)(
-        *(
-            np.concatenate([getattr(each.counted, name) for each in seen])
-            for name in type(first.counted).__dataclass_fields__
-        )
-    )
-    status = type(first.status)(
-        *(
-            np.concatenate([getattr(each.status, name) for each in seen])
-            for name in type(first.status).__dataclass_fields__
-        )
-    )
-    whole = {name: np.concatenate([getattr(each, name) for each in seen]) for name in ("slots", "at")}
-    rest = {
-        name: getattr(first, name)
-        for name in type(first).__dataclass_fields__
-        if name not in ("slots", "at", "counted", "status")
-    }
-    return Observation(**whole, counted=counted, status=status, **rest)
+    return ids[order], take_rows(seen, order)

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from lumtar.core import measures
 from lumtar.core.counters import COUNTERS, IN_PACKETS, OUT_PACKETS, VOID, Counted, Flag, Snapshot, count
+from lumtar.core.rows import ALONG_SECOND_AXIS, take_rows
 from lumtar.core.rules.threshold import Threshold, Watched, step
 from lumtar.core.speeds import port_speed
 
@@ -58,8 +59,8 @@ class Observation:
     rated: NDArray[np.bool_]
     state_changed: NDArray[np.bool_]
     speed_changed: NDArray[np.bool_]
-    raised: NDArray[np.bool_]
-    cleared: NDArray[np.bool_]
+    raised: NDArray[np.bool_] = field(metadata=ALONG_SECOND_AXIS)
+    cleared: NDArray[np.bool_] = field(metadata=ALONG_SECOND_AXIS)
 
     @property
     def in_packets(self) -> NDArray[np.int64]:
@@ -159,7 +160,7 @@ class Ledger:
 
     def excerpt(self, slots: Slots) -> State:
         """A copy of the state of some slots."""
-        return State(**{name: getattr(self.state, name)[slots] for name in State.__dataclass_fields__})
+        return take_rows(self.state, slots)
 
     def observe(self, slots: Slots, snapshot: Snapshot, status: Status) -> Observation:
         """Take in one poll. No slot may occur twice in one call."""

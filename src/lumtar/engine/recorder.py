@@ -16,6 +16,7 @@ from lumtar.core.alarms.severity import Severity
 from lumtar.core.alarms.wording import reachable_text, unreachable_text, utilisation_cleared_text, utilisation_text
 from lumtar.core.counters import Snapshot
 from lumtar.core.ledger import UP, Ledger, Observation, State, Status
+from lumtar.core.rows import join_rows
 from lumtar.core.rules.threshold import Threshold
 from lumtar.core.units import duration, rate
 from lumtar.domain.alarms.models import AlarmType, Rule
@@ -182,13 +183,9 @@ class Recorder:
         if not answers:
             return
         slots = np.concatenate([answer.slots for answer in answers])
-        snapshot = Snapshot(
-            *(np.concatenate([getattr(a.snapshot, name) for a in answers]) for name in Snapshot.__dataclass_fields__)
-        )
-        status = Status(
-            *(np.concatenate([getattr(a.status, name) for a in answers]) for name in Status.__dataclass_fields__)
-        )
-        self.observe(batch, slots, snapshot, status)
+        snapshots = [answer.snapshot for answer in answers if answer.snapshot is not None]
+        statuses = [answer.status for answer in answers if answer.status is not None]
+        self.observe(batch, slots, join_rows(snapshots), join_rows(statuses))
 
     def observe(self, batch: Batch, slots: NDArray[np.int64], snapshot: Snapshot, status: Status) -> None:
         """Take in the counters of many interfaces at once and add what follows to a batch."""

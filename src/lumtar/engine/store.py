@@ -2,11 +2,13 @@
 
 from datetime import UTC, datetime
 
-from django.db import connection, transaction
+import numpy as np
+from django.db import IntegrityError, connection, transaction
 
+from lumtar.core.rows import take_rows
 from lumtar.domain.alarms import services as alarms
 from lumtar.domain.inventory import services as inventory
-from lumtar.domain.inventory.models import DeviceState
+from lumtar.domain.inventory.models import Device, DeviceState, Interface
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.services import announce
 from lumtar.domain.readings import services as readings
@@ -30,6 +32,33 @@ STATE_FIELDS = [
 
 def write(batch: Batch) -> None:
     """Store a batch and announce it."""
+    try:
+        _write(batch)
+    except IntegrityError:
+        # A device was deleted while its answer was on the way; what the others said is kept.
+        _leave_out_deleted(batch)
+        _write(batch)
+
+
+def _leave_out_deleted(batch: Batch) -> None:
+    devices = set(Device.objects.values_list("pk", flat=True))
+    if batch.interfaces is not None and batch.seen is not None and batch.state is not None:
+        asked = batch.interfaces.tolist()
+        there = set(Interface.objects.filter(pk__in=asked).values_list("pk", flat=True))
+        kept = np.array([interface in there for interface in asked], bool)
+        batch.interfaces = batch.interfaces[kept]
+        batch.seen, batch.state = take_rows(batch.seen, kept), take_rows(batch.state, kept)
+        if not len(batch.interfaces):
+            batch.interfaces = batch.seen = batch.state = None
+        batch.speeds = [each for each in batch.speeds if each.interface in there]
+        batch.memory = {key: over for key, over in batch.memory.items() if key[1] in there}
+    batch.devices = [each for each in batch.devices if each.device in devices]
+    batch.entries = [each for each in batch.entries if each.device_id is None or each.device_id in devices]
+    batch.transitions = [each for each in batch.transitions if each.device in devices]
+    batch.gaps = [each for each in batch.gaps if each.device is None or each.device in devices]
+
+
+def _write(batch: Batch) -> None:
     with transaction.atomic():
         if (
             batch.seen is not None

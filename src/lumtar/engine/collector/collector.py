@@ -14,6 +14,7 @@ import structlog
 from django.db import DatabaseError, InterfaceError, close_old_connections
 
 from lumtar.core import schedule
+from lumtar.core.rows import take_rows
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.inventory.services import describe, opened
 from lumtar.domain.operation.models import Process
@@ -203,8 +204,7 @@ class Collector:
         indexes = polled.indexes
         if len(known) < len(indexes):
             indexes = [indexes[row] for row in known]
-            snapshot = type(snapshot)(*(getattr(snapshot, name)[known] for name in type(snapshot).__dataclass_fields__))
-            status = type(status)(*(getattr(status, name)[known] for name in type(status).__dataclass_fields__))
+            snapshot, status = take_rows(snapshot, known), take_rows(status, known)
         parts = [
             (target.part_ids[key], polled.at, value) for key, value in polled.parts.items() if key in target.part_ids
         ]
@@ -267,12 +267,10 @@ class Collector:
         for number in set(self.targets) - set(devices):
             self.targets.pop(number).gone = True
         new = [device for number, device in devices.items() if number not in self.targets]
-        for device in new:
-            self._admit(
-                await asyncio.to_thread(
-                    _with_database, lambda device=device: targets.load_target(self.recorder, device)
-                )
-            )
+        if new:
+            loaded = await asyncio.to_thread(_with_database, lambda: targets.load_targets(self.recorder, new))
+            for target in loaded:
+                self._admit(target)
         for number, device in devices.items():
             target = self.targets[number]
             if targets.signature(device) != targets.signature(target.device):

@@ -53,13 +53,8 @@ def load_rules() -> list[Rule]:
     return list(Rule.objects.order_by("pk"))
 
 
-def load_target(recorder: Recorder, device: Device) -> Target:
-    """A target that goes on where the collector left off."""
-    return load_targets(recorder, [device])[0]
-
-
 def load_targets(recorder: Recorder, devices: list[Device]) -> list[Target]:
-    """Targets for devices, with the newest counters, the rules' memory and the alarms that stand."""
+    """Targets that go on where the collector left off, with the newest counters, the rules' memory and the alarms that stand."""
     with recorder.lock:
         return _load_targets(recorder, devices)
 

@@ -1,0 +1,119 @@
+"""What a batch leaves in the database, also when the database is no longer what it was."""
+
+from datetime import UTC, datetime
+
+import numpy as np
+import pytest
+
+from lumtar.core.alarms.severity import Severity
+from lumtar.core.counters import Snapshot
+from lumtar.core.ledger import Status
+from lumtar.domain.alarms.models import Alarm, RuleMemory
+from lumtar.domain.alarms.services import Transition
+from lumtar.domain.inventory.models import Device, DeviceState, Interface, InterfaceSpeed
+from lumtar.domain.inventory.services import add_device
+from lumtar.domain.logbook.models import Entry
+from lumtar.domain.readings.models import DeviceReading, Gap, Newest, Reading
+from lumtar.domain.readings.partitions import ensure_around
+from lumtar.engine import store
+from lumtar.engine.recorder import Answer, GapNews, Recorder
+
+AT = 1_795_000_020.0
+
+
+@pytest.fixture
+def devices():
+    ensure_around(datetime.fromtimestamp(AT, UTC))
+    made = [add_device(f"127.0.3.{n}", kind="v2c", secret={"community": "word"}) for n in (1, 2)]
+    for device in made:
+        Interface.objects.bulk_create(Interface(device=device, if_index=n, label=f"g{n}") for n in (1, 2))
+    return made
+
+
+@pytest.fixture
+def batch(devices):
+    """Both devices' second answers, and something of everything else about each."""
+    recorder = Recorder([])
+    slots = {device.pk: recorder.add(device, list(device.interfaces.order_by("if_index"))) for device in devices}
+    for at in (AT - 60, AT):
+        made = recorder.take([answer(device, slots[device.pk], at) for device in devices])
+        if at < AT:
+            store.write(made)
+    for device in devices:
+        made.transitions.append(Transition(device.pk, None, "unreachable", "", Severity.MAJOR, "x", when(AT), None))
+        made.gaps.append(GapNews(device.pk, AT - 300, AT - 200, "silent", "no answer"))
+        made.entries.append(Entry(at=when(AT), kind=Entry.Kind.REACH, device=device, text="a word"))
+    return made
+
+
+def when(seconds):
+    return datetime.fromtimestamp(seconds, UTC)
+
+
+def answer(device, slots, at):
+    ones = np.ones(2, bool)
+    counters = np.full((2, 12), int(at), np.uint64)
+    snapshot = Snapshot(np.full(2, at), np.full(2, int(at)), np.zeros(2, np.int64), counters, ones, ones)
+    states = np.ones(2, np.int16)
+    return Answer(
+        device, at, 100, slots, snapshot, Status(states, states, np.full(2, 100), np.full(2, 10**8)), at + 60, 1.0, 2.0
+    )
+
+
+def stored():
+    """Of which devices there is something, table by table."""
+    return {
+        "readings": sorted(
+            Interface.objects.filter(pk__in=Reading.objects.filter(at=when(AT)).values("interface_id")).values_list(
+                "device_id", flat=True
+            )
+        ),
+        "newest": sorted(Newest.objects.filter(at=when(AT)).values_list("interface__device_id", flat=True)),
+        "polls": sorted(DeviceReading.objects.filter(at=when(AT)).values_list("device_id", flat=True)),
+        "states": sorted(DeviceState.objects.filter(polled_at=when(AT)).values_list("device_id", flat=True)),
+        "alarms": sorted(Alarm.objects.values_list("device_id", flat=True)),
+        "gaps": sorted(Gap.objects.values_list("device_id", flat=True)),
+        "words": sorted(Entry.objects.filter(text="a word").values_list("device_id", flat=True)),
+    }
+
+
+def test_a_batch_is_stored_once_however_often_it_is_written(batch, devices):
+    store.write(batch)
+    first, second = (device.pk for device in devices)
+    each, twice = [first, second], [first, first, second, second]
+    assert stored() == {
+        "readings": twice,
+        "newest": twice,
+        "polls": each,
+        "states": each,
+        "alarms": each,
+        "gaps": each,
+        "words": each,
+    }
+    batch.entries, batch.gaps = [], []
+    store.write(batch)
+    assert stored()["readings"] == twice and stored()["alarms"] == each
+
+
+def test_a_device_deleted_meanwhile_takes_nothing_of_the_others_with_it(batch, devices):
+    gone, kept = devices
+    batch.memory = {}
+    Device.objects.filter(pk=gone.pk).delete()
+    store.write(batch)
+    one, two = [kept.pk], [kept.pk, kept.pk]
+    assert stored() == {
+        "readings": two,
+        "newest": two,
+        "polls": one,
+        "states": one,
+        "alarms": one,
+        "gaps": one,
+        "words": one,
+    }
+
+
+def test_when_all_of_them_are_deleted_nothing_is_left(batch):
+    Device.objects.all().delete()
+    store.write(batch)
+    assert not any(stored().values())
+    assert not InterfaceSpeed.objects.exists() and not RuleMemory.objects.exists()
