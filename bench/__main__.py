@@ -1,5 +1,6 @@
 """Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm]``; without names, all of them."""
 
+import signal
 import sys
 from collections.abc import Callable
 
@@ -20,6 +21,8 @@ def main(names: list[str]) -> int:
     if unknown:
         print(f"bench: there is no measurement {unknown[0]!r}; there are {', '.join(MEASUREMENTS)}", file=sys.stderr)
         return 1
+    # Ended from outside, a measurement still ends its own processes.
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(143))
     for name in names or MEASUREMENTS:
         MEASUREMENTS[name]()
     return 0

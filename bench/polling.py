@@ -30,14 +30,14 @@ def standing(database_: psycopg.Connection[tuple[object, ...]]) -> dict[str, flo
 
 def collect(devices: int, ports: int, interval: int, warm: float, measured: float) -> dict[str, float]:
     """Run stand-ins, database and collector together; what happened in the measured time."""
-    total = warm + measured + 60
+    total = warm + measured + 60 + devices * 0.1
     with database() as url, process("bench.fleet", str(devices), str(ports), str(total * 3), ready=True) as fleet:
         seed(url, devices, ports, interval)
         with (
             process("lumtar.engine.collector", env={"LUMTAR_DATABASE_URL": url}) as collector,
             psycopg.connect(url, autocommit=True) as asking,
         ):
-            limit = time.monotonic() + 180
+            limit = time.monotonic() + 120 + devices * 0.1
             while standing(asking).get("polls", 0) < devices and time.monotonic() < limit:
                 time.sleep(1)
             time.sleep(warm)

@@ -74,12 +74,31 @@ class Agent:
             version, _ = pdu.read_version(data)
             if version == pdu.VERSION_3:
                 return self._answer_user(data) if self._user else None
-            community, request = pdu.read_community_message(data)
+            community, request = pdu.read_community_message(data, version)
         except Malformed:
             return None
         if community != self._community or self._user:
             return None
+        if version == pdu.VERSION_1:
+            return pdu.community_message(community, self._respond_version_1(request), version)
         return pdu.community_message(community, self._respond(request))
+
+    def _respond_version_1(self, request: pdu.Pdu) -> bytes:
+        """One missing object, or one that is a Counter64, refuses the whole request (RFC 2576 section 4.2)."""
+        at = self.device.clock()
+        binds = []
+        for place, oid in enumerate(request.binds.oids, 1):
+            if request.kind == pdu.GET:
+                value = self.device.mib.exact(oid, at)
+                found = None if value is None or value[0] == ber.COUNTER64 else bind(oid, value)
+            else:
+                found = next((each for each in self.device.mib.run(oid, 500, at) if _fits_version_1(each)), None)
+            if found is None:
+                head = ber.integer(request.request_id) + ber.integer(pdu.NO_SUCH_NAME) + ber.integer(place)
+                return ber.tlv(pdu.RESPONSE, head + ber.tlv(ber.SEQUENCE, b""))
+            binds.append(found)
+        head = ber.integer(request.request_id) + b"\x02\x01\x00\x02\x01\x00"
+        return ber.tlv(pdu.RESPONSE, head + ber.tlv(ber.SEQUENCE, b"".join(binds)))
 
     def _respond(self, request: pdu.Pdu) -> bytes:
         at = self.device.clock()
@@ -132,10 +151,10 @@ class Agent:
                 return self._report(message, 5, 0)
             if message.boots != self._boots or abs(message.time - self._time) > usm.TIME_WINDOW:
                 return self._report(message, 2, usm.AUTH)
-        if message.flags & usm.PRIV and user.auth:
-            key = usm.localized_key(user.auth, user.priv_password, self._engine_id)
-            body = usm.decrypt(key, message.boots, message.time, message.salt, body)
+        if message.flags & usm.PRIV and user.auth and user.priv:
+            key = usm.privacy_key(user.auth, user.priv, user.priv_password, self._engine_id)
             try:
+                body = usm.decrypt(user.priv, key, message.boots, message.time, message.salt, body)
                 at = usm.scoped_pdu_at(body)
             except Malformed:
                 return self._report(message, 6, usm.AUTH)
@@ -165,3 +184,9 @@ class Agent:
         report = ber.tlv(pdu.REPORT, head + ber.tlv(ber.SEQUENCE, binds))
         user = self._user if flags and self._user else usm.User(message.user.decode("utf-8", "replace"))
         return self._wrap(message.message_id, flags, user, report)
+
+
+def _fits_version_1(binding: bytes) -> bool:
+    _, at, _ = ber.read(binding, 0, ber.SEQUENCE)
+    _, _, value_at = ber.read(binding, at)
+    return binding[value_at] not in (ber.COUNTER64, *ber.ABSENT)

@@ -30,12 +30,23 @@ def loopback():
 
 
 SNMPD = """
-agentaddress udp:127.0.0.1:{port}
+agentaddress udp:127.0.0.1:{port},udp6:[::1]:{port}
 rocommunity correct-word 127.0.0.1
+rocommunity6 correct-word ::1
 createUser anna SHA "authenticate-me" AES "keep-it-private"
 createUser bert SHA-256 "authenticate-me" AES "keep-it-private"
+createUser cleo MD5 "authenticate-me" DES "keep-it-private"
+createUser dora SHA "authenticate-me" AES-192 "keep-it-private"
+createUser emil SHA-224 "authenticate-me" AES-256 "keep-it-private"
+createUser fern SHA-512 "authenticate-me"
+createUser gwen
 rouser anna priv
 rouser bert priv
+rouser cleo priv
+rouser dora priv
+rouser emil priv
+rouser fern auth
+rouser gwen noauth
 sysLocation Depot, rack 4
 """
 

@@ -3,6 +3,7 @@
 import smtplib
 from dataclasses import replace
 from datetime import timedelta
+from types import SimpleNamespace
 
 import pytest
 from django.contrib.auth.models import User
@@ -108,6 +109,11 @@ class TestAlarms:
         assert list(RuleMemory.objects.values_list("interface_id", "over")) == [(ports[0].pk, 2)]
 
 
+def send(told, attempts=0):
+    """Run the job as the worker does after so many attempts."""
+    jobs.send_mail(SimpleNamespace(job=SimpleNamespace(attempts=attempts)), told.pk)
+
+
 class TestMail:
     @pytest.fixture
     def told(self, raised):
@@ -115,7 +121,7 @@ class TestMail:
         return Notification.objects.get()
 
     def test_a_mail_says_what_where_and_when(self, told):
-        jobs.send_mail(told.pk)
+        send(told)
         sent = mail.outbox[0]
         assert sent.subject == "[major] hex-wan-1, port Transport 1: 94 % full"
         assert sent.to == ["duty@oskelund.example"]
@@ -125,7 +131,7 @@ class TestMail:
 
     def test_no_mail_twice_however_often_the_job_runs(self, told):
         for _ in range(3):
-            jobs.send_mail(told.pk)
+            send(told)
         assert len(mail.outbox) == 1
 
     def test_an_address_that_stands_twice_is_told_once(self, raised):
@@ -137,27 +143,36 @@ class TestMail:
             "django.core.mail.EmailMessage.send", lambda self: (_ for _ in ()).throw(ConnectionRefusedError("refused"))
         )
         with pytest.raises(ConnectionRefusedError):
-            jobs.send_mail(told.pk)
+            send(told)
         told.refresh_from_db()
         assert told.state == "pending" and "refused" in told.detail
         monkeypatch.undo()
-        jobs.send_mail(told.pk)
+        send(told)
         assert Notification.objects.get().state == "sent"
+
+    def test_in_the_end_it_is_given_up_and_says_so(self, told, monkeypatch):
+        monkeypatch.setattr(
+            "django.core.mail.EmailMessage.send", lambda self: (_ for _ in ()).throw(ConnectionRefusedError("refused"))
+        )
+        with pytest.raises(ConnectionRefusedError):
+            send(told, attempts=jobs.RETRIES)
+        told.refresh_from_db()
+        assert told.state == "failed" and "given up" in told.detail
 
     def test_a_mail_whose_fate_is_not_known_is_not_sent_again(self, told, monkeypatch):
         monkeypatch.setattr(
             "django.core.mail.EmailMessage.send",
             lambda self: (_ for _ in ()).throw(smtplib.SMTPServerDisconnected("gone")),
         )
-        jobs.send_mail(told.pk)
+        send(told)
         monkeypatch.undo()
-        jobs.send_mail(told.pk)
+        send(told)
         told.refresh_from_db()
         assert told.state == "failed" and not mail.outbox
 
     def test_a_name_with_a_line_break_makes_no_header(self, told):
         Device.objects.update(name="evil\nBcc: all@x.example")
-        jobs.send_mail(told.pk)
+        send(told)
         assert "\n" not in mail.outbox[0].subject
 
 

@@ -238,3 +238,27 @@ async def test_an_empty_answer_to_a_bulk_request(transport, loopback):
     with pytest.raises(Fault, match="nothing at all"):
         await read_columns(session, [oids.IF_DESCR])
     outlet.close()
+
+
+async def test_somebody_elses_tool_reads_our_agent_in_version_1(device):
+    where = f"{device.address[0]}:{device.address[1]}"
+    out = await tool("snmpwalk", "-v1", "-c", COMMUNITY, "-On", where, "1.3.6.1.2.1")
+    lines = [line for line in out.splitlines() if " = " in line]
+    assert sum(".1.3.6.1.2.1.2.2.1.2." in line for line in lines) == 60
+    assert not [line for line in lines if "Counter64" in line]
+    missing = await tool("snmpget", "-v1", "-c", COMMUNITY, "-On", where, "1.3.6.1.2.1.1.3.0", "1.3.6.1.2.1.1.99.0")
+    assert "noSuchName" in missing
+
+
+async def test_version_1_through_our_own_session(transport, device):
+    session = ask(transport, device, Community(COMMUNITY, pdu.VERSION_1))
+    found = await read_columns(session, [oids.IF_DESCR, oids.IF_HC_IN_OCTETS], 60)
+    assert [len(column.values) for column in found] == [60, 0]
+
+
+@pytest.mark.parametrize("priv", list(usm.PrivProtocol))
+async def test_every_privacy_protocol(transport, loopback, priv):
+    user = usm.User("anna", usm.AuthProtocol.SHA1, "authenticate-me", priv, "keep-it-private")
+    running = agent(box(address=next(loopback)), free_port(), time.time(), user)
+    assert (await ask(transport, running, user).get([oids.SYS_NAME])).values == [b"tst-acc-1"]
+    running.close()

@@ -102,7 +102,7 @@ def test_localized_keys_are_those_of_the_standard(protocol, key):
 
 
 @pytest.mark.parametrize("protocol", list(usm.AuthProtocol))
-@pytest.mark.parametrize("priv", [None, usm.PrivProtocol.AES128])
+@pytest.mark.parametrize("priv", [None, *usm.PrivProtocol])
 def test_version_3_messages_verify_and_decrypt(protocol, priv):
     user = usm.User("anna", protocol, "authenticate", priv, "keep-it-private")
     plain = usm.scoped(ENGINE, b"", pdu.request(pdu.GET, 77, [ber.oid_body("1.3.6.1.2.1.1.3.0")]))
@@ -118,7 +118,8 @@ def test_version_3_messages_verify_and_decrypt(protocol, priv):
     body = message.body
     if priv:
         assert body != plain
-        body = usm.decrypt(usm.localized_key(protocol, user.priv_password, ENGINE), 3, 99, message.salt, body)
+        key = usm.privacy_key(protocol, priv, user.priv_password, ENGINE)
+        body = usm.decrypt(priv, key, 3, 99, message.salt, body)
     assert pdu.read_pdu(body, usm.scoped_pdu_at(body)).request_id == 77
 
 

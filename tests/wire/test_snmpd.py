@@ -6,7 +6,7 @@ import subprocess
 import pytest
 
 from lumtar.core.text import clean
-from lumtar.wire import ber, oids, usm
+from lumtar.wire import ber, oids, pdu, usm
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.session import Community, Patience, Session
 from lumtar.wire.tables import read_columns
@@ -15,8 +15,15 @@ from tests.conftest import free_port
 
 QUICK = Patience(0.6, 2)
 SHA, SHA256, AES = usm.AuthProtocol.SHA1, usm.AuthProtocol.SHA256, usm.PrivProtocol.AES128
+Auth, Priv = usm.AuthProtocol, usm.PrivProtocol
 RIGHT = {
+    "v1": Community("correct-word", pdu.VERSION_1),
     "v2c": Community("correct-word"),
+    "v3 noAuthNoPriv": usm.User("gwen"),
+    "v3 SHA-512": usm.User("fern", Auth.SHA512, "authenticate-me"),
+    "v3 MD5/DES": usm.User("cleo", Auth.MD5, "authenticate-me", Priv.DES, "keep-it-private"),
+    "v3 SHA/AES-192": usm.User("dora", Auth.SHA1, "authenticate-me", Priv.AES192, "keep-it-private"),
+    "v3 SHA-224/AES-256": usm.User("emil", Auth.SHA224, "authenticate-me", Priv.AES256, "keep-it-private"),
     "v3 SHA/AES": usm.User("anna", SHA, "authenticate-me", AES, "keep-it-private"),
     "v3 SHA-256/AES": usm.User("bert", SHA256, "authenticate-me", AES, "keep-it-private"),
 }
@@ -44,15 +51,32 @@ async def test_the_system_group_is_what_the_other_tool_reads(transport, snmpd, c
 
 
 @pytest.mark.parametrize("credential", RIGHT.values(), ids=RIGHT)
-async def test_whole_columns(transport, snmpd, credential):
+async def test_names_and_states_of_all_interfaces(transport, snmpd, credential):
     command = ["snmpbulkwalk", "-v2c", "-ccorrect-word", "-Oqv", f"127.0.0.1:{snmpd.port}", "1.3.6.1.2.1.2.2.1.2"]
     theirs = subprocess.run(command, capture_output=True, text=True, check=True).stdout.split("\n")[:-1]
-    found = await read_columns(
-        session(transport, snmpd, credential), [oids.IF_DESCR, oids.IF_HC_IN_OCTETS, oids.IF_TYPE]
-    )
+    found = await read_columns(session(transport, snmpd, credential), [oids.IF_DESCR, oids.IF_IN_OCTETS, oids.IF_TYPE])
     assert [clean(value) for value in found[0].values] == [line.strip('"') for line in theirs]
     assert found[0].indexes == found[1].indexes == found[2].indexes
     assert all(isinstance(value, int) for value in found[1].values)
+
+
+async def test_only_version_1_has_no_wide_counters(transport, snmpd):
+    wide = [oids.IF_HC_IN_OCTETS]
+    assert (await read_columns(session(transport, snmpd, RIGHT["v2c"]), wide))[0].values
+    assert (await read_columns(session(transport, snmpd, RIGHT["v1"]), wide))[0].values == []
+
+
+async def test_version_1_reads_what_is_there_and_leaves_the_rest_absent(transport, snmpd):
+    missing = ber.oid_body("1.3.6.1.2.1.2.2.1.2.99999")
+    found = await session(transport, snmpd, RIGHT["v1"]).get([missing, oids.SYS_LOCATION, missing, oids.SYS_UPTIME])
+    assert [tag in ber.ABSENT for tag in found.tags] == [True, False, True, False]
+    assert found.values[1] == b"Depot, rack 4"
+
+
+@pytest.mark.parametrize("credential", [RIGHT["v1"], RIGHT["v2c"], RIGHT["v3 SHA/AES"]])
+async def test_ipv6(transport, snmpd, credential):
+    made = Session(transport, socket.AF_INET6, ("::1", snmpd.port), credential, QUICK)
+    assert (await made.get([oids.SYS_LOCATION])).values == [b"Depot, rack 4"]
 
 
 async def test_what_is_not_there_is_absent(transport, snmpd):

@@ -6,7 +6,7 @@ from lumtar.wire import ber
 from lumtar.wire.ber import Malformed
 
 GET, GET_NEXT, RESPONSE, GET_BULK, REPORT = 0xA0, 0xA1, 0xA2, 0xA5, 0xA8
-VERSION_2C, VERSION_3 = 1, 3
+VERSION_1, VERSION_2C, VERSION_3 = 0, 1, 3
 
 Value = int | bytes
 """Numbers as they are; octet strings, addresses and encoded object identifiers as octets."""
@@ -32,7 +32,7 @@ ERROR_STATUS = [
     "notWritable",
     "inconsistentName",
 ]
-TOO_BIG, AUTHORIZATION_ERROR, NO_ACCESS = 1, 16, 6
+TOO_BIG, NO_SUCH_NAME, AUTHORIZATION_ERROR, NO_ACCESS = 1, 2, 16, 6
 
 
 @dataclass(slots=True)
@@ -64,9 +64,9 @@ def request(kind: int, request_id: int, oids: list[bytes], first: int = 0, secon
     return ber.tlv(kind, head + ber.tlv(ber.SEQUENCE, binds))
 
 
-def community_message(community: bytes, pdu: bytes) -> bytes:
-    """A version 2c message."""
-    return ber.tlv(ber.SEQUENCE, b"\x02\x01\x01" + ber.tlv(ber.OCTET_STRING, community) + pdu)
+def community_message(community: bytes, pdu: bytes, version: int = VERSION_2C) -> bytes:
+    """A version 1 or 2c message."""
+    return ber.tlv(ber.SEQUENCE, ber.integer(version) + ber.tlv(ber.OCTET_STRING, community) + pdu)
 
 
 def read_pdu(data: bytes, at: int) -> Pdu:
@@ -156,15 +156,15 @@ def message_id(data: bytes) -> int:
     return ber.read_integer(data, at)[0]
 
 
-def read_community_message(data: bytes) -> tuple[bytes, Pdu]:
-    """Community and PDU of a version 2c message.
+def read_community_message(data: bytes, wanted: int = VERSION_2C) -> tuple[bytes, Pdu]:
+    """Community and PDU of a version 1 or 2c message.
 
     Raises
     ------
     Malformed
     """
     version, at = read_version(data)
-    if version != VERSION_2C:
-        raise Malformed(f"the message is of version number {version}, not {VERSION_2C}")
+    if version != wanted:
+        raise Malformed(f"the message is of version number {version}, not {wanted}")
     community, at = ber.read_octets(data, at)
     return community, read_pdu(data, at)

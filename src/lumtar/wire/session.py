@@ -37,9 +37,10 @@ UNKNOWN_ENGINE = ber.oid_body("1.3.6.1.6.3.15.1.1.4.0")
 
 @dataclass(frozen=True, slots=True)
 class Community:
-    """How a device is spoken to in version 2c. The community never prints."""
+    """How a device is spoken to in version 1 or 2c. The community never prints."""
 
     name: str = field(repr=False)
+    version: int = pdu.VERSION_2C
 
 
 Credential = Community | usm.User
@@ -83,10 +84,14 @@ class Session:
 
     async def get(self, oids: Sequence[bytes]) -> VarBinds:
         """Read encoded object identifiers; those that are not there have an absent tag (``ber.ABSENT``)."""
+        if self._is_version_1:
+            return await self._one_by_one(pdu.GET, list(oids))
         return await self._exchange(pdu.GET, list(oids), 0, 0)
 
     async def bulk(self, oids: Sequence[bytes], repetitions: int) -> VarBinds:
         """Read what follows encoded object identifiers; a device that finds the answer too big is asked for less."""
+        if self._is_version_1:
+            return await self._one_by_one(pdu.GET_NEXT, list(oids))
         while True:
             try:
                 return await self._exchange(pdu.GET_BULK, list(oids), 0, repetitions)
@@ -94,6 +99,25 @@ class Session:
                 if repetitions == 1:
                     raise
                 repetitions = max(1, repetitions // 2)
+
+    @property
+    def _is_version_1(self) -> bool:
+        return isinstance(self._credential, Community) and self._credential.version == pdu.VERSION_1
+
+    async def _one_by_one(self, kind: int, oids: list[bytes]) -> VarBinds:
+        """Ask in version 1, which refuses a whole request for one missing object: that one is left out then."""
+        left = dict(enumerate(oids))
+        found = VarBinds(list(oids), [ber.NO_SUCH_INSTANCE] * len(oids), [b""] * len(oids))
+        while left:
+            try:
+                binds = await self._exchange(kind, list(left.values()), 0, 0)
+            except MissingName as missing:
+                left.pop(list(left)[missing.place])
+                continue
+            for place, oid, tag, value in zip(left, binds.oids, binds.tags, binds.values, strict=False):
+                found.oids[place], found.tags[place], found.values[place] = oid, tag, value
+            break
+        return found
 
     async def _exchange(self, kind: int, oids: list[bytes], first: int, second: int) -> VarBinds:
         began = time.monotonic()
@@ -107,6 +131,8 @@ class Session:
             raise TooBig(FaultKind.ERROR_STATUS, "answered that its answer would be too big (tooBig)")
         if answer.error_status in (pdu.AUTHORIZATION_ERROR, pdu.NO_ACCESS):
             raise Fault(FaultKind.REFUSED, "answered, but refused access (authorizationError)")
+        if answer.error_status == pdu.NO_SUCH_NAME and 0 < answer.error_index <= len(oids):
+            raise MissingName(answer.error_index - 1)
         if answer.error_status:
             known = answer.error_status < len(pdu.ERROR_STATUS)
             name = pdu.ERROR_STATUS[answer.error_status] if known else str(answer.error_status)
@@ -115,7 +141,8 @@ class Session:
 
     async def _ask_community(self, credential: Community, kind: int, oids: list[bytes], first: int, second: int) -> Pdu:
         number = self._transport.next_id()
-        message = pdu.community_message(credential.name.encode(), pdu.request(kind, number, oids, first, second))
+        request = pdu.request(kind, number, oids, first, second)
+        message = pdu.community_message(credential.name.encode(), request, credential.version)
         try:
             data = await self._transport.ask(
                 self._family, self.address, number, message, self.patience.timeout, self.patience.tries
@@ -125,7 +152,7 @@ class Session:
                 raise Fault(fault.kind, fault.words + " (a wrong community looks the same)") from fault
             raise
         try:
-            _, answer = pdu.read_community_message(data)
+            _, answer = pdu.read_community_message(data, credential.version)
             return _checked(answer, number)
         except Malformed as malformed:
             raise self._garbled(malformed) from malformed
@@ -204,9 +231,9 @@ class Session:
             if not usm.verify(user.auth, key, message, data):
                 raise Fault(FaultKind.WRONG_KEY, "answered with a signature that this user's key does not confirm")
             self._engine = (message.engine_id, message.boots, time.monotonic() - message.time)
-        if message.flags & usm.PRIV and user.auth:
-            key = usm.localized_key(user.auth, user.priv_password, message.engine_id)
-            body = usm.decrypt(key, message.boots, message.time, message.salt, body)
+        if message.flags & usm.PRIV and user.auth and user.priv:
+            key = usm.privacy_key(user.auth, user.priv, user.priv_password, message.engine_id)
+            body = usm.decrypt(user.priv, key, message.boots, message.time, message.salt, body)
         answer = pdu.read_pdu(body, usm.scoped_pdu_at(body))
         if answer.kind != pdu.REPORT and message.flags & 3 != user.level:
             raise Fault(FaultKind.LEVEL, "answered at a lower security level than it was asked at")
@@ -215,6 +242,14 @@ class Session:
 
 class TooBig(Fault):
     """The answer did not fit; less can be asked for."""
+
+
+class MissingName(Fault):
+    """Version 1: one object of the request is not there (RFC 1157 section 4.1.2). ``place`` counts from 0."""
+
+    def __init__(self, place: int) -> None:
+        super().__init__(FaultKind.ERROR_STATUS, "answered with the error noSuchName")
+        self.place = place
 
 
 def _checked(answer: Pdu, number: int) -> Pdu:

@@ -14,6 +14,8 @@ try:
     from cryptography.hazmat.decrepit.ciphers.modes import CFB
 except ImportError:
     from cryptography.hazmat.primitives.ciphers.modes import CFB
+from cryptography.hazmat.decrepit.ciphers.algorithms import TripleDES
+from cryptography.hazmat.primitives.ciphers.modes import CBC
 
 from lumtar.wire import ber
 from lumtar.wire.ber import Malformed
@@ -37,11 +39,21 @@ class AuthProtocol(StrEnum):
 
 
 class PrivProtocol(StrEnum):
-    """Encryption protocols."""
+    """Encryption protocols.
 
+    Keys longer than the hash are extended in two ways, and makers differ in which one they took.
+    """
+
+    DES = "des"
     AES128 = "aes128"
+    AES192 = "aes192"
+    AES256 = "aes256"
+    AES192_REEDER = "aes192-reeder"
+    AES256_REEDER = "aes256-reeder"
 
 
+PRIVACY_KEY = {"des": 16, "aes128": 16, "aes192": 24, "aes256": 32, "aes192-reeder": 24, "aes256-reeder": 32}
+"""Octets of a privacy key; DES needs 8 for the key and 8 towards the vector."""
 SIGNATURE = {"md5": 12, "sha1": 12, "sha224": 16, "sha256": 24, "sha384": 32, "sha512": 48}
 """Octets of the truncated HMAC (RFC 3414 section 6, RFC 7860 section 4)."""
 
@@ -81,6 +93,10 @@ def password_key(protocol: AuthProtocol, password: str) -> bytes:
     raw = password.encode()
     if len(raw) < 8:
         raise ValueError("An SNMP version 3 password has at least 8 characters.")
+    return _repeated_hash(protocol, raw)
+
+
+def _repeated_hash(protocol: AuthProtocol, raw: bytes) -> bytes:
     size = 1 << 20
     return hashlib.new(protocol, (raw * (size // len(raw) + 1))[:size]).digest()
 
@@ -90,19 +106,52 @@ def sign(protocol: AuthProtocol, key: bytes, message: bytes) -> bytes:
     return hmac.new(key, message, protocol.value).digest()[: SIGNATURE[protocol]]
 
 
-def _cipher(key: bytes, boots: int, time: int, salt: bytes) -> Cipher[CFB]:
-    vector = boots.to_bytes(4, "big") + time.to_bytes(4, "big") + salt
-    return Cipher(AES(key[:16]), CFB(vector))
+@lru_cache(maxsize=4096)
+def privacy_key(auth: AuthProtocol, priv: PrivProtocol, password: str, engine_id: bytes) -> bytes:
+    """The key of a privacy password at one engine, as long as its protocol needs it.
+
+    A hash that is too short is extended by hashing what there is (draft-blumenthal-aes-usm-04
+    section 3.1.2.1) or by localizing it once more as if it were a password (draft-reeder-snmpv3-usm-3desede-00
+    section 2.1).
+    """
+    key = localized_key(auth, password, engine_id)
+    last = key
+    while len(key) < PRIVACY_KEY[priv]:
+        if priv.endswith("reeder"):
+            digest = _repeated_hash(auth, last)
+            last = hashlib.new(auth, digest + engine_id + digest).digest()
+        else:
+            last = hashlib.new(auth, key).digest()
+        key += last
+    return key[: PRIVACY_KEY[priv]]
 
 
-def encrypt(key: bytes, boots: int, time: int, salt: bytes, plain: bytes) -> bytes:
-    """AES-128 in cipher feedback mode (RFC 3826 section 3.1)."""
-    return _cipher(key, boots, time, salt).encryptor().update(plain)
+def _cipher(protocol: PrivProtocol, key: bytes, boots: int, time: int, salt: bytes) -> Cipher[CFB] | Cipher[CBC]:
+    if protocol is PrivProtocol.DES:
+        vector = bytes(a ^ b for a, b in zip(key[8:], salt, strict=True))
+        # Three equal keys make triple DES the single one of RFC 3414.
+        return Cipher(TripleDES(key[:8] * 3), CBC(vector))
+    return Cipher(AES(key), CFB(boots.to_bytes(4, "big") + time.to_bytes(4, "big") + salt))
 
 
-def decrypt(key: bytes, boots: int, time: int, salt: bytes, secret: bytes) -> bytes:
-    """The inverse of :func:`encrypt`."""
-    return _cipher(key, boots, time, salt).decryptor().update(secret)
+def encrypt(protocol: PrivProtocol, key: bytes, boots: int, time: int, salt: bytes, plain: bytes) -> bytes:
+    """AES in cipher feedback mode (RFC 3826 section 3.1), or DES in cipher block chaining (RFC 3414 section 8)."""
+    if protocol is PrivProtocol.DES:
+        plain += bytes(-len(plain) % 8)
+    return _cipher(protocol, key, boots, time, salt).encryptor().update(plain)
+
+
+def decrypt(protocol: PrivProtocol, key: bytes, boots: int, time: int, salt: bytes, secret: bytes) -> bytes:
+    """The inverse of :func:`encrypt`; DES leaves its padding.
+
+    Raises
+    ------
+    Malformed
+        if this cannot have been encrypted so
+    """
+    if len(salt) != 8 or (protocol is PrivProtocol.DES and len(secret) % 8):
+        raise Malformed("it is not encrypted in the way that was agreed")
+    return _cipher(protocol, key, boots, time, salt).decryptor().update(secret)
 
 
 @dataclass(slots=True)
@@ -202,10 +251,11 @@ def write_message(
         auth_key = localized_key(user.auth, user.auth_password, engine_id)
         signature = bytes(SIGNATURE[user.auth])
     if flags & PRIV:
-        assert user.auth is not None
-        salt = os.urandom(8)
-        key = localized_key(user.auth, user.priv_password, engine_id)
-        plain = ber.tlv(ber.OCTET_STRING, encrypt(key, boots, time, salt, plain))
+        assert user.auth is not None and user.priv is not None
+        # DES wants the engine's boots in its salt, AES any salt that does not come again.
+        salt = (boots.to_bytes(4, "big") if user.priv is PrivProtocol.DES else os.urandom(4)) + os.urandom(4)
+        key = privacy_key(user.auth, user.priv, user.priv_password, engine_id)
+        plain = ber.tlv(ber.OCTET_STRING, encrypt(user.priv, key, boots, time, salt, plain))
     header = (
         ber.integer(message_id) + ber.integer(LARGEST) + ber.tlv(ber.OCTET_STRING, bytes((flags,))) + ber.integer(MODEL)
     )

@@ -7,7 +7,7 @@ from django.conf import settings
 from django.core.mail import EmailMessage
 from django.db import transaction
 from django.utils import timezone
-from procrastinate import RetryStrategy
+from procrastinate import JobContext, RetryStrategy
 from procrastinate.contrib.django import app
 
 from lumtar.core.alarms.severity import Severity
@@ -18,8 +18,12 @@ log = structlog.get_logger()
 State = Notification.State
 
 
-@app.task(queue="notify", retry=RetryStrategy(max_attempts=8, exponential_wait=4), pass_context=False)
-def send_mail(notification: int) -> None:
+RETRIES = 8
+"""With waits of 4, 16, 64 … seconds: about a day."""
+
+
+@app.task(queue="notify", retry=RetryStrategy(max_attempts=RETRIES, exponential_wait=4), pass_context=True)
+def send_mail(context: JobContext, notification: int) -> None:
     """Send one mail, at most once.
 
     It is marked as being sent before it is handed over, so that a crash in between can lose
@@ -38,9 +42,10 @@ def send_mail(notification: int) -> None:
     try:
         compose(told).send()
     except (ConnectionError, smtplib.SMTPConnectError, smtplib.SMTPHeloError, smtplib.SMTPAuthenticationError) as error:
-        Notification.objects.filter(pk=notification).update(
-            state=State.PENDING, detail=f"The mail server cannot be used: {error}"[:300]
-        )
+        given_up = context.job.attempts >= RETRIES
+        detail = f"The mail server cannot be used{', given up' if given_up else ''}: {error}"[:300]
+        state = State.FAILED if given_up else State.PENDING
+        Notification.objects.filter(pk=notification).update(state=state, detail=detail)
         raise
     except (OSError, smtplib.SMTPException) as error:
         Notification.objects.filter(pk=notification).update(state=State.FAILED, detail=f"Not sent: {error}"[:300])

@@ -1,0 +1,136 @@
+"""``./lumtar start`` from nothing, with a cluster and ports of its own, as somebody would use it."""
+
+import json
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import tempfile
+import time
+import urllib.error
+import urllib.request
+from pathlib import Path
+
+import pytest
+
+from launcher.places import ROOT
+from tests.conftest import free_port
+
+PASSED_ON = {"LUMTAR_DATABASE_URL", "LUMTAR_KEY_FILE", "LUMTAR_KEY", "DJANGO_SETTINGS_MODULE"}
+
+
+class Installation:
+    """A folder for everything that changes, and free ports."""
+
+    def __init__(self, folder):
+        self.folder = folder
+        self.web, self.database = (free_port(socket.SOCK_STREAM) for _ in range(2))
+        own = {
+            "LUMTAR_VAR": str(folder),
+            "LUMTAR_WEB_PORT": str(self.web),
+            "LUMTAR_DATABASE_PORT": str(self.database),
+        }
+        self.environment = {name: value for name, value in os.environ.items() if name not in PASSED_ON} | own
+
+    def lumtar(self, *words):
+        """Run one command to its end."""
+        return subprocess.run(
+            [str(ROOT / "lumtar"), *words],
+            env=self.environment,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            text=True,
+            timeout=120,
+        )
+
+    def health(self):
+        try:
+            with urllib.request.urlopen(f"http://127.0.0.1:{self.web}/api/v1/health", timeout=5) as answer:
+                return json.load(answer)
+        except urllib.error.HTTPError as error:
+            return json.load(error)
+
+    def processes(self):
+        """Numbers of the processes that run from this folder's state, by their module."""
+        found = {}
+        for path in Path("/proc").glob("[0-9]*"):
+            try:
+                environment = (path / "environ").read_bytes().decode(errors="replace").split("\0")
+                words = (path / "cmdline").read_bytes().decode(errors="replace").split("\0")
+            except OSError:
+                continue
+            if f"LUMTAR_VAR={self.folder}" in environment and "-m" in words:
+                found[words[words.index("-m") + 1]] = int(path.name)
+        return found
+
+
+@pytest.fixture
+def installation():
+    # PostgreSQL's own user must be able to reach the cluster when this runs as root.
+    folder = Path(tempfile.mkdtemp(prefix="lumtar-", dir="/tmp"))
+    folder.chmod(0o755)
+    made = Installation(folder)
+    yield made
+    made.lumtar("stop")
+    shutil.rmtree(folder)
+
+
+def until(look, patience=30):
+    limit = time.monotonic() + patience
+    while not (found := look()):
+        assert time.monotonic() < limit, "waited in vain"
+        time.sleep(0.1)
+    return found
+
+
+def test_from_nothing_to_ready_and_back(installation):
+    first = installation.lumtar("start", "--background")
+    assert first.returncode == 0, first.stdout
+    assert "creating the database cluster" in first.stdout
+    assert f"Lumtar is ready: http://127.0.0.1:{installation.web}" in first.stdout
+    assert "The first visit makes the administrator" in first.stdout
+    for secret in ("secret.key", "database.url"):
+        assert (installation.folder / secret).stat().st_mode & 0o777 == 0o600
+
+    again = installation.lumtar("start", "--background")
+    assert again.returncode == 0 and "Lumtar runs already (start)" in again.stdout
+
+    until(lambda: all(process["alive"] for process in installation.health()["processes"]))
+    added = installation.lumtar("manage", "adddevice", "127.0.0.1", "--community", "not-this-one", "--port", "9")
+    assert added.returncode == 0, added.stdout
+
+    before = installation.processes()
+    assert {"uvicorn", "lumtar.engine.worker", "lumtar.engine.collector"} <= set(before)
+    os.kill(before["lumtar.engine.collector"], signal.SIGKILL)
+    until(lambda: installation.processes().get("lumtar.engine.collector", 0) > 0)
+    assert installation.processes()["lumtar.engine.collector"] != before["lumtar.engine.collector"]
+
+    ended = installation.lumtar("stop")
+    assert ended.returncode == 0 and "Stopped." in ended.stdout
+    assert not installation.processes()
+    assert "Lumtar was not running." in installation.lumtar("stop").stdout
+
+    with socket.socket() as holder:
+        holder.bind(("127.0.0.1", installation.web))
+        holder.listen()
+        taken = installation.lumtar("start", "--background")
+        assert taken.returncode == 1
+        assert f"port {installation.web} on 127.0.0.1 is taken by process {os.getpid()}" in taken.stdout
+        assert "Traceback" not in taken.stdout
+
+    foreground = subprocess.Popen(
+        [str(ROOT / "lumtar"), "start"], env=installation.environment, stdout=subprocess.PIPE, text=True
+    )
+    told = ""
+    while "Ctrl-C" not in told:
+        line = foreground.stdout.readline()
+        assert line, told
+        told += line
+    assert "creating the database cluster" not in told, "what was there is used again"
+    foreground.send_signal(signal.SIGINT)
+    rest, _ = foreground.communicate(timeout=30)
+    assert "stopping" in rest and foreground.returncode == 0
+    assert not installation.processes()
+    with pytest.raises(OSError):
+        socket.create_connection(("127.0.0.1", installation.database), timeout=1)
