@@ -9,8 +9,8 @@ def main(devices: int, ports: int, interval: int) -> None:
     """Write them."""
     django.setup()
     from bench.fleet import COMMUNITY, PORT, address
+    from lumtar.domain.inventory.credentials import seal_credential
     from lumtar.domain.inventory.models import Credential, Device, DeviceState, Interface
-    from lumtar.domain.inventory.services import seal_credential
 
     credential = Credential.objects.create(
         name="bench", kind="v2c", sealed=seal_credential("v2c", {"community": COMMUNITY})

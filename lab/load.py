@@ -30,8 +30,8 @@ from lumtar.core.ledger import Observation, State, Status
 from lumtar.core.rows import join_rows, take_rows
 from lumtar.core.text import port_label
 from lumtar.domain.alarms.models import Rule
+from lumtar.domain.inventory.credentials import seal_credential
 from lumtar.domain.inventory.models import Component, Credential, Device, DeviceState, Interface, Site
-from lumtar.domain.inventory.services import seal_credential
 from lumtar.domain.readings import partitions, rollups
 from lumtar.domain.readings import services as readings
 from lumtar.domain.readings.models import Newest

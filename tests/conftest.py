@@ -9,9 +9,13 @@ import time
 import urllib.request
 
 import pytest
+from hypothesis import HealthCheck, settings
 
 if "LUMTAR_KEY_FILE" not in os.environ:
     os.environ.setdefault("LUMTAR_KEY", "a key for tests only")
+# How long something takes is measured by the benchmarks; a test must not fail on a slow machine.
+settings.register_profile("lumtar", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("lumtar")
 WORKER = int("".join(filter(str.isdigit, os.environ.get("PYTEST_XDIST_WORKER", "0"))) or 0)
 _hosts = itertools.count(1)
 

@@ -16,10 +16,11 @@ from lumtar.domain.accounts import services as accounts
 from lumtar.domain.alarms import jobs, queries
 from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification, Rule, RuleMemory
 from lumtar.domain.alarms.services import Transition, apply, remember
+from lumtar.domain.inventory import credentials, description
 from lumtar.domain.inventory import queries as fleet
 from lumtar.domain.inventory import services as inventory
+from lumtar.domain.inventory.description import SpeedChange
 from lumtar.domain.inventory.models import Credential, Device, Interface, InterfaceSpeed
-from lumtar.domain.inventory.services import SpeedChange
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation import secrets
 from lumtar.wire import usm
@@ -187,7 +188,7 @@ class TestInventory:
     @pytest.mark.parametrize(
         ("changes", "words"),
         [
-            ({"address": ""}, "without blanks"),
+            ({"address": ""}, "There is no address"),
             ({"address": "two words"}, "without blanks"),
             ({"address": "x" * 300}, "without blanks"),
             ({"port": 0}, "between 1 and 65535"),
@@ -228,7 +229,7 @@ class TestInventory:
     def test_secrets_are_stored_sealed(self, device):
         sealed = Credential.objects.get().sealed
         assert "word" not in sealed
-        assert inventory.opened(device.credential) == Community("word")
+        assert credentials.opened(device.credential) == Community("word")
 
     def test_version_3_comes_back_as_it_went_in(self):
         secret = {
@@ -239,18 +240,18 @@ class TestInventory:
             "priv_password": "keep-private",
         }
         made = inventory.add_device("127.0.0.3", kind="v3", secret=secret)
-        assert inventory.opened(made.credential) == usm.User(
+        assert credentials.opened(made.credential) == usm.User(
             "anna", usm.AuthProtocol.SHA256, "authenticate", usm.PrivProtocol.AES128, "keep-private"
         )
 
     def test_a_device_without_a_name_takes_its_own(self):
         made = inventory.add_device("127.0.0.4", kind="v2c", secret={"community": "word"})
-        inventory.describe(made, SAID, [described(1)], [], NOW)
+        description.describe(made, SAID, [described(1)], [], NOW)
         made.refresh_from_db()
         assert (made.name, made.sys_object_id) == ("hex-wan-1", "1.3.6.1.4.1.32473.1.21")
 
     def test_ports_come_go_and_change_their_names(self, device, ports):
-        first, _ = inventory.describe(
+        first, _ = description.describe(
             device, SAID, [described(1, alias="Transport A"), described(2, "wan2"), described(9, "new")], [], NOW
         )
         assert set(first) == {1, 2, 9}
@@ -264,7 +265,7 @@ class TestInventory:
             "port Transport 3 is gone",
             "1 new port",
         }
-        again, _ = inventory.describe(
+        again, _ = description.describe(
             device,
             SAID,
             [described(1, alias="Transport A"), described(2, "wan2"), described(3, "wan3"), described(9, "new")],
@@ -275,21 +276,21 @@ class TestInventory:
 
     def test_describing_twice_writes_nothing_new(self, device):
         said = [described(1, alias="Transport A"), described(2)]
-        inventory.describe(device, SAID, said, [], NOW)
+        description.describe(device, SAID, said, [], NOW)
         before = (Interface.objects.count(), Entry.objects.count())
-        inventory.describe(device, SAID, said, [], NOW)
+        description.describe(device, SAID, said, [], NOW)
         assert (Interface.objects.count(), Entry.objects.count()) == before
 
     def test_components(self, device):
         parts = [PartDescribed("processor", 1, "Processor 1", "%", 1.0), PartDescribed("sensor", 4, "Inlet", "°C", 0.1)]
-        _, found = inventory.describe(device, SAID, [], parts, NOW)
-        _, again = inventory.describe(device, SAID, [], parts[1:], NOW)
+        _, found = description.describe(device, SAID, [], parts, NOW)
+        _, again = description.describe(device, SAID, [], parts[1:], NOW)
         assert set(found) == {("processor", 1), ("sensor", 4)}
         assert again["sensor", 4].pk == found["sensor", 4].pk and ("processor", 1) not in again
 
     def test_speeds_are_a_history(self, ports):
-        inventory.note_speeds([SpeedChange(ports[0].pk, NOW, 10**9, True, 0, 0)])
-        inventory.note_speeds([SpeedChange(ports[0].pk, NOW + timedelta(hours=1), 10**9, True, 300_000_000, 0)])
+        description.note_speeds([SpeedChange(ports[0].pk, NOW, 10**9, True, 0, 0)])
+        description.note_speeds([SpeedChange(ports[0].pk, NOW + timedelta(hours=1), 10**9, True, 300_000_000, 0)])
         first, second = InterfaceSpeed.objects.order_by("since")
         assert (first.in_bps, first.in_source) == (10**9, "ifHighSpeed")
         assert (second.in_bps, second.in_source, second.out_bps) == (300_000_000, "override", 10**9)

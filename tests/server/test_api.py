@@ -241,7 +241,7 @@ BAD = [
     ("devices/999999", {}, 404, "nothing with that number"),
     ("interfaces/999999/series", {}, 404, "nothing with that number"),
     ("alarms/999999", {}, 404, "no such alarm"),
-    ("devices/one", {}, 422, "not valid"),
+    ("devices/one", {}, 404, "no such call"),
     ("now", {"at": "yesterday"}, 422, "not valid"),
     ("now", {"at": "2099-01-01T00:00:00Z"}, 422, "future"),
     ("interfaces", {"sort": "colour"}, 422, "There is no order 'colour'"),

@@ -85,6 +85,24 @@ def test_those_who_only_watch_keep_no_connection_to_the_database(address):
         watcher.leave()
 
 
+def test_the_first_visitor_after_the_database_was_away_is_answered(address):
+    def call():
+        with urllib.request.urlopen(f"{address}/api/v1/session", timeout=10) as answer:
+            assert answer.status == 200
+
+    callers = [threading.Thread(target=call) for _ in range(8)]
+    for caller in callers:
+        caller.start()
+    for caller in callers:
+        caller.join()
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity"
+            " WHERE datname = current_database() AND pid <> pg_backend_pid()"
+        )
+    call()
+
+
 def test_the_stream_survives_the_database_going_away(address):
     watcher = watch(address, 500)
     with connection.cursor() as cursor:

@@ -21,8 +21,8 @@ from lumtar.core.rules.threshold import Threshold
 from lumtar.core.units import duration, rate
 from lumtar.domain.alarms.models import AlarmType, Rule
 from lumtar.domain.alarms.services import Transition
+from lumtar.domain.inventory.description import SpeedChange
 from lumtar.domain.inventory.models import Device, Interface, Reach
-from lumtar.domain.inventory.services import SpeedChange
 from lumtar.domain.logbook.models import Entry
 from lumtar.wire.faults import Fault
 

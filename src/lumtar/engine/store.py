@@ -7,7 +7,7 @@ from django.db import IntegrityError, connection, transaction
 
 from lumtar.core.rows import take_rows
 from lumtar.domain.alarms import services as alarms
-from lumtar.domain.inventory import services as inventory
+from lumtar.domain.inventory.description import note_speeds
 from lumtar.domain.inventory.models import Device, DeviceState, Interface
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.services import announce
@@ -70,7 +70,7 @@ def _write(batch: Batch) -> None:
             readings.renew_newest(batch.interfaces, batch.seen, batch.state)
             _write_polls(batch)
         _write_states(batch.devices)
-        inventory.note_speeds(batch.speeds)
+        note_speeds(batch.speeds)
         Entry.objects.bulk_create(batch.entries)
         _write_gaps(batch.gaps)
         changed = alarms.apply(batch.transitions)

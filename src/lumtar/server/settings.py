@@ -7,27 +7,27 @@ from urllib.parse import unquote, urlsplit
 
 from lumtar.domain.operation.secrets import keys
 
+POOL = {"min_size": 2, "max_size": 12, "timeout": 5}
+"""The web server's connections; opening one costs more than most questions."""
+
 ROOT = Path(__file__).resolve().parents[3]
 VAR = Path(os.environ.get("LUMTAR_VAR", ROOT / "var"))
 DEMO = os.environ.get("LUMTAR_DEMO") == "1"
 
 
-POOL = {"min_size": 2, "max_size": 12, "timeout": 5}
-"""The web server's connections; opening one costs more than most questions."""
-
-
 def database(url: str) -> dict[str, object]:
     """Django's description of a database from its address."""
     parts = urlsplit(url)
+    pooled = bool(os.environ.get("LUMTAR_DATABASE_POOL"))
     return {
-        "ENGINE": "django.db.backends.postgresql",
+        "ENGINE": "lumtar.server.database",
         "NAME": parts.path.lstrip("/") or "lumtar",
         "USER": unquote(parts.username or ""),
         "PASSWORD": unquote(parts.password or ""),
         "HOST": parts.hostname or "",
         "PORT": parts.port or "",
         "CONN_HEALTH_CHECKS": True,
-        "OPTIONS": {"connect_timeout": 5, **({"pool": POOL} if os.environ.get("LUMTAR_DATABASE_POOL") else {})},
+        "OPTIONS": {"connect_timeout": 5, **({"pool": POOL} if pooled else {})},
     }
 
 

@@ -62,6 +62,17 @@ def apply(transitions: Iterable[Transition]) -> list[int]:
     return changed
 
 
+def clear_device(device: int, text: str, at: datetime) -> list[int]:
+    """Clear every alarm that stands at a device; nobody is told, since somebody did it."""
+    standing = Alarm.objects.filter(device_id=device, is_cleared=False)
+    return apply(
+        [
+            Transition(device, a.interface_id, a.type, a.qualifier, Severity.CLEARED, text, at, a.rule_id)
+            for a in standing
+        ]
+    )
+
+
 def _tell(change: AlarmChange, addresses: tuple[str, ...]) -> None:
     wanted = [Notification(change=change, address=address) for address in dict.fromkeys(addresses)]
     for notification in Notification.objects.bulk_create(wanted):

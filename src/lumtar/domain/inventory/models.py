@@ -14,30 +14,88 @@ class Site(models.Model):
 
 
 class Credential(models.Model):
-    """How devices are spoken to. ``sealed`` is encrypted and is never shown again."""
+    """How devices are spoken to. ``sealed`` is encrypted and is never shown again.
+
+    It is tried at its sites, or everywhere if it has none, in the order of ``place``.
+    ``edition`` counts changes, so that two people do not overwrite each other.
+    """
 
     class Kind(models.TextChoices):
         """Versions of SNMP."""
 
+        V1 = "v1", "SNMP version 1"
         V2C = "v2c", "SNMP version 2c"
         V3 = "v3", "SNMP version 3"
 
     name = models.CharField(max_length=80, unique=True)
     kind = models.CharField(max_length=4, choices=Kind.choices)
     sealed = models.TextField()
+    sites = models.ManyToManyField(Site, blank=True, related_name="credentials")
+    place = models.PositiveIntegerField(default=0)
+    edition = models.PositiveIntegerField(default=1)
+    changed_at = models.DateTimeField(default=timezone.now)
+    changed_by = models.CharField(max_length=150, blank=True)
+
+    class Meta:
+        """In the order of trying."""
+
+        ordering = ["place", "pk"]
 
     def __str__(self) -> str:
         return self.name
 
 
+class Group(models.Model):
+    """A named set of devices."""
+
+    name = models.CharField(max_length=80, unique=True)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class OwnField(models.Model):
+    """A field that an installation adds to its devices."""
+
+    class Kind(models.TextChoices):
+        """What such a field holds."""
+
+        TEXT = "text", "text"
+        NUMBER = "number", "number"
+        DATE = "date", "date"
+        CHOICE = "choice", "one of these"
+
+    name = models.CharField(max_length=60, unique=True)
+    kind = models.CharField(max_length=8, choices=Kind.choices, default=Kind.TEXT)
+    choices = models.JSONField(default=list)
+
+    class Meta:
+        """By name, as people look for them."""
+
+        ordering = ["name"]
+
+
 class Device(models.Model):
     """A managed box, and what it said of itself."""
+
+    class Way(models.TextChoices):
+        """By what it is watched: one that does not speak SNMP still answers echoes or opens a port."""
+
+        SNMP = "snmp", "SNMP"
+        ICMP = "icmp", "ICMP echo"
+        TCP = "tcp", "TCP port"
 
     name = models.CharField(max_length=120)
     address = models.CharField(max_length=253)
     port = models.PositiveIntegerField(default=161)
     site = models.ForeignKey(Site, on_delete=models.SET_NULL, null=True, related_name="devices")
-    credential = models.ForeignKey(Credential, on_delete=models.PROTECT, related_name="devices")
+    way = models.CharField(max_length=4, choices=Way.choices, default=Way.SNMP)
+    credential = models.ForeignKey(Credential, on_delete=models.PROTECT, null=True, related_name="devices")
+    groups = models.ManyToManyField(Group, blank=True, related_name="devices")
+    tags = models.JSONField(default=dict, blank=True)
+    own = models.JSONField(default=dict, blank=True)
+    edition = models.PositiveIntegerField(default=1)
+    retired_at = models.DateTimeField(null=True)
     interval_s = models.PositiveIntegerField(default=60)
     timeout_s = models.FloatField(default=2.0)
     tries = models.PositiveSmallIntegerField(default=3)
@@ -57,7 +115,9 @@ class Device(models.Model):
     class Meta:
         """One entry for one agent."""
 
-        constraints = [models.UniqueConstraint(fields=["address", "port"], name="one_device_an_address_and_port")]
+        constraints = [
+            models.UniqueConstraint(fields=["address", "port", "way"], name="one_device_an_address_port_and_way")
+        ]
 
     def __str__(self) -> str:
         return self.name

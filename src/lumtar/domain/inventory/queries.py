@@ -1,5 +1,6 @@
 """What can be asked about devices and interfaces, now and at any past time."""
 
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -9,6 +10,7 @@ from django.db import connection
 from django.utils import timezone
 
 from lumtar.core.counters import Flag
+from lumtar.domain.inventory.models import Device
 
 WINDOW = timedelta(minutes=20)
 """A past state is the last reading within so long before the time asked for."""
@@ -61,6 +63,11 @@ def _silence(at: datetime | None) -> str:
             AND g.start <= %(at)s AND (g."end" IS NULL OR g."end" > %(at)s))"""
     return f"""WITH silence AS (SELECT d.id, coalesce({silent}, false) AS silent FROM inventory_device d
         LEFT JOIN inventory_devicestate ds ON ds.device_id = d.id)"""
+
+
+def _there(at: datetime | None) -> str:
+    """A condition: the device was not retired yet."""
+    return "d.retired_at IS NULL" if at is None else "(d.retired_at IS NULL OR d.retired_at > %(at)s)"
 
 
 def _ports_from(at: datetime | None) -> str:
@@ -136,7 +143,7 @@ def ports(
     state : "up", "down" (though switched on and in use before), or anything
     sort : a key of SORTS
     """
-    where = ["i.gone_at IS NULL"]
+    where = ["i.gone_at IS NULL", _there(at)]
     values: dict[str, Any] = {"limit": limit, "offset": offset, "at": at, "from": at - WINDOW if at else None}
     if site:
         where.append("s.name = %(site)s")
@@ -199,7 +206,7 @@ def cells(at: datetime | None = None) -> list[SiteCells]:
             count(*) FILTER (WHERE n.oper = 1 OR (n.oper IS NOT NULL AND i.label <> i.name)),
             count(*) FILTER (WHERE n.oper = 1 AND NOT silence.silent)
         {_ports_from(at)}
-        WHERE i.gone_at IS NULL GROUP BY 1 ORDER BY 1"""
+        WHERE i.gone_at IS NULL AND {_there(at)} GROUP BY 1 ORDER BY 1"""
     with connection.cursor() as cursor:
         cursor.execute(sql, {"at": at, "from": at - WINDOW if at else None})
         return [SiteCells(*row) for row in cursor.fetchall()]
@@ -240,7 +247,7 @@ def devices(
     offset: int = 0,
 ) -> tuple[list[DeviceRow], int]:
     """Devices with their state, and how many there are in all."""
-    where, values = ["true"], dict[str, Any](limit=limit, offset=offset, at=at)
+    where, values = [_there(at)] if only is None else [], dict[str, Any](limit=limit, offset=offset, at=at)
     if site:
         where.append("s.name = %(site)s")
         values["site"] = site
@@ -279,7 +286,32 @@ def site_counts() -> list[tuple[str, int, int]]:
     sql = """
         SELECT coalesce(s.name, ''), count(DISTINCT d.id), count(i.id) FROM inventory_device d
         LEFT JOIN inventory_site s ON s.id = d.site_id
-        LEFT JOIN inventory_interface i ON i.device_id = d.id AND i.gone_at IS NULL GROUP BY 1 ORDER BY 1"""
+        LEFT JOIN inventory_interface i ON i.device_id = d.id AND i.gone_at IS NULL
+        WHERE d.retired_at IS NULL GROUP BY 1 ORDER BY 1"""
     with connection.cursor() as cursor:
         cursor.execute(sql)
         return [(str(name), int(devices), int(interfaces)) for name, devices, interfaces in cursor.fetchall()]
+
+
+def places(addresses: Iterable[str]) -> dict[tuple[str, int, str], str]:
+    """Which of these addresses are those of devices: (address, port, way) -> name."""
+    found = Device.objects.filter(address__in=set(addresses)).values_list("address", "port", "way", "name")
+    return {(address, port, way): name for address, port, way, name in found}
+
+
+def device_lines() -> Iterator[dict[str, Any]]:
+    """Every device that is not retired with what people say of it, as a list of devices has it."""
+    found = Device.objects.filter(retired_at=None).select_related("site", "credential").prefetch_related("groups")
+    for device in found.order_by("name", "pk"):
+        yield {
+            "address": device.address,
+            "port": device.port or 161,
+            "name": device.name,
+            "site": device.site.name if device.site else "",
+            "groups": sorted(group.name for group in device.groups.all()),
+            "tags": device.tags,
+            "credential": device.credential.name if device.credential else "",
+            "interval": device.interval_s,
+            "way": device.way,
+            "own": device.own,
+        }

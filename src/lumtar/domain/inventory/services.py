@@ -1,78 +1,22 @@
-"""Adding devices, keeping what they say of themselves, and opening their credentials."""
+"""Adding, changing, retiring and deleting devices."""
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
-from datetime import datetime
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import date
+from typing import Any
 
-import orjson
-from django.core.exceptions import ValidationError
-from django.db import transaction
+from django.db import IntegrityError, transaction
 from django.utils import timezone
 
-from lumtar.core.discovery import Described, PartDescribed, PortDescribed
-from lumtar.core.speeds import chosen
-from lumtar.core.text import port_label
-from lumtar.domain.inventory.models import Component, Credential, Device, DeviceState, Interface, InterfaceSpeed, Site
-from lumtar.domain.logbook.models import Entry
-from lumtar.domain.operation.secrets import seal, unseal
+from lumtar.core.devicelist import check_address, check_interval, check_port
+from lumtar.domain.alarms.services import clear_device
+from lumtar.domain.inventory.credentials import Kind, create, open_secret, opened
+from lumtar.domain.inventory.models import Credential, Device, DeviceState, Group, OwnField, Reach, Site
+from lumtar.domain.logbook.services import note_action
+from lumtar.domain.operation.editing import claim
 from lumtar.domain.operation.services import announce
-from lumtar.wire import session as snmp
-from lumtar.wire import usm
+from lumtar.domain.readings.models import Gap
 
-
-def seal_credential(kind: str, secret: dict[str, str]) -> str:
-    """A credential's secret part, encrypted, after trying whether it makes sense.
-
-    Raises
-    ------
-    ValueError
-        with a sentence for the person who entered it
-    """
-    open_secret(kind, secret)
-    return seal(orjson.dumps(secret).decode())
-
-
-def open_secret(kind: str, secret: dict[str, str]) -> snmp.Credential:
-    """The credential as the wire layer wants it.
-
-    Raises
-    ------
-    ValueError
-    """
-    if kind == Credential.Kind.V2C:
-        if not secret.get("community"):
-            raise ValueError("A version 2c credential needs a community.")
-        return snmp.Community(secret["community"])
-    if not secret.get("user"):
-        raise ValueError("A version 3 credential needs a user name.")
-    auth, priv = secret.get("auth", ""), secret.get("priv", "")
-    for word, protocol in (("authentication", auth), ("privacy", priv)):
-        password = secret.get(f"{word[:4]}_password", "")
-        if protocol and len(password) < 8:
-            raise ValueError(f"The {word} password needs at least 8 characters (RFC 3414).")
-    if priv and not auth:
-        raise ValueError("Privacy without authentication is not allowed (RFC 3411).")
-    try:
-        return usm.User(
-            secret["user"],
-            usm.AuthProtocol(auth) if auth else None,
-            secret.get("auth_password", ""),
-            usm.PrivProtocol(priv) if priv else None,
-            secret.get("priv_password", ""),
-        )
-    except ValueError as error:
-        offered = ", ".join([*usm.AuthProtocol, *usm.PrivProtocol])
-        raise ValueError(f"That protocol is not known here; there are {offered}.") from error
-
-
-def opened(credential: Credential) -> snmp.Credential:
-    """A stored credential, decrypted.
-
-    Raises
-    ------
-    SecretUnreadable, ValueError
-    """
-    return open_secret(credential.kind, orjson.loads(unseal(credential.sealed)))
+Way = Device.Way
 
 
 def add_device(
@@ -81,176 +25,240 @@ def add_device(
     port: int = 161,
     name: str = "",
     site: str = "",
-    kind: str,
-    secret: dict[str, str],
+    way: str = Way.SNMP,
+    credential: Credential | None = None,
+    kind: str = "",
+    secret: dict[str, str] | None = None,
     interval_s: int = 60,
+    groups: Sequence[str] = (),
+    tags: Mapping[str, str] | None = None,
+    own: Mapping[str, str] | None = None,
     by: str = "",
 ) -> Device:
-    """Add a device with a credential of its own, or with one that holds the same secret already.
+    """Add a device with a stored credential, or with ``kind`` and ``secret`` of one that is made or found.
 
     Raises
     ------
     ValueError
         with a sentence for the person who adds it
     """
-    address = address.strip()
-    if not 1 <= port <= 65535:
-        raise ValueError("A port lies between 1 and 65535.")
-    if not 10 <= interval_s <= 86400:
-        raise ValueError("The interval lies between 10 seconds and a day.")
-    if not address or len(address) > 253 or any(letter.isspace() or ord(letter) < 33 for letter in address):
-        raise ValueError("An address is a name, an IPv4 or an IPv6 address, without blanks.")
-    if Device.objects.filter(address=address, port=port).exists():
-        raise ValueError(f"There is a device at {address} port {port} already.")
-    credential = _credential(kind, secret)
+    address = check_address(address)
+    port = 0 if way == Way.ICMP else check_port(port)
+    if way not in Way.values:
+        raise ValueError(f"A device is watched by {', '.join(Way.values[:-1])} or {Way.values[-1]}.")
+    if there := Device.objects.filter(address=address, port=port, way=way).first():
+        retired = ", retired; restore it instead" if there.retired_at else ""
+        raise ValueError(
+            f"There is a device at {address}{f' port {port}' if port else ''} already: {there.name}{retired}."
+        )
+    if way != Way.SNMP:
+        credential = None
+    elif credential is None:
+        credential = _credential(kind, secret or {}, by)
     with transaction.atomic():
-        place = Site.objects.get_or_create(name=site.strip()[:80])[0] if site.strip() else None
         device = Device(
-            name=name.strip() or address,
+            name=_name(name.strip() or address),
             address=address,
             port=port,
-            site=place,
+            way=way,
+            site=_site(site),
             credential=credential,
-            interval_s=interval_s,
+            interval_s=check_interval(interval_s),
+            tags=dict(tags or {}),
+            own=checked_own(own or {}),
         )
         try:
-            device.full_clean(exclude=["credential", "site"])
-        except ValidationError as error:
-            raise ValueError(" ".join(error.messages)) from error
-        device.save()
+            with transaction.atomic():
+                device.save()
+        except IntegrityError as error:
+            raise ValueError(f"There is a device at {address} port {port} already.") from error
+        device.groups.set(_groups(groups))
         DeviceState.objects.create(device=device, since=timezone.now())
-        who = f" by {by}" if by else ""
-        Entry.objects.create(at=timezone.now(), kind=Entry.Kind.USER, device=device, text=f"{device.name} added{who}")
+        note_action(f"{device.name} added", by, device)
         announce("devices", [device.pk])
     return device
 
 
-def _credential(kind: str, secret: dict[str, str]) -> Credential:
+def _name(name: str) -> str:
+    if not 1 <= len(name) <= 120 or any(ord(letter) < 32 for letter in name):
+        raise ValueError("A name has 1 to 120 characters, none of them a control character.")
+    return name
+
+
+def _site(name: str) -> Site | None:
+    name = name.strip()
+    if len(name) > 80:
+        raise ValueError("A site's name has at most 80 characters.")
+    return Site.objects.get_or_create(name=name)[0] if name else None
+
+
+def _groups(names: Iterable[str]) -> list[Group]:
+    wanted = [name.strip() for name in names if name.strip()]
+    if any(len(name) > 80 for name in wanted):
+        raise ValueError("A group's name has at most 80 characters.")
+    return [Group.objects.get_or_create(name=name)[0] for name in wanted]
+
+
+def _credential(kind: str, secret: dict[str, str], by: str) -> Credential:
     wanted = open_secret(kind, secret)
     for credential in Credential.objects.filter(kind=kind):
         if opened(credential) == wanted:
             return credential
-    sealed = seal_credential(kind, secret)
-    label = f"SNMP {kind}" if kind == Credential.Kind.V2C else f"SNMP v3 {secret['user']}"
+    label = f"SNMP v3 {secret['user']}"[:70] if kind == Kind.V3 else f"SNMP {kind}"
     taken = set(Credential.objects.filter(name__startswith=label).values_list("name", flat=True))
     number = next(n for n in range(1, len(taken) + 2) if (label if n == 1 else f"{label} {n}") not in taken)
-    return Credential.objects.create(name=label if number == 1 else f"{label} {number}", kind=kind, sealed=sealed)
+    return create(label if number == 1 else f"{label} {number}", kind, secret, by=by)
 
 
-def describe(
-    device: Device, said: Described, ports: Sequence[PortDescribed], parts: Sequence[PartDescribed], now: datetime
-) -> tuple[dict[int, Interface], dict[tuple[str, int], Component]]:
-    """Take over what a device says of itself; what came, went or was renamed goes to the logbook.
+def checked_own(values: Mapping[str, str]) -> dict[str, str]:
+    """Values of own fields, each after its kind; empty ones are left out.
 
-    Returns
-    -------
-    interfaces by index and components by (kind, index), as far as the device lists them
+    Raises
+    ------
+    ValueError
+        with a sentence for the person who entered it
     """
-    with transaction.atomic():
-        changed = [name for name in Described.__dataclass_fields__ if getattr(device, name) != getattr(said, name)]
-        for name in changed:
-            setattr(device, name, getattr(said, name))
-        if device.name == device.address and said.sys_name:
-            device.name = said.sys_name[:120]
-            changed.append("name")
-        if changed:
-            device.save(update_fields=changed)
-        interfaces = _describe_ports(device, ports, now)
-        components = _describe_parts(device, parts)
-    return interfaces, components
+    if not any(values.values()):
+        return {}
+    fields = {field.name: field for field in OwnField.objects.all()}
+    found = {}
+    for name, value in values.items():
+        if name not in fields:
+            raise ValueError(f"There is no own field {name!r}; make it first.")
+        if value:
+            found[name] = _own_value(fields[name], value)
+    return found
 
 
-def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetime) -> dict[int, Interface]:
-    known = {interface.if_index: interface for interface in device.interfaces.all()}
-    new: list[Interface] = []
-    renewed: list[Interface] = []
-    news: list[tuple[Interface | None, str]] = []
-    for port in ports:
-        label = port_label(port.alias, port.name, port.descr, port.if_index)
-        values = {
-            "name": port.name,
-            "descr": port.descr,
-            "alias": port.alias,
-            "if_type": port.if_type,
-            "mac": port.mac,
-            "label": label,
-            "gone_at": None,
-        }
-        interface = known.get(port.if_index)
-        if interface is None:
-            new.append(Interface(device=device, if_index=port.if_index, first_seen=now, **values))
-            continue
-        if interface.gone_at:
-            news.append((interface, f"port {label} is listed again"))
-        elif interface.label != label:
-            news.append((interface, f"port {interface.label} is now called {label}"))
-        if any(getattr(interface, name) != value for name, value in values.items()):
-            for name, value in values.items():
-                setattr(interface, name, value)
-            renewed.append(interface)
-    listed = {port.if_index for port in ports}
-    for interface in known.values():
-        if interface.if_index not in listed and not interface.gone_at:
-            interface.gone_at = now
-            renewed.append(interface)
-            news.append((interface, f"port {interface.label} is gone"))
-    if known and new:
-        news += [(None, f"{len(new)} new {'port' if len(new) == 1 else 'ports'}")]
-    created = Interface.objects.bulk_create(new)
-    # An upsert: Django's bulk_update costs a hundred times as much for a large switch.
-    Interface.objects.bulk_create(
-        renewed,
-        update_conflicts=True,
-        unique_fields=["device", "if_index"],
-        update_fields=["name", "descr", "alias", "if_type", "mac", "label", "gone_at"],
-    )
-    Entry.objects.bulk_create(
-        [
-            Entry(at=now, kind=Entry.Kind.INVENTORY, device=device, interface=interface, text=text[:400])
-            for interface, text in news
-        ]
-    )
-    return {interface.if_index: interface for interface in [*known.values(), *created] if interface.if_index in listed}
+def _own_value(field: OwnField, value: str) -> str:
+    text = value.strip()
+    if len(text) > 400:
+        raise ValueError(f"{field.name} is longer than 400 characters.")
+    try:
+        if field.kind == OwnField.Kind.NUMBER:
+            float(text)
+        elif field.kind == OwnField.Kind.DATE:
+            date.fromisoformat(text)
+    except ValueError as error:
+        form = "a number" if field.kind == OwnField.Kind.NUMBER else "a date like 2026-11-23"
+        raise ValueError(f"{field.name} is {form}, not {text[:30]!r}.") from error
+    if field.kind == OwnField.Kind.CHOICE and text not in field.choices:
+        raise ValueError(f"{field.name} is one of {', '.join(field.choices)}, not {text[:30]!r}.")
+    return text
 
 
-def _describe_parts(device: Device, parts: Sequence[PartDescribed]) -> dict[tuple[str, int], Component]:
-    Component.objects.bulk_create(
-        [Component(device=device, kind=p.kind, index=p.index, name=p.name, unit=p.unit, scale=p.scale) for p in parts],
-        update_conflicts=True,
-        unique_fields=["device", "kind", "index"],
-        update_fields=["name", "unit", "scale"],
-    )
-    listed = {(part.kind, part.index) for part in parts}
-    return {(c.kind, c.index): c for c in device.components.all() if (c.kind, c.index) in listed}
+@transaction.atomic
+def change_device(pk: int, edition: int, by: str, **told: Any) -> Device:
+    """Change what people say of a device; what is not told stays.
+
+    ``told`` may hold address, port, name, site, credential (a number), interval_s, groups, tags, own and enabled.
+
+    Raises
+    ------
+    Stale, ValueError, Device.DoesNotExist
+    """
+    found = claim(Device, pk, edition)
+    before = {
+        name: str(getattr(found, name)) for name in ("name", "address", "port", "site", "credential", "interval_s")
+    }
+    if "name" in told:
+        found.name = _name(told["name"].strip())
+    if "address" in told:
+        found.address = check_address(told["address"])
+    if "port" in told and found.way != Way.ICMP:
+        found.port = check_port(told["port"])
+    if "site" in told:
+        found.site = _site(told["site"])
+    if "credential" in told and found.way == Way.SNMP:
+        credential = Credential.objects.filter(pk=told["credential"]).first()
+        if credential is None:
+            raise ValueError("There is no such credential; it may have been deleted meanwhile.")
+        found.credential = credential
+    if "interval_s" in told:
+        found.interval_s = check_interval(told["interval_s"])
+    if "tags" in told:
+        found.tags = dict(told["tags"])
+    if "own" in told:
+        found.own = checked_own(told["own"])
+    if "enabled" in told:
+        found.enabled = told["enabled"]
+    try:
+        with transaction.atomic():
+            found.save()
+    except IntegrityError as error:
+        raise ValueError(f"There is a device at {found.address} port {found.port} already.") from error
+    if "groups" in told:
+        found.groups.set(_groups(told["groups"]))
+    after = {name: str(getattr(found, name)) for name in before}
+    changes = [f"{name} {after[name]}, was {before[name]}" for name in before if after[name] != before[name]]
+    also = [str(name) for name in ("groups", "tags", "own", "enabled") if name in told]
+    note_action(f"{found.name} changed: " + "; ".join(changes + also), by, found)
+    announce("devices", [found.pk])
+    return found
 
 
-@dataclass(frozen=True, slots=True)
-class SpeedChange:
-    """The speed of an interface's port was seen to be this, in bits per second."""
+@transaction.atomic
+def retire(pk: int, by: str) -> Device:
+    """Poll a device no more and take it out of the lists; its history stays, its alarms are cleared.
 
-    interface: int
-    at: datetime
-    port_bps: int
-    from_high_speed: bool
-    in_override_bps: int
-    out_override_bps: int
+    Raises
+    ------
+    ValueError
+        if it is retired already
+    Device.DoesNotExist
+    """
+    found = Device.objects.select_for_update(of=("self",)).get(pk=pk)
+    if found.retired_at:
+        raise ValueError(f"{found.name} is retired already.")
+    found.retired_at = timezone.now()
+    found.edition += 1
+    found.save(update_fields=["retired_at", "edition"])
+    Gap.objects.filter(device=found, end=None).update(end=found.retired_at)
+    Gap.objects.create(device=found, start=found.retired_at, reason=Gap.Reason.RETIRED, words="retired, not polled")
+    cleared = clear_device(found.pk, "Cleared: the device was retired", found.retired_at)
+    if cleared:
+        announce("alarms", cleared)
+    note_action(f"{found.name} retired; its history is kept", by, found)
+    announce("devices", [found.pk])
+    return found
 
 
-def note_speeds(changes: Iterable[SpeedChange]) -> None:
-    """Write down from when on interfaces are measured against which speeds."""
-    rows = []
-    for change in changes:
-        in_bps, in_source = chosen(change.port_bps, change.from_high_speed, change.in_override_bps or None)
-        out_bps, out_source = chosen(change.port_bps, change.from_high_speed, change.out_override_bps or None)
-        rows.append(
-            InterfaceSpeed(
-                interface_id=change.interface,
-                since=change.at,
-                port_bps=change.port_bps,
-                in_bps=in_bps,
-                out_bps=out_bps,
-                in_source=in_source,
-                out_source=out_source,
-            )
-        )
-    InterfaceSpeed.objects.bulk_create(rows)
+@transaction.atomic
+def restore(pk: int, by: str) -> Device:
+    """Poll a retired device again; the time between is a gap.
+
+    Raises
+    ------
+    ValueError
+        if it is not retired
+    Device.DoesNotExist
+    """
+    found = Device.objects.select_for_update(of=("self",)).get(pk=pk)
+    if not found.retired_at:
+        raise ValueError(f"{found.name} is not retired.")
+    found.retired_at = None
+    found.edition += 1
+    found.save(update_fields=["retired_at", "edition"])
+    Gap.objects.filter(device=found, reason=Gap.Reason.RETIRED, end=None).update(end=timezone.now())
+    DeviceState.objects.filter(device=found).update(reach=Reach.UNKNOWN, since=timezone.now())
+    note_action(f"{found.name} restored", by, found)
+    announce("devices", [found.pk])
+    return found
+
+
+@transaction.atomic
+def delete(pk: int, by: str) -> None:
+    """Delete a retired device with its alarms and its logbook; readings that remain belong to nobody and expire.
+
+    Raises
+    ------
+    ValueError
+        if it is not retired
+    Device.DoesNotExist
+    """
+    found = Device.objects.select_for_update(of=("self",)).get(pk=pk)
+    if not found.retired_at:
+        raise ValueError(f"Retire {found.name} first: deleting takes its history with it, and cannot be undone.")
+    found.delete()
+    note_action(f"{found.name} ({found.address}) deleted with its history", by)
+    announce("devices")

@@ -20,6 +20,7 @@ class Entry(models.Model):
     kind = models.CharField(max_length=12, choices=Kind.choices)
     device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, null=True, related_name="entries")
     interface = models.ForeignKey("inventory.Interface", on_delete=models.CASCADE, null=True, related_name="entries")
+    by = models.CharField(max_length=150, blank=True)
     text = models.CharField(max_length=400)
 
     class Meta:

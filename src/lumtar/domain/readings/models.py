@@ -108,6 +108,7 @@ class Gap(models.Model):
         SILENT = "silent", "no answer"
         COLLECTOR = "collector", "collector not running"
         DROPPED = "dropped", "read, but not kept"
+        RETIRED = "retired", "retired"
 
     device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, null=True, related_name="gaps")
     start = models.DateTimeField()

@@ -10,13 +10,15 @@ from contextlib import suppress
 from datetime import UTC, datetime, timedelta
 from typing import TypeVar
 
+import numpy as np
 import structlog
 from django.db import DatabaseError, InterfaceError, close_old_connections
 
 from lumtar.core import schedule
 from lumtar.core.rows import take_rows
+from lumtar.domain.inventory.credentials import opened
+from lumtar.domain.inventory.description import describe
 from lumtar.domain.inventory.models import Device
-from lumtar.domain.inventory.services import describe, opened
 from lumtar.domain.operation.models import Process
 from lumtar.domain.operation.secrets import SecretUnreadable
 from lumtar.domain.operation.services import beat
@@ -28,7 +30,9 @@ from lumtar.engine.collector.reading import Polled, poll
 from lumtar.engine.collector.targets import Target
 from lumtar.engine.recorder import Answer, Recorder, moment
 from lumtar.wire.faults import Fault, FaultKind
+from lumtar.wire.icmp import Pinger
 from lumtar.wire.session import Patience, Session
+from lumtar.wire.tcp import connect
 from lumtar.wire.transport import Transport, resolve
 
 log = structlog.get_logger()
@@ -53,6 +57,7 @@ class Collector:
         self.keeper = Keeper()
         self.recorder = Recorder([])
         self.transport: Transport | None = None
+        self.pinger: Pinger | None = None
         self._due: list[tuple[float, int]] = []
         self._answers: list[Answer] = []
         self._room = asyncio.Semaphore(AT_ONCE)
@@ -61,7 +66,7 @@ class Collector:
 
     async def run(self) -> None:
         """Work until cancelled; what was read by then is stored."""
-        self.transport = Transport()
+        self.transport, self.pinger = Transport(), Pinger()
         await self._until_there(self._begin)
         self.keeper.start()
         chores = [asyncio.create_task(each()) for each in (self._flush_often, self._configure_often, self._beat_often)]
@@ -73,6 +78,7 @@ class Collector:
             self._flush()
             await asyncio.to_thread(self.keeper.finish)
             self.transport.close()
+            self.pinger.close()
 
     async def _until_there(self, work: Callable[[], None]) -> None:
         """Do blocking work that needs the database, as often as it takes."""
@@ -100,7 +106,11 @@ class Collector:
     def _admit(self, target: Target) -> None:
         device = target.device
         self.targets[device.pk] = target
-        self._schedule(target, fresh=not target.slot_of)
+        self._schedule(target, fresh=self._is_new(device))
+
+    def _is_new(self, device: Device) -> bool:
+        known = self.recorder.reach.get(device.pk)
+        return known is None or known.answered_at is None
 
     def _schedule(self, target: Target, fresh: bool = False, confirm: bool = False) -> float:
         now = time.time()
@@ -133,15 +143,16 @@ class Collector:
     async def _poll(self, target: Target) -> None:
         device = target.device
         began = time.time()
-        failed = fresh = False
+        failed, fresh = False, self._is_new(device)
         answer: Answer | None = None
         fault: Fault | None = None
         try:
-            session = await self._session(target)
+            await self._locate(target)
             async with asyncio.timeout(min(LONGEST_POLL, max(30.0, device.interval_s * 0.9))):
-                polled = await poll(session, target.plan)
-            fresh = not target.slot_of
-            answer = await self._answer(target, polled)
+                if device.way == Device.Way.SNMP:
+                    answer = await self._answer(target, await poll(self._session(target), target.plan))
+                else:
+                    answer = await self._look(target)
         except Fault as met:
             fault, failed = met, True
         except TimeoutError:
@@ -168,7 +179,7 @@ class Collector:
             and self.recorder.reach.get(device.pk) is not None
             and self.recorder.reach[device.pk].silent_polls < 3
         )
-        due = self._schedule(target, confirm=fresh or first_silence)
+        due = self._schedule(target, confirm=(fresh and not failed) or first_silence)
         if answer is not None:
             self.counts["polls"] += 1
             answer.next_poll_at = due
@@ -177,15 +188,31 @@ class Collector:
             self.counts["silent"] += 1
             self.keeper.put(self.recorder.silent(device, time.time(), fault, due))
 
-    async def _session(self, target: Target) -> Session:
+    async def _locate(self, target: Target) -> None:
+        """Look up where the device is, now and then anew."""
         device = target.device
         if target.place is None or time.time() - target.resolved_at > RESOLVE_AGAIN:
             place = await asyncio.to_thread(resolve, device.address, device.port)
             if place != target.place:
                 target.place, target.session = place, None
             target.resolved_at = time.time()
+
+    async def _look(self, target: Target) -> Answer:
+        """Ask a device that does not speak SNMP whether it is there."""
+        device = target.device
+        assert target.place is not None and self.pinger is not None
+        family, (address, port) = target.place
+        if device.way == Device.Way.TCP:
+            rtt = await connect(family, address, port, device.timeout_s, device.tries)
+        else:
+            rtt = await self.pinger.ping(family, address, device.timeout_s, device.tries)
+        nothing = np.zeros(0, np.int64)
+        return Answer(device, time.time(), -1, nothing, None, None, rtt_ms=rtt * 1000, poll_ms=rtt * 1000)
+
+    def _session(self, target: Target) -> Session:
+        device = target.device
         if target.session is None:
-            assert self.transport is not None
+            assert self.transport is not None and target.place is not None and device.credential is not None
             try:
                 credential = opened(device.credential)
             except (SecretUnreadable, ValueError) as error:

@@ -1,7 +1,7 @@
 """Reading one device: what a poll asks for, and the arrays that come of it."""
 
 import time
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -221,8 +221,8 @@ def _has(column: Column, rows: list[bytes]) -> NDArray[np.bool_]:
     return np.array([row in there for row in rows], np.bool_)
 
 
-async def discover(session: Session, plan: Plan) -> Discovery:
-    """Read what a device is and what it has, and renew the plan.
+async def read_system(session: Session) -> Described:
+    """Read the system group of SNMPv2-MIB (RFC 3418).
 
     Raises
     ------
@@ -236,6 +236,17 @@ async def discover(session: Session, plan: Plan) -> Discovery:
     object_id = ""
     if system.tags[2] == ber.OBJECT_IDENTIFIER and isinstance(system.values[2], bytes):
         object_id = ber.dotted(system.values[2])
+    return Described(texts[0], texts[1], object_id, texts[3], texts[4])
+
+
+async def discover(session: Session, plan: Plan) -> Discovery:
+    """Read what a device is and what it has, and renew the plan.
+
+    Raises
+    ------
+    Fault
+    """
+    said = await read_system(session)
     named = (
         oids.IF_OPER_STATUS,
         oids.IF_DESCR,
@@ -273,7 +284,9 @@ async def discover(session: Session, plan: Plan) -> Discovery:
             )
         )
     chassis, plan.parts = await _discover_parts(session)
-    return Discovery(Described(texts[0], texts[1], object_id, texts[3], texts[4], *chassis), ports, plan.parts)
+    maker, model, serial, software = chassis
+    said = replace(said, maker=maker, model=model, serial=serial, software=software)
+    return Discovery(said, ports, plan.parts)
 
 
 async def _discover_parts(session: Session) -> tuple[tuple[str, str, str, str], list[PartDescribed]]:

@@ -40,12 +40,13 @@ class Target:
 
 def signature(device: Device) -> tuple[object, ...]:
     """What of a device makes a new session necessary when it changes."""
-    return (device.address, device.port, device.credential_id, device.credential.sealed, device.timeout_s, device.tries)
+    sealed = device.credential.sealed if device.credential else ""
+    return (device.address, device.port, device.way, device.credential_id, sealed, device.timeout_s, device.tries)
 
 
 def load_devices() -> list[Device]:
     """The devices that are to be polled."""
-    return list(Device.objects.filter(enabled=True).select_related("credential", "site"))
+    return list(Device.objects.filter(enabled=True, retired_at=None).select_related("credential", "site"))
 
 
 def load_rules() -> list[Rule]:

@@ -13,7 +13,7 @@ from lumtar.core.rules.threshold import Threshold
 from lumtar.domain.alarms import queries
 from lumtar.domain.alarms.models import AlarmChange, AlarmType, Rule
 from lumtar.domain.alarms.queries import AlarmRow
-from lumtar.domain.logbook.models import Entry
+from lumtar.domain.logbook.services import note_action
 from lumtar.server.api import paging
 from lumtar.server.api.problems import Problem
 from lumtar.server.api.times import past, span
@@ -166,8 +166,6 @@ def change_rule(request: HttpRequest, rule: int, told: RuleChange) -> RuleOut:
     except ValueError as error:
         raise Problem(422, str(error)) from error
     found.save()
-    text = f"rule {found.name} changed by {request.user.get_username()}: " + ", ".join(
-        f"{name} {value}" for name, value in wanted.items()
-    )
-    Entry.objects.create(at=timezone.now(), kind=Entry.Kind.USER, text=text[:400])
+    text = f"rule {found.name} changed: " + ", ".join(f"{name} {value}" for name, value in wanted.items())
+    note_action(text, request.user.get_username())
     return _rule(found)

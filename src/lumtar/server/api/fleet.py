@@ -7,11 +7,11 @@ from io import StringIO
 
 from django.http import HttpRequest, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
-from ninja import Query, Router, Schema, Status
+from ninja import Query, Router, Schema
 
 from lumtar.core import working
 from lumtar.core.speeds import SpeedSource
-from lumtar.domain.inventory import queries, services
+from lumtar.domain.inventory import queries
 from lumtar.domain.inventory.models import Component, Device, Interface, InterfaceSpeed
 from lumtar.domain.inventory.queries import DeviceRow, PortRow
 from lumtar.domain.logbook.models import Entry
@@ -102,53 +102,13 @@ def interfaces(request: HttpRequest, told: Query[PortFilter]) -> Ports:
     return Ports(rows=rows, total=total, next=paging.following(start, len(rows), total))
 
 
-class NewDevice(Schema):
-    """A device to add. ``secret`` is never given back."""
-
-    address: str
-    port: int = 161
-    name: str = ""
-    site: str = ""
-    kind: str = "v2c"
-    secret: dict[str, str]
-    interval_s: int = 60
-
-
-class Added(Schema):
-    """What was added."""
-
-    id: int
-    name: str
-
-
-@router.post("/devices", response={201: Added})
-def add_device(request: HttpRequest, told: NewDevice) -> Status[Added]:
-    """Add a device; its first poll follows within seconds and tells how it went."""
-    if told.kind not in ("v2c", "v3"):
-        raise Problem(422, "The kind is v2c or v3.", "kind")
-    by = request.user.get_username()
-    try:
-        device = services.add_device(
-            told.address,
-            port=told.port,
-            name=told.name,
-            site=told.site,
-            kind=told.kind,
-            secret=told.secret,
-            interval_s=told.interval_s,
-            by=by,
-        )
-    except ValueError as error:
-        raise Problem(422, str(error)) from error
-    return Status(201, Added(id=device.pk, name=device.name))
-
-
 class EntryOut(Schema):
     """A logbook entry."""
 
     id: int
     at: datetime
     kind: str
+    by: str
     text: str
     device_id: int | None
     interface_id: int | None
@@ -175,11 +135,18 @@ class DeviceOut(Schema):
     contact: str
     serial: str
     software: str
+    way: str
     credential: str
+    credential_id: int | None
+    groups: list[str]
+    tags: dict[str, str]
+    own: dict[str, str]
+    edition: int
+    retired_at: datetime | None
     parts: list[PartOut]
 
 
-@router.get("/devices/{device}", response=DeviceOut)
+@router.get("/devices/{int:device}", response=DeviceOut)
 def device(request: HttpRequest, device: int, at: datetime | None = None) -> DeviceOut:
     """One device, now or at a past time."""
     found = get_object_or_404(Device.objects.select_related("credential"), pk=device)
@@ -189,16 +156,18 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
     components = Component.objects.filter(device_id=device).order_by("kind", "index")
     return DeviceOut(
         row=rows[0],
-        credential=found.credential.name,
+        credential=found.credential.name if found.credential else "",
+        groups=sorted(group.name for group in found.groups.all()),
         parts=[PartOut(id=c.pk, kind=c.kind, name=c.name, unit=c.unit, value=newest.get(c.pk)) for c in components],
         **{
             name: getattr(found, name)
-            for name in ("sys_descr", "sys_object_id", "sys_name", "location", "contact", "serial", "software")
+            for name in DeviceOut.model_fields
+            if name not in ("row", "credential", "groups", "parts")
         },
     )
 
 
-@router.get("/devices/{device}/parts", response=list[PartSeries])
+@router.get("/devices/{int:device}/parts", response=list[PartSeries])
 def device_parts(
     request: HttpRequest, device: int, start: datetime | None = None, end: datetime | None = None, points: int = 300
 ) -> list[PartSeries]:
@@ -223,7 +192,7 @@ def logbook(
         found = found.filter(device_id=device)
     if interface is not None:
         found = found.filter(interface_id=interface)
-    fields = ("id", "at", "kind", "text", "device_id", "interface_id")
+    fields = tuple(EntryOut.model_fields)
     return [EntryOut(**entry) for entry in found.order_by("-at", "-id").values(*fields)[: max(1, min(limit, 500))]]
 
 

@@ -90,7 +90,7 @@ def now(request: HttpRequest, at: datetime | None = None) -> NowOut:
     sentence = lede(told, standing, past=moment is not None)
     lines = sparks.of(causes, until)
     entries = Entry.objects.filter(at__gt=until - timedelta(hours=1), at__lte=until).order_by("-at", "-id")
-    fields = ("id", "at", "kind", "text", "device_id", "interface_id")
+    fields = tuple(EntryOut.model_fields)
     loads = (pair for site in sites for pair in zip(site.loads, site.ids, strict=True) if pair[0] > 0)
     busiest, _ = inventory.ports(moment, sort="load", only=[port for _, port in nlargest(BUSIEST, loads)])
     worst: dict[str, int] = {}

@@ -3,13 +3,16 @@
 from typing import Any
 
 import orjson
+from django.core.exceptions import ObjectDoesNotExist
 from django.db import OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import NinjaAPI
 from ninja.renderers import BaseRenderer
 
 from lumtar import __version__
-from lumtar.server.api import alarms, auth, fleet, now, problems, system
+from lumtar.domain.operation.editing import Stale
+from lumtar.domain.operation.secrets import SecretUnreadable
+from lumtar.server.api import adding, alarms, auth, credentials, now, problems, system
 
 
 class Json(BaseRenderer):
@@ -33,15 +36,27 @@ api = NinjaAPI(
 )
 api.add_router("/session", auth.router)
 api.add_router("", now.router)
-api.add_router("", fleet.router)
+api.add_router("", adding.router)
+api.add_router("", credentials.router)
 api.add_router("", alarms.router)
 api.add_router("", system.router)
 problems.install(api)
 
 
 @api.exception_handler(Http404)
-def _missing(request: HttpRequest, error: Http404) -> HttpResponse:
+@api.exception_handler(ObjectDoesNotExist)
+def _missing(request: HttpRequest, error: Exception) -> HttpResponse:
     return problems.problem(404, "There is nothing with that number.")
+
+
+@api.exception_handler(Stale)
+def _stale(request: HttpRequest, error: Stale) -> HttpResponse:
+    return problems.problem(409, str(error))
+
+
+@api.exception_handler(SecretUnreadable)
+def _unreadable(request: HttpRequest, error: SecretUnreadable) -> HttpResponse:
+    return problems.problem(409, str(error))
 
 
 @api.exception_handler(OperationalError)

@@ -5,6 +5,7 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from lumtar.domain.inventory.services import add_device
+from lumtar.wire import usm
 
 
 class Command(BaseCommand):
@@ -19,11 +20,12 @@ class Command(BaseCommand):
         parser.add_argument("--name", default="", help="default: what the device calls itself")
         parser.add_argument("--site", default="")
         parser.add_argument("--interval", type=int, default=60, help="seconds between polls")
-        parser.add_argument("--community", help="SNMP version 2c")
+        parser.add_argument("--community", help="SNMP version 1 or 2c")
+        parser.add_argument("--snmp", choices=["1", "2c"], default="2c", help="with --community")
         parser.add_argument("--user", help="SNMP version 3")
-        parser.add_argument("--auth", default="", help="md5, sha1, sha224, sha256, sha384 or sha512")
+        parser.add_argument("--auth", default="", help=", ".join(usm.AuthProtocol))
         parser.add_argument("--auth-password", default="")
-        parser.add_argument("--priv", default="", help="aes128")
+        parser.add_argument("--priv", default="", help=", ".join(usm.PrivProtocol))
         parser.add_argument("--priv-password", default="")
 
     def handle(self, *args: object, **options: Any) -> None:
@@ -31,7 +33,7 @@ class Command(BaseCommand):
         if bool(options["community"]) == bool(options["user"]):
             raise CommandError("Give either --community or --user.")
         if options["community"]:
-            kind, secret = "v2c", {"community": options["community"]}
+            kind, secret = f"v{options['snmp']}", {"community": options["community"]}
         else:
             kind, secret = (
                 "v3",

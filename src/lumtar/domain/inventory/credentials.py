@@ -1,0 +1,247 @@
+"""Credentials: encrypted at rest, opened for polling only, never given back."""
+
+from collections.abc import Iterable, Sequence
+from typing import TypeVar
+
+import orjson
+from django.db import IntegrityError, transaction
+from django.db.models import Count, Q
+from django.utils import timezone
+
+from lumtar.core.advice import community_advice, user_advice
+from lumtar.domain.inventory.models import Credential, Site
+from lumtar.domain.logbook.services import note_action
+from lumtar.domain.operation.editing import claim
+from lumtar.domain.operation.secrets import SecretUnreadable, seal, unseal
+from lumtar.wire import pdu, usm
+from lumtar.wire import session as snmp
+
+Kind = Credential.Kind
+P = TypeVar("P", usm.AuthProtocol, usm.PrivProtocol)
+COMMUNITY_FIELDS = ("community",)
+USER_FIELDS = ("user", "auth", "auth_password", "priv", "priv_password")
+NOT_SPOKEN = {
+    "3des": "Triple DES was never made a standard for SNMP (its draft expired); Lumtar speaks DES and AES",
+    "3desede": "Triple DES was never made a standard for SNMP (its draft expired); Lumtar speaks DES and AES",
+    "tls": "SNMP over TLS (RFC 6353) is not spoken by Lumtar; use the user-based model",
+    "dtls": "SNMP over DTLS (RFC 6353) is not spoken by Lumtar; use the user-based model",
+}
+"""Protocols that people ask for, and why there is no choosing them."""
+
+
+def fields_of(kind: str) -> tuple[str, ...]:
+    """What the secret part of a credential of this kind consists of."""
+    return USER_FIELDS if kind == Kind.V3 else COMMUNITY_FIELDS
+
+
+def seal_credential(kind: str, secret: dict[str, str]) -> str:
+    """A credential's secret part, encrypted, after trying whether it makes sense.
+
+    Raises
+    ------
+    ValueError
+        with a sentence for the person who entered it
+    """
+    open_secret(kind, secret)
+    return seal(orjson.dumps({name: secret.get(name, "") for name in fields_of(kind)}).decode())
+
+
+def open_secret(kind: str, secret: dict[str, str]) -> snmp.Credential:
+    """The credential as the wire layer wants it.
+
+    Raises
+    ------
+    ValueError
+        with a sentence for the person who entered it
+    """
+    if kind not in Kind.values:
+        raise ValueError(f"The kind is {', '.join(Kind.values[:-1])} or {Kind.values[-1]}.")
+    for name in secret:
+        if name not in fields_of(kind):
+            raise ValueError(f"A version {kind[1:]} credential has no {name.replace('_', ' ')}.")
+        if len(secret[name]) > 255 or "\0" in secret[name]:
+            raise ValueError(f"The {name.replace('_', ' ')} has at most 255 characters, none of them a zero.")
+    if kind != Kind.V3:
+        if not secret.get("community"):
+            raise ValueError(f"A version {kind[1:]} credential needs a community.")
+        return snmp.Community(secret["community"], pdu.VERSION_1 if kind == Kind.V1 else pdu.VERSION_2C)
+    if not secret.get("user"):
+        raise ValueError("A version 3 credential needs a user name.")
+    auth, priv = secret.get("auth", ""), secret.get("priv", "")
+    for word, protocol in (("authentication", auth), ("privacy", priv)):
+        password = secret.get(f"{word[:4]}_password", "")
+        if protocol and len(password) < 8:
+            raise ValueError(f"The {word} password needs at least 8 characters (RFC 3414).")
+        if password and not protocol:
+            raise ValueError(f"There is a password for {word}, but no protocol; choose one, or leave both out.")
+    if priv and not auth:
+        raise ValueError("Privacy without authentication is not allowed (RFC 3411).")
+    return usm.User(
+        secret["user"],
+        _protocol(usm.AuthProtocol, auth),
+        secret.get("auth_password", ""),
+        _protocol(usm.PrivProtocol, priv),
+        secret.get("priv_password", ""),
+    )
+
+
+def _protocol(protocols: type[P], name: str) -> P | None:
+    if not name:
+        return None
+    try:
+        return protocols(name)
+    except ValueError as error:
+        offered = ", ".join(protocols)
+        why = NOT_SPOKEN.get(name.lower().replace("-", ""), f"{name!r} is not known here")
+        raise ValueError(f"{why}; there are {offered}.") from error
+
+
+def opened(credential: Credential) -> snmp.Credential:
+    """A stored credential, decrypted.
+
+    Raises
+    ------
+    SecretUnreadable, ValueError
+    """
+    return open_secret(credential.kind, revealed(credential))
+
+
+def revealed(credential: Credential) -> dict[str, str]:
+    """The secret part of a stored credential. It must not leave the process.
+
+    Raises
+    ------
+    SecretUnreadable
+    """
+    found: dict[str, str] = orjson.loads(unseal(credential.sealed))
+    return found
+
+
+def advice(credential: Credential) -> list[str]:
+    """What to mend about a credential, in sentences that do not give it away."""
+    try:
+        secret = revealed(credential)
+    except SecretUnreadable as error:
+        return [str(error)]
+    if credential.kind != Kind.V3:
+        return community_advice(secret["community"])
+    passwords = {word: secret[f"{word[:4]}_password"] for word in ("authentication", "privacy") if secret[word[:4]]}
+    return user_advice(secret["auth"], secret["priv"], passwords)
+
+
+@transaction.atomic
+def create(name: str, kind: str, secret: dict[str, str], sites: Sequence[str] = (), by: str = "") -> Credential:
+    """A new credential, tried after all others.
+
+    Raises
+    ------
+    ValueError
+        with a sentence for the person who entered it
+    """
+    sealed = seal_credential(kind, secret)
+    last = Credential.objects.order_by("-place").values_list("place", flat=True).first()
+    made = Credential(kind=kind, sealed=sealed, place=0 if last is None else last + 1, changed_by=by)
+    _save(made, name)
+    made.sites.set(_sites(sites))
+    note_action(f"credential {made.name} made", by)
+    return made
+
+
+@transaction.atomic
+def change(
+    pk: int, edition: int, *, name: str, secret: dict[str, str], sites: Sequence[str], kind: str, by: str = ""
+) -> Credential:
+    """Change a credential for every device that uses it. Of ``secret`` only what is given is replaced.
+
+    Raises
+    ------
+    Stale, ValueError, Credential.DoesNotExist
+    """
+    found = claim(Credential, pk, edition)
+    told = {name: value for name, value in secret.items() if value or name in ("auth", "priv")}
+    if told or kind != found.kind:
+        before = revealed(found) if kind == found.kind else {}
+        whole = before | told
+        # A protocol that is taken away takes its password with it.
+        for word in ("auth", "priv"):
+            if kind == Kind.V3 and not whole.get(word):
+                whole[f"{word}_password"] = ""
+        found.kind, found.sealed = kind, seal_credential(kind, whole)
+    found.changed_at, found.changed_by = timezone.now(), by
+    renamed = f", was {found.name}" if name.strip() != found.name else ""
+    _save(found, name)
+    found.sites.set(_sites(sites))
+    what = "; its secret was replaced" if any(key.endswith("password") or key == "community" for key in told) else ""
+    note_action(f"credential {found.name}{renamed} changed{what}", by)
+    return found
+
+
+@transaction.atomic
+def remove(pk: int, by: str = "") -> None:
+    """Delete a credential that no device uses.
+
+    Raises
+    ------
+    ValueError
+        if devices use it, with their names
+    Credential.DoesNotExist
+    """
+    found = Credential.objects.select_for_update().get(pk=pk)
+    users = list(found.devices.order_by("name").values_list("name", flat=True)[:4])
+    if users:
+        names = ", ".join(users[:3]) + (" and others" if len(users) > 3 else "")
+        raise ValueError(f"It is used by {names}; give them another one first.")
+    found.delete()
+    note_action(f"credential {found.name} deleted", by)
+
+
+@transaction.atomic
+def reorder(numbers: Iterable[int], by: str = "") -> None:
+    """Set the order of trying; what is not named keeps its place behind.
+
+    Raises
+    ------
+    ValueError
+        if a number is none of a credential
+    """
+    wanted = list(dict.fromkeys(numbers))
+    there = {credential.pk: credential for credential in Credential.objects.select_for_update()}
+    if missing := [number for number in wanted if number not in there]:
+        raise ValueError(f"There is no credential {missing[0]}; it may have been deleted meanwhile.")
+    order = [*wanted, *(number for number in there if number not in wanted)]
+    for place, number in enumerate(order):
+        there[number].place = place
+    Credential.objects.bulk_update(there.values(), ["place"])
+    note_action("order of trying credentials changed: " + ", ".join(there[number].name for number in order), by)
+
+
+def with_counts() -> list[tuple[Credential, int]]:
+    """All credentials in the order of trying, each with how many devices use it."""
+    found = Credential.objects.annotate(used=Count("devices")).prefetch_related("sites")
+    return [(credential, credential.used) for credential in found]
+
+
+def in_order(site: str = "") -> list[Credential]:
+    """The credentials to try at a site: its own first, then those for everywhere."""
+    everywhere = Q(sites=None)
+    found = Credential.objects.filter(everywhere | Q(sites__name=site) if site else everywhere).distinct()
+    own = set(Credential.objects.filter(sites__name=site).values_list("pk", flat=True)) if site else set()
+    return sorted(found, key=lambda credential: (credential.pk not in own, credential.place, credential.pk))
+
+
+def _sites(names: Sequence[str]) -> list[Site]:
+    found = list(Site.objects.filter(name__in=names))
+    if missing := sorted(set(names) - {site.name for site in found}):
+        raise ValueError(f"There is no site {missing[0]!r}.")
+    return found
+
+
+def _save(credential: Credential, name: str) -> None:
+    credential.name = name.strip()
+    if not 1 <= len(credential.name) <= 80:
+        raise ValueError("A name has 1 to 80 characters.")
+    try:
+        with transaction.atomic():
+            credential.save()
+    except IntegrityError as error:
+        raise ValueError(f"There is a credential called {credential.name} already.") from error

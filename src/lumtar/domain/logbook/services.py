@@ -1,0 +1,13 @@
+"""Writing down what people do."""
+
+from django.utils import timezone
+
+from lumtar.domain.inventory.models import Device
+from lumtar.domain.logbook.models import Entry
+from lumtar.domain.operation.services import announce
+
+
+def note_action(text: str, by: str, device: Device | None = None) -> None:
+    """Somebody changed something: what, who, and now."""
+    Entry.objects.create(at=timezone.now(), kind=Entry.Kind.USER, device=device, by=by[:150], text=text[:400])
+    announce("logbook")

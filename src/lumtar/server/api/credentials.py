@@ -1,0 +1,144 @@
+"""Credentials: what can be said of them without giving them away, and how they are changed."""
+
+from datetime import datetime
+
+from django.http import HttpRequest
+from ninja import Router, Schema, Status
+
+from lumtar.domain.inventory import credentials
+from lumtar.domain.inventory.models import Credential
+from lumtar.domain.operation.secrets import SecretUnreadable
+from lumtar.server.api.problems import Problem
+from lumtar.wire import usm
+
+router = Router(tags=["credentials"])
+
+
+class CredentialOut(Schema):
+    """A credential without its secrets. Without sites it is tried everywhere; ``edition`` goes back with a change."""
+
+    id: int
+    name: str
+    kind: str
+    user: str
+    auth: str
+    priv: str
+    sites: list[str]
+    devices: int
+    edition: int
+    changed_at: datetime
+    changed_by: str
+    advice: list[str]
+
+
+class Protocols(Schema):
+    """What version 3 can be spoken with."""
+
+    auth: list[str]
+    priv: list[str]
+
+
+class CredentialsOut(Schema):
+    """All credentials in the order of trying."""
+
+    rows: list[CredentialOut]
+    protocols: Protocols
+
+
+class CredentialIn(Schema):
+    """A credential. ``secret`` holds community, or user, auth, auth_password, priv and priv_password."""
+
+    name: str
+    kind: str = "v2c"
+    secret: dict[str, str] = {}
+    sites: list[str] = []
+
+
+class CredentialChange(CredentialIn):
+    """A change: of ``secret`` only what is given is replaced."""
+
+    edition: int
+
+
+class Order(Schema):
+    """Numbers of credentials, first to be tried first."""
+
+    ids: list[int]
+
+
+def _out(credential: Credential, devices: int) -> CredentialOut:
+    try:
+        secret = credentials.revealed(credential)
+    except SecretUnreadable:
+        secret = {}
+    return CredentialOut(
+        id=credential.pk,
+        name=credential.name,
+        kind=credential.kind,
+        user=secret.get("user", ""),
+        auth=secret.get("auth", ""),
+        priv=secret.get("priv", ""),
+        sites=sorted(site.name for site in credential.sites.all()),
+        devices=devices,
+        edition=credential.edition,
+        changed_at=credential.changed_at,
+        changed_by=credential.changed_by,
+        advice=credentials.advice(credential),
+    )
+
+
+@router.get("/credentials", response=CredentialsOut)
+def list_credentials(request: HttpRequest) -> CredentialsOut:
+    """All of them, without their secrets."""
+    return CredentialsOut(
+        rows=[_out(credential, devices) for credential, devices in credentials.with_counts()],
+        protocols=Protocols(auth=list(usm.AuthProtocol), priv=list(usm.PrivProtocol)),
+    )
+
+
+@router.post("/credentials", response={201: CredentialOut})
+def make_credential(request: HttpRequest, told: CredentialIn) -> Status[CredentialOut]:
+    """A new one, tried after all others."""
+    try:
+        made = credentials.create(told.name, told.kind, told.secret, told.sites, request.user.get_username())
+    except ValueError as error:
+        raise Problem(422, str(error)) from error
+    return Status(201, _out(made, 0))
+
+
+@router.put("/credentials/order", response=CredentialsOut)
+def order_credentials(request: HttpRequest, told: Order) -> CredentialsOut:
+    """The order of trying."""
+    try:
+        credentials.reorder(told.ids, request.user.get_username())
+    except ValueError as error:
+        raise Problem(409, str(error)) from error
+    return list_credentials(request)
+
+
+@router.put("/credentials/{credential}", response=CredentialOut)
+def change_credential(request: HttpRequest, credential: int, told: CredentialChange) -> CredentialOut:
+    """Change one, for all devices that use it."""
+    try:
+        found = credentials.change(
+            credential,
+            told.edition,
+            name=told.name,
+            kind=told.kind,
+            secret=told.secret,
+            sites=told.sites,
+            by=request.user.get_username(),
+        )
+    except ValueError as error:
+        raise Problem(422, str(error)) from error
+    return _out(found, found.devices.count())
+
+
+@router.delete("/credentials/{credential}", response={204: None})
+def delete_credential(request: HttpRequest, credential: int) -> Status[None]:
+    """Delete one that no device uses."""
+    try:
+        credentials.remove(credential, request.user.get_username())
+    except ValueError as error:
+        raise Problem(409, str(error)) from error
+    return Status(204, None)
