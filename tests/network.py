@@ -7,12 +7,14 @@ import numpy as np
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.counters import Snapshot
 from lumtar.core.ledger import Status
+from lumtar.core.rows import join_rows
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.alarms.services import Transition, apply
 from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.operation.services import beat
 from lumtar.domain.readings import partitions, rollups
+from lumtar.domain.readings import services as readings
 from lumtar.engine import store
 from lumtar.engine.recorder import Answer, Recorder
 
@@ -42,6 +44,7 @@ def fill(hours: float = 3.0):
     begin = now - timedelta(hours=hours)
     Device.objects.update(added_at=begin)
     totals = {device.pk: np.zeros((PORTS, 12), np.uint64) for device in devices}
+    quiet = []
     for minute in range(int(hours * 60)):
         at = (begin + timedelta(minutes=minute)).timestamp()
         answers = []
@@ -56,7 +59,11 @@ def fill(hours: float = 3.0):
             answers.append(_answer(device, at, slots[device.pk], counters.copy()))
         batch = recorder.take(answers)
         batch.transitions = [each for each in batch.transitions if each.severity is Severity.CLEARED or minute > 1]
-        store.write(batch)
+        if batch.transitions or batch.entries or batch.speeds or minute > hours * 60 - 3:
+            store.write(batch)
+        else:
+            quiet.append(batch)
+    _write_at_once(quiet)
     rollups.roll_up_closed(now)
     device = devices[1]
     rule = Rule.objects.get(name="Reachability")
@@ -90,6 +97,14 @@ def fill(hours: float = 3.0):
         beat(name, now - timedelta(hours=1), datetime.now(UTC), {"devices": 2, "lag_s": 0})
     DeviceState.objects.update(reach="answers", answered_at=datetime.now(UTC))
     return devices
+
+
+def _write_at_once(quiet):
+    """Readings of many batches of which nothing but the readings matters."""
+    readings.append(np.concatenate([batch.interfaces for batch in quiet]), join_rows([batch.seen for batch in quiet]))
+    readings.append_components(*zip(*[part for batch in quiet for part in batch.parts], strict=True))
+    polls = [(each.device, each.at, each.rtt_ms, each.poll_ms) for batch in quiet for each in batch.devices]
+    readings.append_devices(*zip(*polls, strict=True))
 
 
 def _answer(device, at, slots, counters):

@@ -3,6 +3,7 @@
 import asyncio
 import json
 import re
+import socket
 from itertools import pairwise
 
 import pytest
@@ -11,12 +12,15 @@ from django.db import connection
 
 from lumtar.core.counters import Flag
 from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification, Rule, RuleMemory
+from lumtar.domain.inventory import services
 from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface, InterfaceSpeed
+from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.models import Process
 from lumtar.domain.operation.queries import health
 from lumtar.domain.readings.models import ComponentReading, DeviceReading, Gap, Newest, Reading
 from lumtar.engine.collector.keeper import Keeper
+from tests.conftest import free_port
 from tests.engine.conftest import adding, collecting, eventually
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -220,7 +224,6 @@ async def test_names_with_foreign_and_control_bytes(stand_in):
     ],
 )
 async def test_garbage_is_a_plain_reason_and_disturbs_nobody_else(stand_in, loopback, manners, words):
-    from tests.conftest import free_port
     from tests.lab.boxes import agent, box
 
     other = agent(box("tst-acc-2", next(loopback)), free_port(), stand_in.device.epoch)
@@ -359,3 +362,36 @@ async def test_health_tells_the_state_of_each_process_and_of_the_newest_data(sta
     assert told.readings_fresh
     assert "the worker is not running" in told.words
     assert json.dumps(told.processes[0].detail)
+
+
+async def test_what_speaks_no_snmp_is_watched_by_echo_or_by_port(loopback):
+    """It answers once an interval, not more often, and a closed port has its own words."""
+    listener = await asyncio.start_server(lambda reader, writer: writer.close(), "127.0.0.1", 0)
+    port = listener.sockets[0].getsockname()[1]
+    echo = await sync_to_async(add_device)(next(loopback), way="icmp")
+    opened = await sync_to_async(add_device)("127.0.0.1", port=port, way="tcp")
+    closed = await sync_to_async(add_device)("127.0.0.1", port=free_port(socket.SOCK_STREAM), way="tcp")
+    await Device.objects.aupdate(interval_s=1)
+    async with collecting():
+        await eventually(lambda: DeviceReading.objects.filter(device=echo).count() >= 3)
+        await eventually(lambda: DeviceReading.objects.filter(device=opened).count() >= 3)
+        state = await eventually(lambda: DeviceState.objects.filter(device=closed, reach="silent").first())
+    assert "is closed: the host answers" in state.reason
+    assert not await Interface.objects.aexists()
+    times = await sync_to_async(lambda: list(DeviceReading.objects.filter(device=echo).order_by("at")))()
+    assert all((b.at - a.at).total_seconds() > 0.3 for a, b in pairwise(times[1:]))
+    listener.close()
+
+
+async def test_a_retired_device_is_left_alone_until_it_is_restored(stand_in):
+    device = await adding(stand_in)
+    async with collecting():
+        await eventually(rated)
+        await sync_to_async(services.retire)(device.pk, "anna")
+        await asyncio.sleep(1.5)
+        before = await DeviceReading.objects.acount()
+        await asyncio.sleep(1.5)
+        assert await DeviceReading.objects.acount() == before
+        await sync_to_async(services.restore)(device.pk, "anna")
+        await eventually(lambda: DeviceReading.objects.count() > before + 1)
+    assert not await Gap.objects.filter(end=None).aexists()

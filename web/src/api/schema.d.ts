@@ -109,7 +109,7 @@ export interface paths {
          * Add Device
          * @description Add a device; its first poll follows within seconds and tells how it went.
          */
-        post: operations["lumtar_server_api_fleet_add_device"];
+        post: operations["lumtar_server_api_adding_add_device"];
         delete?: never;
         options?: never;
         head?: never;
@@ -150,10 +150,18 @@ export interface paths {
         get: operations["lumtar_server_api_fleet_device"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Delete Device
+         * @description Delete a retired device with its history.
+         */
+        delete: operations["lumtar_server_api_adding_delete_device"];
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Change Device
+         * @description Change a device; the collector follows within seconds.
+         */
+        patch: operations["lumtar_server_api_adding_change_device"];
         trace?: never;
     };
     "/api/v1/devices/{device}/parts": {
@@ -271,6 +279,194 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Device
+         * @description Look at an address: one line a step as it happens, then the outcome (application/x-ndjson).
+         */
+        post: operations["lumtar_server_api_adding_try_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{device}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire Device
+         * @description Poll it no more; its history stays.
+         */
+        post: operations["lumtar_server_api_adding_retire_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{device}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Device
+         * @description Poll a retired one again.
+         */
+        post: operations["lumtar_server_api_adding_restore_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Understand List
+         * @description Understand a list: the body is the text itself, addresses or CSV, in UTF-8, UTF-16 or Latin-1.
+         */
+        post: operations["lumtar_server_api_adding_understand_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/list/add": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add List
+         * @description Try lines side by side and add those that answer: one line a result (application/x-ndjson).
+         */
+        post: operations["lumtar_server_api_adding_add_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Devices
+         * @description All devices as the list that adding takes.
+         */
+        get: operations["lumtar_server_api_adding_export_devices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/credentials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Credentials
+         * @description All of them, without their secrets.
+         */
+        get: operations["lumtar_server_api_credentials_list_credentials"];
+        put?: never;
+        /**
+         * Make Credential
+         * @description A new one, tried after all others.
+         */
+        post: operations["lumtar_server_api_credentials_make_credential"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/credentials/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Order Credentials
+         * @description The order of trying.
+         */
+        put: operations["lumtar_server_api_credentials_order_credentials"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/credentials/{credential}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Credential
+         * @description Change one, for all devices that use it.
+         */
+        put: operations["lumtar_server_api_credentials_change_credential"];
+        post?: never;
+        /**
+         * Delete Credential
+         * @description Delete one that no device uses.
+         */
+        delete: operations["lumtar_server_api_credentials_delete_credential"];
         options?: never;
         head?: never;
         patch?: never;
@@ -501,6 +697,8 @@ export interface components {
             at: string;
             /** Kind */
             kind: string;
+            /** By */
+            by: string;
             /** Text */
             text: string;
             /** Device Id */
@@ -634,7 +832,7 @@ export interface components {
         };
         /**
          * NewDevice
-         * @description A device to add. ``secret`` is never given back.
+         * @description A device to add, with the number of a credential or with one that is typed in and never given back.
          */
         NewDevice: {
             /** Address */
@@ -655,11 +853,21 @@ export interface components {
              */
             site: string;
             /**
+             * Way
+             * @default snmp
+             */
+            way: string;
+            /** Credential */
+            credential?: number | null;
+            /**
              * Kind
              * @default v2c
              */
             kind: string;
-            /** Secret */
+            /**
+             * Secret
+             * @default {}
+             */
             secret: {
                 [key: string]: string;
             };
@@ -668,6 +876,25 @@ export interface components {
              * @default 60
              */
             interval_s: number;
+            /**
+             * Groups
+             * @default []
+             */
+            groups: string[];
+            /**
+             * Tags
+             * @default {}
+             */
+            tags: {
+                [key: string]: string;
+            };
+            /**
+             * Own
+             * @default {}
+             */
+            own: {
+                [key: string]: string;
+            };
         };
         /**
          * PortFilter
@@ -779,8 +1006,26 @@ export interface components {
             serial: string;
             /** Software */
             software: string;
+            /** Way */
+            way: string;
             /** Credential */
             credential: string;
+            /** Credential Id */
+            credential_id: number | null;
+            /** Groups */
+            groups: string[];
+            /** Tags */
+            tags: {
+                [key: string]: string;
+            };
+            /** Own */
+            own: {
+                [key: string]: string;
+            };
+            /** Edition */
+            edition: number;
+            /** Retired At */
+            retired_at: string | null;
             /** Parts */
             parts: components["schemas"]["PartOut"][];
         };
@@ -799,6 +1044,38 @@ export interface components {
             unit: string;
             /** Value */
             value: number | null;
+        };
+        /**
+         * DeviceChange
+         * @description What is to be changed of a device; what is left out stays. ``edition`` is that of the device as it was seen.
+         */
+        DeviceChange: {
+            /** Edition */
+            edition: number;
+            /** Name */
+            name?: string | null;
+            /** Address */
+            address?: string | null;
+            /** Port */
+            port?: number | null;
+            /** Site */
+            site?: string | null;
+            /** Credential */
+            credential?: number | null;
+            /** Interval S */
+            interval_s?: number | null;
+            /** Groups */
+            groups?: string[] | null;
+            /** Tags */
+            tags?: {
+                [key: string]: string;
+            } | null;
+            /** Own */
+            own?: {
+                [key: string]: string;
+            } | null;
+            /** Enabled */
+            enabled?: boolean | null;
         };
         /**
          * PartSeries
@@ -948,6 +1225,251 @@ export interface components {
             figure: string;
             /** Lines */
             lines: string[];
+        };
+        /**
+         * TrialIn
+         * @description Where to look. Without ``credentials`` those of the site are tried, in their order; one can be typed in as well.
+         */
+        TrialIn: {
+            /** Address */
+            address: string;
+            /**
+             * Port
+             * @default 161
+             */
+            port: number;
+            /** Tcp Port */
+            tcp_port?: number | null;
+            /**
+             * Site
+             * @default
+             */
+            site: string;
+            /** Credentials */
+            credentials?: number[] | null;
+            /**
+             * Kind
+             * @default
+             */
+            kind: string;
+            /**
+             * Secret
+             * @default {}
+             */
+            secret: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * LineIO
+         * @description One line of a list of devices. ``known`` names the device that is there already.
+         */
+        LineIO: {
+            /** Number */
+            number: number;
+            /** Address */
+            address: string;
+            /**
+             * Port
+             * @default 161
+             */
+            port: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Site
+             * @default
+             */
+            site: string;
+            /**
+             * Groups
+             * @default []
+             */
+            groups: string[];
+            /**
+             * Tags
+             * @default {}
+             */
+            tags: {
+                [key: string]: string;
+            };
+            /**
+             * Credential
+             * @default
+             */
+            credential: string;
+            /**
+             * Interval
+             * @default 60
+             */
+            interval: number;
+            /**
+             * Way
+             * @default snmp
+             */
+            way: string;
+            /**
+             * Own
+             * @default {}
+             */
+            own: {
+                [key: string]: string;
+            };
+            /**
+             * Problem
+             * @default
+             */
+            problem: string;
+            /**
+             * Known
+             * @default
+             */
+            known: string;
+        };
+        /**
+         * ListOut
+         * @description A list as it was understood.
+         */
+        ListOut: {
+            /** Lines */
+            lines: components["schemas"]["LineIO"][];
+            /** Columns */
+            columns: string[];
+            /** Problem */
+            problem: string;
+        };
+        /**
+         * ListIn
+         * @description Lines to try and, if wanted, to add as they answer. ``site`` is for those that name none.
+         */
+        ListIn: {
+            /** Lines */
+            lines: components["schemas"]["LineIO"][];
+            /**
+             * Site
+             * @default
+             */
+            site: string;
+            /**
+             * Add
+             * @default true
+             */
+            add: boolean;
+        };
+        /**
+         * CredentialOut
+         * @description A credential without its secrets. Without sites it is tried everywhere; ``edition`` goes back with a change.
+         */
+        CredentialOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** User */
+            user: string;
+            /** Auth */
+            auth: string;
+            /** Priv */
+            priv: string;
+            /** Sites */
+            sites: string[];
+            /** Devices */
+            devices: number;
+            /** Edition */
+            edition: number;
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Changed By */
+            changed_by: string;
+            /** Advice */
+            advice: string[];
+        };
+        /**
+         * CredentialsOut
+         * @description All credentials in the order of trying.
+         */
+        CredentialsOut: {
+            /** Rows */
+            rows: components["schemas"]["CredentialOut"][];
+            protocols: components["schemas"]["Protocols"];
+        };
+        /**
+         * Protocols
+         * @description What version 3 can be spoken with.
+         */
+        Protocols: {
+            /** Auth */
+            auth: string[];
+            /** Priv */
+            priv: string[];
+        };
+        /**
+         * CredentialIn
+         * @description A credential. ``secret`` holds community, or user, auth, auth_password, priv and priv_password.
+         */
+        CredentialIn: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @default v2c
+             */
+            kind: string;
+            /**
+             * Secret
+             * @default {}
+             */
+            secret: {
+                [key: string]: string;
+            };
+            /**
+             * Sites
+             * @default []
+             */
+            sites: string[];
+        };
+        /**
+         * Order
+         * @description Numbers of credentials, first to be tried first.
+         */
+        Order: {
+            /** Ids */
+            ids: number[];
+        };
+        /**
+         * CredentialChange
+         * @description A change: of ``secret`` only what is given is replaced.
+         */
+        CredentialChange: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @default v2c
+             */
+            kind: string;
+            /**
+             * Secret
+             * @default {}
+             */
+            secret: {
+                [key: string]: string;
+            };
+            /**
+             * Sites
+             * @default []
+             */
+            sites: string[];
+            /** Edition */
+            edition: number;
         };
         /**
          * Alarms
@@ -1259,7 +1781,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_fleet_add_device: {
+    lumtar_server_api_adding_add_device: {
         parameters: {
             query?: never;
             header?: never;
@@ -1332,6 +1854,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeviceOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_adding_delete_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_adding_change_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Added"];
                 };
             };
         };
@@ -1482,6 +2050,246 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["WorkingOut"][];
                 };
+            };
+        };
+    };
+    lumtar_server_api_adding_try_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_adding_retire_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Added"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_adding_restore_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Added"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_adding_understand_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_adding_add_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_adding_export_devices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_credentials_list_credentials: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CredentialsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_credentials_make_credential: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CredentialIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CredentialOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_credentials_order_credentials: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Order"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CredentialsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_credentials_change_credential: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                credential: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CredentialChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CredentialOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_credentials_delete_credential: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                credential: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

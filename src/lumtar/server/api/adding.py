@@ -14,12 +14,13 @@ from lumtar.core.devicelist import Line, check_address, check_port, decoded, rea
 from lumtar.domain.inventory import credentials, queries, services
 from lumtar.domain.inventory.models import Credential, Device, OwnField
 from lumtar.engine.trying import Candidate, Outcome, Trial
-from lumtar.server.api.fleet import router
+from lumtar.server.api import fleet
 from lumtar.server.api.problems import Problem
 from lumtar.server.api.streaming import json_lines
 from lumtar.wire.icmp import Pinger
 from lumtar.wire.transport import Transport
 
+router = fleet.router
 AT_ONCE = 100
 T = TypeVar("T")
 
@@ -92,6 +93,11 @@ class LineIO(Schema):
     own: dict[str, str] = {}
     problem: str = ""
     known: str = ""
+
+    @property
+    def place(self) -> tuple[str, int, str]:
+        """What makes it one device: address, port (none for an echo), way."""
+        return self.address, 0 if self.way == "icmp" else self.port, self.way
 
 
 class ListOut(Schema):
@@ -214,8 +220,9 @@ def understand_list(request: HttpRequest) -> ListOut:
     there = queries.places(line.address for line in listed.lines)
     lines = []
     for line in listed.lines:
-        known = there.get((line.address, 0 if line.way == "icmp" else line.port, line.way), "")
-        lines.append(LineIO(**asdict(line), known=known))
+        understood = LineIO(**asdict(line))
+        understood.known = there.get(understood.place, "")
+        lines.append(understood)
     return ListOut(lines=lines, columns=listed.columns, problem=listed.problem)
 
 
@@ -230,7 +237,11 @@ def add_list(request: HttpRequest, told: ListIn) -> StreamingHttpResponse:
         for site in {line.site or told.site for line in told.lines}
     }
 
+    there = queries.places(line.address for line in told.lines)
+
     async def one(line: LineIO, transport: Transport, pinger: Pinger, room: asyncio.Semaphore) -> dict[str, Any]:
+        if known := there.get(line.place):
+            return {"number": line.number, "went": "known", "words": f"is there already as {known}", "name": known}
         async with room:
             named = stored.get(line.credential)
             wanted = [opened[named.pk]] if named else order[line.site or told.site]
@@ -300,10 +311,8 @@ def _add(line: LineIO, site: str, outcome: Outcome, by: str) -> dict[str, Any]:
             by=by,
         )
     except ValueError as error:
-        there = queries.places([line.address]).get((line.address, line.port, line.way), "")
-        return {**told, "went": "known" if there else "wrong", "words": str(error)}
-    words = f"added as {device.name}"
-    return {**told, "went": "added", "words": words, "device": device.pk, "name": device.name}
+        return {**told, "went": "wrong", "words": str(error)}
+    return {**told, "went": "added", "words": f"added as {device.name}", "device": device.pk, "name": device.name}
 
 
 @router.get("/devices.csv")

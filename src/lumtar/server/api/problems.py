@@ -14,6 +14,7 @@ TITLES = {
     403: "Not allowed",
     404: "Not there",
     409: "In the way",
+    413: "Too much",
     422: "Not valid",
     503: "Not now",
 }

@@ -3,7 +3,8 @@
 from typing import Any
 
 import orjson
-from django.core.exceptions import ObjectDoesNotExist
+from django.conf import settings
+from django.core.exceptions import ObjectDoesNotExist, RequestDataTooBig
 from django.db import OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import NinjaAPI
@@ -57,6 +58,12 @@ def _stale(request: HttpRequest, error: Stale) -> HttpResponse:
 @api.exception_handler(SecretUnreadable)
 def _unreadable(request: HttpRequest, error: SecretUnreadable) -> HttpResponse:
     return problems.problem(409, str(error))
+
+
+@api.exception_handler(RequestDataTooBig)
+def _too_big(request: HttpRequest, error: RequestDataTooBig) -> HttpResponse:
+    most = settings.DATA_UPLOAD_MAX_MEMORY_SIZE >> 20
+    return problems.problem(413, f"That is too much at once: at most {most} MiB are taken.")
 
 
 @api.exception_handler(OperationalError)
