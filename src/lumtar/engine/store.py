@@ -60,14 +60,10 @@ def _leave_out_deleted(batch: Batch) -> None:
 
 def _write(batch: Batch) -> None:
     with transaction.atomic():
-        if (
-            batch.seen is not None
-            and batch.interfaces is not None
-            and batch.state is not None
-            and not _is_written(batch)
-        ):
-            readings.append(batch.interfaces, batch.seen)
-            readings.renew_newest(batch.interfaces, batch.seen, batch.state)
+        if not _is_written(batch):
+            if batch.seen is not None and batch.interfaces is not None and batch.state is not None:
+                readings.append(batch.interfaces, batch.seen)
+                readings.renew_newest(batch.interfaces, batch.seen, batch.state)
             _write_polls(batch)
         _write_states(batch.devices)
         note_speeds(batch.speeds)
@@ -86,13 +82,23 @@ def _write(batch: Batch) -> None:
 
 def _is_written(batch: Batch) -> bool:
     """Whether an earlier try was committed although its answer was lost."""
-    assert batch.interfaces is not None and batch.seen is not None
+    if batch.interfaces is not None and batch.seen is not None:
+        key = ("readings_reading", "interface_id", int(batch.interfaces[0]), float(batch.seen.at[0]))
+    elif polls := _polls(batch):
+        key = ("readings_devicereading", "device_id", polls[0][0], polls[0][1])
+    else:
+        return False
+    table, column, number, at = key
     with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT EXISTS (SELECT 1 FROM readings_reading WHERE interface_id = %s AND at = %s)",
-            [int(batch.interfaces[0]), _rounded(batch.seen.at[0])],
-        )
+        cursor.execute(f"SELECT EXISTS (SELECT 1 FROM {table} WHERE {column} = %s AND at = %s)", [number, _rounded(at)])
         return bool(cursor.fetchone()[0])
+
+
+def _polls(batch: Batch) -> list[tuple[int, float, float, float]]:
+    """Polls that were answered: device, time, round trip, duration."""
+    return [
+        (n.device, n.at, n.rtt_ms, n.poll_ms) for n in batch.devices if n.rtt_ms is not None and n.poll_ms is not None
+    ]
 
 
 def _rounded(seconds: float) -> datetime:
@@ -103,10 +109,7 @@ def _write_polls(batch: Batch) -> None:
     if batch.parts:
         components, at, values = zip(*batch.parts, strict=True)
         readings.append_components(components, at, values)
-    polls = [
-        (n.device, n.at, n.rtt_ms, n.poll_ms) for n in batch.devices if n.rtt_ms is not None and n.poll_ms is not None
-    ]
-    if polls:
+    if polls := _polls(batch):
         devices, at, rtt, took = zip(*polls, strict=True)
         readings.append_devices(devices, at, rtt, took)
 
