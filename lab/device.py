@@ -94,6 +94,14 @@ class Device:
             index: PortFault(down=fault.down, since=self.clock()) for index, fault in self.faults.items() if fault.down
         }
 
+    def renumber(self, by: int) -> None:
+        """Start over with other numbers for the same ports."""
+        for port in self.box.ports:
+            port.index += by
+        self.restart()
+        self.faults = {index + by: fault for index, fault in self.faults.items()}
+        self.mib = Mib(self._columns())
+
     def fault(self, index: int) -> PortFault:
         """The fault record of a port.
 

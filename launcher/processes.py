@@ -13,6 +13,8 @@ from launcher.places import LOGS, STATE
 from launcher.say import line
 
 LONGEST_PAUSE = 30.0
+SETTLED = 60.0
+"""Seconds after which a process counts as running well."""
 PATIENCE = 8.0
 
 
@@ -26,6 +28,7 @@ class Process:
     child: subprocess.Popen[bytes] | None = None
     failures: int = 0
     again_at: float = 0.0
+    started_at: float = 0.0
     log: Path = field(init=False)
 
     def __post_init__(self) -> None:
@@ -33,6 +36,7 @@ class Process:
 
     def start(self) -> None:
         """Start it in a process group of its own, so that Ctrl-C reaches the supervisor alone."""
+        self.started_at = time.monotonic()
         with self.log.open("ab") as log:
             self.child = subprocess.Popen(
                 self.command, env=dict(self.env), stdout=log, stderr=log, stdin=subprocess.DEVNULL, process_group=0
@@ -48,7 +52,8 @@ class Process:
         if code is None:
             return
         self.child = None
-        self.failures += 1
+        settled = time.monotonic() - self.started_at > SETTLED
+        self.failures = 1 if settled else self.failures + 1
         pause = min(LONGEST_PAUSE, 2.0 ** min(self.failures, 5) - 1)
         self.again_at = time.monotonic() + pause
         line(f"  {self.name} ended with {code}, started again in {pause:.0f} s; see {self.log}")

@@ -14,6 +14,9 @@ from lumtar.domain.alarms.services import Transition, apply
 from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.operation.services import announce
 from tests.browser.conftest import sign_in
+from tests.conftest import free_port
+from tests.lab.boxes import COMMUNITY
+from tests.standins import standing_in
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -23,7 +26,7 @@ def violations(page):
     return [f"{each['id']}: {node['html'][:120]}" for each in found for node in each["nodes"]]
 
 
-def test_the_first_visit_makes_the_administrator(page):
+def test_from_the_first_visit_to_the_first_device(page, loopback):
     page.goto("/")
     expect(page.get_by_role("heading")).to_have_text("Nobody can sign in yet. Make the administrator.")
     page.get_by_label("Name").fill("anna")
@@ -35,12 +38,19 @@ def test_the_first_visit_makes_the_administrator(page):
     expect(page.get_by_role("heading", level=1)).to_contain_text("Nothing is watched yet.")
     assert User.objects.get().is_superuser
     page.get_by_role("link", name="Fleet").click()
-    page.get_by_role("button", name="Add a device").click()
-    page.get_by_label("Address").fill("127.0.0.8")
-    page.get_by_label("Community").fill("word")
-    page.get_by_role("button", name="Add", exact=True).click()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("127.0.0.8")
-    assert Device.objects.get().address == "127.0.0.8"
+    page.get_by_role("link", name="Add a device").click()
+    host, port = next(loopback), free_port()
+    with standing_in(port, host):
+        page.get_by_label("Address").fill(host)
+        page.get_by_label("UDP port").fill(str(port))
+        page.get_by_text("SNMP v2c").click()
+        page.get_by_label("Community").fill(COMMUNITY)
+        page.get_by_role("button", name="Try it").click()
+        expect(page.get_by_text("3 interfaces")).to_be_visible()
+        expect(page.get_by_role("button", name="Add, watched by SNMP")).to_be_focused()
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("heading", level=1)).to_contain_text("tst-acc-")
+    assert Device.objects.get().address == host
 
 
 def test_a_wrong_password_is_said(page, network):
@@ -212,7 +222,19 @@ def test_the_theme_is_chosen_and_remembered(page, network):
 
 @pytest.mark.parametrize("theme", ["light", "dark"])
 @pytest.mark.parametrize(
-    "path", ["/", "/fleet", "/fleet?list=devices", "/fleet/port/{port}", "/fleet/device/{device}", "/alarms"]
+    "path",
+    [
+        "/",
+        "/fleet",
+        "/fleet?list=devices",
+        "/fleet/port/{port}",
+        "/fleet/device/{device}",
+        "/alarms",
+        "/setup/add",
+        "/setup/list",
+        "/setup/credentials",
+        "/setup/check",
+    ],
 )
 def test_every_view_is_accessible(page, network, theme, path):
     port = Interface.objects.get(device=network[0], if_index=1)

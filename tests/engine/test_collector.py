@@ -12,8 +12,9 @@ from django.db import connection
 
 from lumtar.core.counters import Flag
 from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification, Rule, RuleMemory
-from lumtar.domain.inventory import services
-from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface, InterfaceSpeed
+from lumtar.domain.inventory import polling, services
+from lumtar.domain.inventory.description import override_speed
+from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface, InterfaceSpeed, PollRequest
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.models import Process
@@ -179,7 +180,7 @@ async def test_an_interface_that_disappears_between_polls(stand_in):
                 whole = column.values
                 column.indexes, column.values = column.indexes[:2], lambda at, whole=whole: whole(at)[:2]
         gone = await eventually(lambda: Interface.objects.filter(gone_at__isnull=False).first())
-        assert gone.if_index == 3
+        assert gone.name == "g3"
         already = await sync_to_async(lambda: len(rated()))()
         await eventually(lambda: len(rated()) > already + 1)
     assert await Entry.objects.filter(text="port g3 is gone").aexists()
@@ -395,3 +396,74 @@ async def test_a_retired_device_is_left_alone_until_it_is_restored(stand_in):
         await sync_to_async(services.restore)(device.pk, "anna")
         await eventually(lambda: DeviceReading.objects.count() > before + 1)
     assert not await Gap.objects.filter(end=None).aexists()
+
+
+async def test_poll_now_is_done_at_once_and_leaves_a_record(stand_in):
+    device = await adding(stand_in)
+    async with collecting():
+        await eventually(rated)
+        await Device.objects.aupdate(interval_s=3600)
+        await asyncio.sleep(1.0)
+        asked = await sync_to_async(polling.ask)(device.pk, "anna")
+        done = await eventually(lambda: PollRequest.objects.filter(pk=asked.pk).exclude(done_at=None).first())
+    record = done.record
+    assert record["fault"] == "" and record["took_ms"] > 0
+    first = record["exchanges"][0]
+    assert (first["kind"], first["asked"], first["answers"]) == ("GET", 3, 3)
+    assert {each["kind"] for each in record["exchanges"]} == {"GET", "GETBULK"}
+    assert [line["label"] for line in record["computed"]] == ["Uplink", "g2", "g3"]
+    assert record["computed"][0]["in_bps"] > 0 and record["computed"][0]["seconds"] > 0
+
+
+async def test_poll_now_of_a_silent_device_says_why(stand_in):
+    device = await adding(stand_in)
+    async with collecting():
+        await eventually(rated)
+        stand_in.device.manners.silent = True
+        asked = await sync_to_async(polling.ask)(device.pk, "anna")
+        done = await eventually(lambda: PollRequest.objects.filter(pk=asked.pk).exclude(done_at=None).first())
+    assert "no answer on UDP" in done.record["fault"] and done.record["computed"] == []
+    assert done.record["exchanges"][-1]["fault"] == done.record["fault"]
+    await Device.objects.aupdate(enabled=False)
+    with pytest.raises(ValueError, match="switched off"):
+        await sync_to_async(polling.ask)(device.pk, "anna")
+
+
+async def test_a_sold_speed_holds_from_now_on_and_not_before(stand_in):
+    await adding(stand_in)
+    stand_in.device.set_share(1, 10, 10)
+    async with collecting():
+        await eventually(rated)
+        before = await eventually(lambda: Newest.objects.filter(in_percent__gt=8, in_percent__lt=12).first())
+        await sync_to_async(override_speed)(before.interface_id, 200_000_000, None, "anna")
+        after = await eventually(
+            lambda: Newest.objects.filter(interface_id=before.interface_id, in_percent__gt=40).first()
+        )
+        assert 45 < after.in_percent < 55 and 8 < after.out_percent < 12
+        await sync_to_async(override_speed)(before.interface_id, None, None, "anna")
+        await eventually(lambda: Newest.objects.filter(interface_id=before.interface_id, in_percent__lt=12).first())
+    speeds = [
+        (each.in_bps, each.in_source)
+        async for each in InterfaceSpeed.objects.filter(interface_id=before.interface_id).order_by("since")
+    ]
+    assert speeds == [(10**9, "ifHighSpeed"), (200_000_000, "override"), (10**9, "ifHighSpeed")]
+    with pytest.raises(ValueError, match="between 1 kb/s"):
+        await sync_to_async(override_speed)(before.interface_id, 5, None, "anna")
+
+
+async def test_ports_keep_their_history_when_a_restart_renumbers_them(stand_in):
+    await adding(stand_in)
+    async with collecting():
+        await eventually(rated)
+        before = {port.name: port.pk async for port in Interface.objects.all()}
+        await sync_to_async(stand_in.device.renumber)(10)
+        await eventually(lambda: Interface.objects.filter(if_index=11).exists())
+        at = await sync_to_async(lambda: Reading.objects.latest("at").at)()
+        await eventually(
+            lambda: Reading.objects.filter(interface_id=before["g1"], at__gt=at, in_octets__gt=0).count() >= 2
+        )
+    assert {port.name: port.pk async for port in Interface.objects.all()} == before
+    assert {port.if_index async for port in Interface.objects.filter(gone_at=None)} == {11, 12, 13}
+    texts = [entry.text async for entry in Entry.objects.filter(kind="inventory")]
+    assert "port Uplink has ifIndex 11 now, was 1" in texts
+    assert not [text for text in texts if "gone" in text or "new" in text]

@@ -16,7 +16,7 @@ DEFAULT_COMMUNITIES = frozenset(
         "write",
     )
 )
-WEAK_AUTH = frozenset(("md5", "sha1"))
+WEAK_AUTH = {"md5": "MD5", "sha1": "SHA-1"}
 
 
 def community_advice(community: str) -> list[str]:
@@ -34,7 +34,7 @@ def user_advice(auth: str, priv: str, passwords: dict[str, str]) -> list[str]:
     if not auth:
         found.append("Without authentication anybody can pose as this user.")
     elif auth in WEAK_AUTH:
-        found.append(f"{auth.upper()} is outdated; choose SHA-256 or better where the device has it (RFC 7860).")
+        found.append(f"{WEAK_AUTH[auth]} is outdated; choose SHA-256 or better where the device has it (RFC 7860).")
     if auth and not priv:
         found.append("Without privacy everything that is read travels in the clear.")
     if priv == "des":

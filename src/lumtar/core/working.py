@@ -34,6 +34,11 @@ class Working:
     lines: list[str]
 
 
+def remarks(flags: int) -> list[str]:
+    """What is to be known about a reading, in words."""
+    return [words for flag, words in FLAG_WORDS.items() if flag & Flag(flags)]
+
+
 def of_rate(
     direction: str, index: int, octets: int, elapsed_ms: int, flags: int, speed_bps: int, source: SpeedSource
 ) -> Working:
@@ -47,16 +52,16 @@ def of_rate(
     speed_bps, source : the speed that was in force, bits per second
     """
     known = Flag(flags)
-    remarks = [words for flag, words in FLAG_WORDS.items() if flag & known]
+    told = remarks(flags)
     if known & VOID or not elapsed_ms:
-        return Working("no rate", remarks or ["nothing was counted"])
+        return Working("no rate", told or ["nothing was counted"])
     bps = octets * 8000.0 / elapsed_ms
     wide = Flag.NARROW not in known
     counter = f"if{'HC' if wide else ''}{direction.capitalize()}Octets.{index}"
     lines = [
         f"{octets:,} octets counted in {elapsed_ms / 1000:.2f} s × 8",
-        f"{64 if wide else 32}-bit counter {counter}" + ("" if remarks else ", no wrap, no restart"),
-        *remarks,
+        f"{64 if wide else 32}-bit counter {counter}" + ("" if told else ", no wrap, no restart"),
+        *told,
     ]
     if speed_bps > 0:
         lines.append(f"= {100 * bps / speed_bps:.1f} % of {rate(speed_bps)}, {SOURCE_WORDS[source]}")

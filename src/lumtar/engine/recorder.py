@@ -121,6 +121,7 @@ class Recorder:
         """Interfaces are added from other threads than the one that takes answers."""
         self._ids = np.zeros(0, np.int64)
         self._remembered: set[tuple[int, int]] = set()
+        self._sold: dict[int, tuple[int, int]] = {}
 
     def renew_rules(self, rules: Sequence[Rule]) -> None:
         """Take changed rules over; a rule that is still there keeps its memory."""
@@ -138,6 +139,17 @@ class Recorder:
                 over[row], raised[row] = ledger.over[old[rule.pk]], ledger.raised[old[rule.pk]]
         self.rules, self.silence = fresh.rules, fresh.silence
         ledger.rules, ledger.over, ledger.raised = fresh.ledger.rules, over, raised
+
+    def renew_overrides(self, sold: dict[int, tuple[int, int]]) -> None:
+        """Take over speeds that somebody set: interface -> bits per second in and out, 0 for the port's own."""
+        if sold == self._sold:
+            return
+        with self.lock:
+            state = self.ledger.state
+            slot_of = {int(pk): slot for slot, pk in enumerate(self._ids) if pk in sold or pk in self._sold}
+            for pk, slot in slot_of.items():
+                state.in_override[slot], state.out_override[slot] = sold.get(pk, (0, 0))
+            self._sold = sold
 
     def add(self, device: Device, interfaces: Sequence[Interface]) -> NDArray[np.int64]:
         """Slots for interfaces that are new here."""

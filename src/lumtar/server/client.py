@@ -12,6 +12,9 @@ import django
 WEB = Path(__file__).resolve().parents[3] / "web"
 CLIENT = WEB / "src" / "api" / "schema.d.ts"
 
+TYPES = ["npx", "openapi-typescript", "--default-non-nullable=false"]
+"""A field with a default may be left out of a request."""
+
 
 def description() -> str:
     """The OpenAPI document."""
@@ -27,9 +30,7 @@ def generate(target: Path) -> None:
     with tempfile.TemporaryDirectory() as folder:
         source = Path(folder) / "openapi.json"
         source.write_text(description())
-        subprocess.run(
-            ["npx", "openapi-typescript", str(source), "-o", str(target)], cwd=WEB, check=True, capture_output=True
-        )
+        subprocess.run([*TYPES, str(source), "-o", str(target)], cwd=WEB, check=True, capture_output=True)
 
 
 def main(words: list[str]) -> int:

@@ -54,6 +54,21 @@ class Patience:
     tries: int = 3
 
 
+NAMES = {pdu.GET: "GET", pdu.GET_NEXT: "GETNEXT", pdu.GET_BULK: "GETBULK"}
+
+
+@dataclass(frozen=True, slots=True)
+class Exchange:
+    """One request and what became of it. ``first`` is the first object asked for; ``fault`` is empty if all went well."""
+
+    kind: str
+    asked: int
+    first: str
+    answers: int
+    took_ms: float
+    fault: str = ""
+
+
 class Session:
     """One device. A session sends one request at a time.
 
@@ -77,6 +92,8 @@ class Session:
         self.varbinds = 0
         """Variable bindings received in all."""
         self.patience = patience
+        self.trace: list[Exchange] | None = None
+        """Set it to a list, and every exchange is written down there."""
         self._transport = transport
         self._family = family
         self._credential = credential
@@ -121,11 +138,19 @@ class Session:
 
     async def _exchange(self, kind: int, oids: list[bytes], first: int, second: int) -> VarBinds:
         began = time.monotonic()
-        if isinstance(self._credential, Community):
-            answer = await self._ask_community(self._credential, kind, oids, first, second)
-        else:
-            answer = await self._ask_user(self._credential, kind, oids, first, second)
+        try:
+            if isinstance(self._credential, Community):
+                answer = await self._ask_community(self._credential, kind, oids, first, second)
+            else:
+                answer = await self._ask_user(self._credential, kind, oids, first, second)
+        except Fault as fault:
+            self._note(kind, oids, 0, began, fault.words)
+            raise
         self.rtt = time.monotonic() - began
+        if self.trace is not None:
+            status = answer.error_status
+            name = pdu.ERROR_STATUS[status] if status < len(pdu.ERROR_STATUS) else str(status)
+            self._note(kind, oids, len(answer.binds.oids), began, f"answered with the error {name}" if status else "")
         self.varbinds += len(answer.binds.oids)
         if answer.error_status == pdu.TOO_BIG:
             raise TooBig(FaultKind.ERROR_STATUS, "answered that its answer would be too big (tooBig)")
@@ -138,6 +163,12 @@ class Session:
             name = pdu.ERROR_STATUS[answer.error_status] if known else str(answer.error_status)
             raise Fault(FaultKind.ERROR_STATUS, f"answered with the error {name}")
         return answer.binds
+
+    def _note(self, kind: int, oids: list[bytes], answers: int, began: float, fault: str) -> None:
+        if self.trace is not None:
+            first = ber.dotted(oids[0]) if oids else ""
+            took = round(1000 * (time.monotonic() - began), 1)
+            self.trace.append(Exchange(NAMES[kind], len(oids), first, answers, took, fault))
 
     async def _ask_community(self, credential: Community, kind: int, oids: list[bytes], first: int, second: int) -> Pdu:
         number = self._transport.next_id()

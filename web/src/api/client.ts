@@ -13,7 +13,7 @@ export class ApiProblem extends Error {
   }
 }
 
-function cookie(name: string): string {
+export function cookie(name: string): string {
   const found = document.cookie.split("; ").find((part) => part.startsWith(`${name}=`));
   return found ? decodeURIComponent(found.slice(name.length + 1)) : "";
 }
@@ -35,7 +35,7 @@ type Answer<T> = { data?: T; error?: unknown; response: Response };
 /** The data of an answer, or the problem thrown. */
 async function got<T>(answer: Promise<Answer<T>>): Promise<T> {
   const { data, error, response } = await answer;
-  if (data !== undefined) return data;
+  if (data !== undefined || response.status === 204) return data as T;
   const detail = error && typeof error === "object" && "detail" in error ? String(error.detail) : response.statusText;
   throw new ApiProblem(response.status, detail);
 }

@@ -1,5 +1,6 @@
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
-import { client, got } from "./client";
+import { client, got, type Schemas } from "./client";
+import { postText } from "./lines";
 
 /** A time range; ``at`` is set when the whole screen is at a past time. ISO strings, as in the API. */
 export type Range = { start: string; end: string };
@@ -135,4 +136,32 @@ export const alarmQuery = (alarm: number, at: string | null) =>
 export const rulesQuery = queryOptions({
   queryKey: ["rules"],
   queryFn: () => got(client.GET("/api/v1/rules", {})),
+});
+
+/** A pasted list as the other side understands it. */
+export const listQuery = (text: string) =>
+  queryOptions({
+    queryKey: ["list", text],
+    queryFn: () => postText<Schemas["ListOut"]>("devices/list", text),
+    enabled: text.trim() !== "",
+    placeholderData: keepPreviousData,
+    gcTime: 0,
+  });
+
+export const credentialsQuery = queryOptions({
+  queryKey: ["credentials"],
+  queryFn: () => got(client.GET("/api/v1/credentials", {})),
+});
+
+/** A poll that was asked for: looked at again until it is done. */
+export const pollQuery = (device: number, poll: number) =>
+  queryOptions({
+    queryKey: ["poll", device, poll],
+    queryFn: () => got(client.GET("/api/v1/devices/{device}/polls/{poll}", { params: { path: { device, poll } } })),
+    refetchInterval: (query) => (query.state.data?.done_at ? false : 300),
+  });
+
+export const selfCheckQuery = queryOptions({
+  queryKey: ["selfcheck"],
+  queryFn: () => got(client.GET("/api/v1/selfcheck", {})),
 });

@@ -224,6 +224,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/interfaces/{interface}/speed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Override Speed
+         * @description Measure a port against what is sold, from now on; what was measured before stays as it was.
+         */
+        put: operations["lumtar_server_api_fleet_override_speed"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/interfaces/{interface}/series": {
         parameters: {
             query?: never;
@@ -338,6 +358,46 @@ export interface paths {
          * @description Poll a retired one again.
          */
         post: operations["lumtar_server_api_adding_restore_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{device}/polls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Poll Now
+         * @description Poll a device now; the answer is there as soon as the collector has done it.
+         */
+        post: operations["lumtar_server_api_adding_poll_now"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{device}/polls/{poll}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Poll Record
+         * @description What became of a poll that was asked for.
+         */
+        get: operations["lumtar_server_api_adding_poll_record"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -584,6 +644,26 @@ export interface paths {
          * @description The state of each process and of the newest data. It needs no sign-in, so it holds no names.
          */
         get: operations["lumtar_server_api_system_health"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/selfcheck": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Selfcheck
+         * @description What Lumtar finds when it looks at itself, what is wrong first.
+         */
+        get: operations["lumtar_server_api_system_selfcheck"];
         put?: never;
         post?: never;
         delete?: never;
@@ -841,58 +921,58 @@ export interface components {
              * Port
              * @default 161
              */
-            port: number;
+            port?: number;
             /**
              * Name
              * @default
              */
-            name: string;
+            name?: string;
             /**
              * Site
              * @default
              */
-            site: string;
+            site?: string;
             /**
              * Way
              * @default snmp
              */
-            way: string;
+            way?: string;
             /** Credential */
             credential?: number | null;
             /**
              * Kind
              * @default v2c
              */
-            kind: string;
+            kind?: string;
             /**
              * Secret
              * @default {}
              */
-            secret: {
+            secret?: {
                 [key: string]: string;
             };
             /**
              * Interval S
              * @default 60
              */
-            interval_s: number;
+            interval_s?: number;
             /**
              * Groups
              * @default []
              */
-            groups: string[];
+            groups?: string[];
             /**
              * Tags
              * @default {}
              */
-            tags: {
+            tags?: {
                 [key: string]: string;
             };
             /**
              * Own
              * @default {}
              */
-            own: {
+            own?: {
                 [key: string]: string;
             };
         };
@@ -911,22 +991,22 @@ export interface components {
              * Words
              * @default
              */
-            words: string;
+            words?: string;
             /**
              * State
              * @default
              */
-            state: string;
+            state?: string;
             /**
              * Sort
              * @default name
              */
-            sort: string;
+            sort?: string;
             /**
              * Limit
              * @default 200
              */
-            limit: number;
+            limit?: number;
             /** Cursor */
             cursor?: string | null;
         };
@@ -1022,12 +1102,26 @@ export interface components {
             own: {
                 [key: string]: string;
             };
+            /** Own Fields */
+            own_fields: components["schemas"]["OwnFieldOut"][];
             /** Edition */
             edition: number;
             /** Retired At */
             retired_at: string | null;
             /** Parts */
             parts: components["schemas"]["PartOut"][];
+        };
+        /**
+         * OwnFieldOut
+         * @description A field that this installation has added to its devices.
+         */
+        OwnFieldOut: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Choices */
+            choices: string[];
         };
         /**
          * PartOut
@@ -1146,6 +1240,16 @@ export interface components {
             port_bps: number;
         };
         /**
+         * SoldSpeed
+         * @description What a circuit is sold as, in bits per second; None is the port's own speed.
+         */
+        SoldSpeed: {
+            /** In Bps */
+            in_bps?: number | null;
+            /** Out Bps */
+            out_bps?: number | null;
+        };
+        /**
          * GapOut
          * @description A gap and why.
          */
@@ -1237,28 +1341,104 @@ export interface components {
              * Port
              * @default 161
              */
-            port: number;
+            port?: number;
             /** Tcp Port */
             tcp_port?: number | null;
             /**
              * Site
              * @default
              */
-            site: string;
+            site?: string;
             /** Credentials */
             credentials?: number[] | null;
             /**
              * Kind
              * @default
              */
-            kind: string;
+            kind?: string;
             /**
              * Secret
              * @default {}
              */
-            secret: {
+            secret?: {
                 [key: string]: string;
             };
+        };
+        /**
+         * PollAsked
+         * @description A poll that was asked for.
+         */
+        PollAsked: {
+            /** Id */
+            id: number;
+        };
+        /**
+         * ComputedOut
+         * @description What was computed of one port; None where there is nothing to compare with.
+         */
+        ComputedOut: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** Seconds */
+            seconds: number;
+            /** In Bps */
+            in_bps: number | null;
+            /** Out Bps */
+            out_bps: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * ExchangeOut
+         * @description One request to the device, and what came back.
+         */
+        ExchangeOut: {
+            /** Kind */
+            kind: string;
+            /** Asked */
+            asked: number;
+            /** First */
+            first: string;
+            /** Answers */
+            answers: number;
+            /** Took Ms */
+            took_ms: number;
+            /** Fault */
+            fault: string;
+        };
+        /**
+         * PollOut
+         * @description A poll that was asked for; without a record it is not done yet.
+         */
+        PollOut: {
+            /** Id */
+            id: number;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Asked By */
+            asked_by: string;
+            /** Done At */
+            done_at: string | null;
+            record: components["schemas"]["PollRecord"] | null;
+        };
+        /**
+         * PollRecord
+         * @description What a poll did: each request, and what was computed.
+         */
+        PollRecord: {
+            /** Took Ms */
+            took_ms: number;
+            /** Fault */
+            fault: string;
+            /** Exchanges */
+            exchanges: components["schemas"]["ExchangeOut"][];
+            /** Computed */
+            computed: components["schemas"]["ComputedOut"][];
         };
         /**
          * LineIO
@@ -1273,61 +1453,61 @@ export interface components {
              * Port
              * @default 161
              */
-            port: number;
+            port?: number;
             /**
              * Name
              * @default
              */
-            name: string;
+            name?: string;
             /**
              * Site
              * @default
              */
-            site: string;
+            site?: string;
             /**
              * Groups
              * @default []
              */
-            groups: string[];
+            groups?: string[];
             /**
              * Tags
              * @default {}
              */
-            tags: {
+            tags?: {
                 [key: string]: string;
             };
             /**
              * Credential
              * @default
              */
-            credential: string;
+            credential?: string;
             /**
              * Interval
              * @default 60
              */
-            interval: number;
+            interval?: number;
             /**
              * Way
              * @default snmp
              */
-            way: string;
+            way?: string;
             /**
              * Own
              * @default {}
              */
-            own: {
+            own?: {
                 [key: string]: string;
             };
             /**
              * Problem
              * @default
              */
-            problem: string;
+            problem?: string;
             /**
              * Known
              * @default
              */
-            known: string;
+            known?: string;
         };
         /**
          * ListOut
@@ -1352,12 +1532,12 @@ export interface components {
              * Site
              * @default
              */
-            site: string;
+            site?: string;
             /**
              * Add
              * @default true
              */
-            add: boolean;
+            add?: boolean;
         };
         /**
          * CredentialOut
@@ -1422,19 +1602,19 @@ export interface components {
              * Kind
              * @default v2c
              */
-            kind: string;
+            kind?: string;
             /**
              * Secret
              * @default {}
              */
-            secret: {
+            secret?: {
                 [key: string]: string;
             };
             /**
              * Sites
              * @default []
              */
-            sites: string[];
+            sites?: string[];
         };
         /**
          * Order
@@ -1455,19 +1635,19 @@ export interface components {
              * Kind
              * @default v2c
              */
-            kind: string;
+            kind?: string;
             /**
              * Secret
              * @default {}
              */
-            secret: {
+            secret?: {
                 [key: string]: string;
             };
             /**
              * Sites
              * @default []
              */
-            sites: string[];
+            sites?: string[];
             /** Edition */
             edition: number;
         };
@@ -1615,6 +1795,28 @@ export interface components {
             detail: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * Finding
+         * @description One thing looked at. ``state`` is well, watch or wrong; ``means`` and ``then`` are empty if all is well.
+         */
+        Finding: {
+            /** Subject */
+            subject: string;
+            /** State */
+            state: string;
+            /** Words */
+            words: string;
+            /**
+             * Means
+             * @default
+             */
+            means?: string;
+            /**
+             * Then
+             * @default
+             */
+            then?: string;
         };
     };
     responses: never;
@@ -1980,6 +2182,30 @@ export interface operations {
             };
         };
     };
+    lumtar_server_api_fleet_override_speed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                interface: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SoldSpeed"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     lumtar_server_api_fleet_interface_series: {
         parameters: {
             query?: {
@@ -2115,6 +2341,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Added"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_adding_poll_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PollAsked"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_adding_poll_record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+                poll: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PollOut"];
                 };
             };
         };
@@ -2431,6 +2702,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HealthOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_system_selfcheck: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Finding"][];
                 };
             };
         };

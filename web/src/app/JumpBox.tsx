@@ -12,6 +12,10 @@ const VIEWS: Goal[] = [
   { path: "/fleet", name: "Fleet: ports", what: "view" },
   { path: "/fleet?list=devices", name: "Fleet: devices", what: "view" },
   { path: "/alarms", name: "Alarms", what: "view" },
+  { path: "/setup/add", name: "Setup: add a device", what: "view" },
+  { path: "/setup/list", name: "Setup: add a list of devices", what: "view" },
+  { path: "/setup/credentials", name: "Setup: credentials", what: "view" },
+  { path: "/setup/check", name: "Setup: self-check", what: "view" },
 ];
 
 /** What the words lead to: views, devices, ports. */

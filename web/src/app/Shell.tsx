@@ -14,6 +14,7 @@ const PLACES: [string, string][] = [
   ["/", "Now"],
   ["/fleet", "Fleet"],
   ["/alarms", "Alarms"],
+  ["/setup", "Setup"],
 ];
 
 /** What every view has around it: places, jump box, time strip, and the health of Lumtar itself. */

@@ -5,12 +5,20 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from django.db import transaction
+from django.utils import timezone
 
 from lumtar.core.discovery import Described, PartDescribed, PortDescribed
-from lumtar.core.speeds import chosen
+from lumtar.core.following import Port, follow
+from lumtar.core.speeds import SpeedSource, chosen
 from lumtar.core.text import port_label
+from lumtar.core.units import rate
 from lumtar.domain.inventory.models import Component, Device, Interface, InterfaceSpeed
 from lumtar.domain.logbook.models import Entry
+from lumtar.domain.logbook.services import note_action
+
+FASTEST = 10**13
+MOST_MOVES = 6
+"""Renumbered ports that are named one by one."""
 
 
 def describe(
@@ -37,48 +45,55 @@ def describe(
 
 
 def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetime) -> dict[int, Interface]:
-    known = {interface.if_index: interface for interface in device.interfaces.all()}
+    known = {interface.pk: interface for interface in device.interfaces.all()}
+    found = follow(
+        [Port(i.pk, i.if_index, i.name, i.descr, i.alias, i.mac, i.gone_at is not None) for i in known.values()],
+        [Port(n, p.if_index, p.name, p.descr, p.alias, p.mac) for n, p in enumerate(ports)],
+    )
     new: list[Interface] = []
     renewed: list[Interface] = []
     news: list[tuple[Interface | None, str]] = []
-    for port in ports:
+    moved: list[tuple[Interface, str]] = []
+    listed: dict[int, Interface] = {}
+    for number, port in enumerate(ports):
         label = port_label(port.alias, port.name, port.descr, port.if_index)
-        values = {
-            "name": port.name,
-            "descr": port.descr,
-            "alias": port.alias,
-            "if_type": port.if_type,
-            "mac": port.mac,
-            "label": label,
-            "gone_at": None,
-        }
-        interface = known.get(port.if_index)
-        if interface is None:
-            new.append(Interface(device=device, if_index=port.if_index, first_seen=now, **values))
+        values = {name: getattr(port, name) for name in ("if_index", "name", "descr", "alias", "if_type", "mac")}
+        values |= {"label": label, "gone_at": None}
+        if number not in found:
+            new.append(Interface(device=device, first_seen=now, **values))
+            listed[port.if_index] = new[-1]
             continue
+        interface = listed[port.if_index] = known[found[number]]
         if interface.gone_at:
             news.append((interface, f"port {label} is listed again"))
         elif interface.label != label:
             news.append((interface, f"port {interface.label} is now called {label}"))
+        if interface.if_index != port.if_index and not interface.gone_at:
+            moved.append((interface, f"port {label} has ifIndex {port.if_index} now, was {interface.if_index}"))
         if any(getattr(interface, name) != value for name, value in values.items()):
             for name, value in values.items():
                 setattr(interface, name, value)
             renewed.append(interface)
-    listed = {port.if_index for port in ports}
+    there = set(found.values())
     for interface in known.values():
-        if interface.if_index not in listed and not interface.gone_at:
-            interface.gone_at = now
+        if interface.pk not in there and not interface.gone_at:
+            # Its index may belong to another port by now.
+            interface.gone_at, interface.if_index = now, -interface.pk
             renewed.append(interface)
             news.append((interface, f"port {interface.label} is gone"))
     if known and new:
         news += [(None, f"{len(new)} new {'port' if len(new) == 1 else 'ports'}")]
-    created = Interface.objects.bulk_create(new)
+    if len(moved) > MOST_MOVES:
+        news.append((None, f"{len(moved)} ports have another ifIndex now; each keeps its history"))
+    else:
+        news += moved
+    Interface.objects.bulk_create(new)
     # An upsert: Django's bulk_update costs a hundred times as much for a large switch.
     Interface.objects.bulk_create(
         renewed,
         update_conflicts=True,
-        unique_fields=["device", "if_index"],
-        update_fields=["name", "descr", "alias", "if_type", "mac", "label", "gone_at"],
+        unique_fields=["id"],
+        update_fields=["if_index", "name", "descr", "alias", "if_type", "mac", "label", "gone_at"],
     )
     Entry.objects.bulk_create(
         [
@@ -86,7 +101,7 @@ def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetim
             for interface, text in news
         ]
     )
-    return {interface.if_index: interface for interface in [*known.values(), *created] if interface.if_index in listed}
+    return listed
 
 
 def _describe_parts(device: Device, parts: Sequence[PartDescribed]) -> dict[tuple[str, int], Component]:
@@ -130,3 +145,32 @@ def note_speeds(changes: Iterable[SpeedChange]) -> None:
             )
         )
     InterfaceSpeed.objects.bulk_create(rows)
+
+
+@transaction.atomic
+def override_speed(pk: int, in_bps: int | None, out_bps: int | None, by: str) -> None:
+    """Measure a port against what is sold instead of against its own speed, from now on; None takes it back.
+
+    Raises
+    ------
+    ValueError
+        with a sentence for the person who entered it
+    Interface.DoesNotExist
+    """
+    for bps in (in_bps, out_bps):
+        if bps is not None and not 1_000 <= bps <= FASTEST:
+            raise ValueError("A sold speed lies between 1 kb/s and 10 Tb/s; leave it empty for the port's own.")
+    found = Interface.objects.select_for_update(of=("self",)).select_related("device").get(pk=pk)
+    found.in_override_bps, found.out_override_bps = in_bps, out_bps
+    found.save(update_fields=["in_override_bps", "out_override_bps"])
+    last = found.speeds.order_by("-since").first()
+    own = found.speeds.exclude(in_source=SpeedSource.OVERRIDE).order_by("-since").first()
+    from_high = own is None or own.in_source == SpeedSource.HIGH_SPEED
+    port_bps = last.port_bps if last else 0
+    note_speeds([SpeedChange(pk, timezone.now(), port_bps, from_high, in_bps or 0, out_bps or 0)])
+    sold = [f"{rate(bps)} {way}" for bps, way in ((in_bps, "in"), (out_bps, "out")) if bps]
+    note_action(
+        f"{found.label} is sold as {', '.join(sold)}" if sold else f"{found.label} is measured by its own speed",
+        by,
+        interface=found,
+    )

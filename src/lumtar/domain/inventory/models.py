@@ -148,8 +148,23 @@ class DeviceState(models.Model):
     poll_ms = models.FloatField(null=True)
 
 
+class PollRequest(models.Model):
+    """Somebody wants a device polled now; the collector writes down what it did."""
+
+    device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="poll_requests")
+    asked_by = models.CharField(max_length=150, blank=True)
+    asked_at = models.DateTimeField(default=timezone.now)
+    done_at = models.DateTimeField(null=True)
+    record = models.JSONField(default=dict)
+
+    class Meta:
+        """The collector looks for those that are not done."""
+
+        indexes = [models.Index(fields=["asked_at"], condition=models.Q(done_at=None), name="poll_requests_open")]
+
+
 class Interface(models.Model):
-    """An interface of the IF-MIB. ``gone_at`` is set while the device does not list it."""
+    """An interface of the IF-MIB. While the device does not list it ``gone_at`` is set, and it has no ifIndex (below 0)."""
 
     device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="interfaces")
     if_index = models.BigIntegerField()
@@ -167,7 +182,14 @@ class Interface(models.Model):
     class Meta:
         """An index belongs to one interface."""
 
-        constraints = [models.UniqueConstraint(fields=["device", "if_index"], name="one_interface_an_index")]
+        constraints = [
+            models.UniqueConstraint(
+                # At the end of a transaction: renumbered ports swap their indexes within one.
+                fields=["device", "if_index"],
+                name="one_interface_an_index",
+                deferrable=models.Deferrable.DEFERRED,
+            )
+        ]
 
     def __str__(self) -> str:
         return self.label

@@ -2,12 +2,19 @@
 
 from django.utils import timezone
 
-from lumtar.domain.inventory.models import Device
+from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.services import announce
 
 
-def note_action(text: str, by: str, device: Device | None = None) -> None:
+def note_action(text: str, by: str, device: Device | None = None, interface: Interface | None = None) -> None:
     """Somebody changed something: what, who, and now."""
-    Entry.objects.create(at=timezone.now(), kind=Entry.Kind.USER, device=device, by=by[:150], text=text[:400])
+    Entry.objects.create(
+        at=timezone.now(),
+        kind=Entry.Kind.USER,
+        device=interface.device if interface else device,
+        interface=interface,
+        by=by[:150],
+        text=text[:400],
+    )
     announce("logbook")

@@ -7,6 +7,7 @@ import time
 from collections import Counter
 from collections.abc import Callable
 from contextlib import suppress
+from dataclasses import asdict
 from datetime import UTC, datetime, timedelta
 from typing import TypeVar
 
@@ -16,6 +17,7 @@ from django.db import DatabaseError, InterfaceError, close_old_connections
 
 from lumtar.core import schedule
 from lumtar.core.rows import take_rows
+from lumtar.domain.inventory import polling
 from lumtar.domain.inventory.credentials import opened
 from lumtar.domain.inventory.description import describe
 from lumtar.domain.inventory.models import Device
@@ -25,13 +27,14 @@ from lumtar.domain.operation.services import beat
 from lumtar.domain.readings.models import Gap
 from lumtar.domain.readings.partitions import ensure_around
 from lumtar.engine.collector import targets
+from lumtar.engine.collector.account import told
 from lumtar.engine.collector.keeper import Keeper
 from lumtar.engine.collector.reading import Polled, poll
 from lumtar.engine.collector.targets import Target
-from lumtar.engine.recorder import Answer, Recorder, moment
+from lumtar.engine.recorder import Answer, Batch, Recorder, moment
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.icmp import Pinger
-from lumtar.wire.session import Patience, Session
+from lumtar.wire.session import Exchange, Patience, Session
 from lumtar.wire.tcp import connect
 from lumtar.wire.transport import Transport, resolve
 
@@ -42,6 +45,7 @@ NAME = "collector"
 AT_ONCE = int(os.environ.get("LUMTAR_POLLS_AT_ONCE", "256"))
 FLUSH = 1.0
 CONFIGURE = 5.0
+ASKED = 0.5
 RESOLVE_AGAIN = 600.0
 LONGEST_POLL = 300.0
 AWAY = (DatabaseError, InterfaceError)
@@ -59,6 +63,7 @@ class Collector:
         self.transport: Transport | None = None
         self.pinger: Pinger | None = None
         self._due: list[tuple[float, int]] = []
+        self._fingerprint = 0
         self._answers: list[Answer] = []
         self._room = asyncio.Semaphore(AT_ONCE)
         self._tasks: set[asyncio.Task[None]] = set()
@@ -69,7 +74,10 @@ class Collector:
         self.transport, self.pinger = Transport(), Pinger()
         await self._until_there(self._begin)
         self.keeper.start()
-        chores = [asyncio.create_task(each()) for each in (self._flush_often, self._configure_often, self._beat_often)]
+        chores = [
+            asyncio.create_task(each())
+            for each in (self._flush_often, self._configure_often, self._beat_often, self._look_for_requests)
+        ]
         try:
             await self._poll_for_ever()
         finally:
@@ -117,18 +125,22 @@ class Collector:
         due = now if fresh else schedule.next_poll(target.device.pk, target.device.interval_s, now)
         if confirm:
             due = min(due, now + schedule.CONFIRM_AFTER)
+        self._put(target, due)
+        return due
+
+    def _put(self, target: Target, due: float) -> None:
+        target.due = due
         heapq.heappush(self._due, (due, target.device.pk))
         self._waiting.set()
-        return due
 
     async def _poll_for_ever(self) -> None:
         while True:
             now = time.time()
             while self._due and self._due[0][0] <= now:
-                _, number = heapq.heappop(self._due)
+                due, number = heapq.heappop(self._due)
                 target = self.targets.get(number)
-                # A device has one entry in the queue at a time; a second one is left over from a change.
-                if target is None or target.busy:
+                # Of several entries of a device the one that was put last counts.
+                if target is None or target.busy or target.due != due:
                     continue
                 target.busy = True
                 await self._room.acquire()
@@ -146,11 +158,15 @@ class Collector:
         failed, fresh = False, self._is_new(device)
         answer: Answer | None = None
         fault: Fault | None = None
+        trace: list[Exchange] | None = [] if target.asked else None
+        asked, target.asked = target.asked, set()
         try:
             await self._locate(target)
             async with asyncio.timeout(min(LONGEST_POLL, max(30.0, device.interval_s * 0.9))):
                 if device.way == Device.Way.SNMP:
-                    answer = await self._answer(target, await poll(self._session(target), target.plan))
+                    session = self._session(target)
+                    session.trace = trace
+                    answer = await self._answer(target, await poll(session, target.plan))
                 else:
                     answer = await self._look(target)
         except Fault as met:
@@ -187,6 +203,22 @@ class Collector:
         elif fault is not None:
             self.counts["silent"] += 1
             self.keeper.put(self.recorder.silent(device, time.time(), fault, due))
+        if asked:
+            await self._tell(target, asked, began, trace or [], fault)
+
+    async def _tell(
+        self, target: Target, asked: set[int], began: float, trace: list[Exchange], fault: Fault | None
+    ) -> None:
+        """Write down a poll that somebody asked for: each request, and what was computed."""
+        computed = [] if fault else [seen for batch in self._flush() for seen in told(batch, self.recorder, target)]
+        record = {
+            "took_ms": round(1000 * (time.time() - began), 1),
+            "exchanges": [asdict(each) for each in trace],
+            "fault": fault.words if fault else "",
+            "computed": computed,
+        }
+        with suppress(*AWAY):
+            await asyncio.to_thread(_with_database, lambda: polling.answer(list(asked), target.device.pk, record))
 
     async def _locate(self, target: Target) -> None:
         """Look up where the device is, now and then anew."""
@@ -251,9 +283,13 @@ class Collector:
         assert polled.discovery is not None
         found = polled.discovery
         interfaces, components = describe(target.device, found.said, found.ports, found.parts, moment(polled.at))
-        new = [interface for index, interface in interfaces.items() if index not in target.slot_of]
+        # A port keeps its slot, whatever index it has now.
+        slot_of = target.slot_of_port
+        new = [interface for interface in interfaces.values() if interface.pk not in slot_of]
         for interface, slot in zip(new, self.recorder.add(target.device, new), strict=True):
-            target.slot_of[interface.if_index] = int(slot)
+            slot_of[interface.pk] = int(slot)
+        target.slot_of = {index: slot_of[interface.pk] for index, interface in interfaces.items()}
+        target.order = ([], np.zeros(0, np.int64))
         for index, interface in interfaces.items():
             self.recorder.interfaces[target.slot_of[index]] = interface
         target.part_ids = {key: component.pk for key, component in components.items()}
@@ -263,8 +299,9 @@ class Collector:
             await asyncio.sleep(FLUSH)
             self._flush()
 
-    def _flush(self) -> None:
+    def _flush(self) -> list[Batch]:
         answers, self._answers = self._answers, []
+        batches = []
         # A confirming poll can answer twice within one flush; each answer of a device needs its own batch.
         while answers:
             once: dict[int, Answer] = {}
@@ -274,18 +311,35 @@ class Collector:
                     again.append(answer)
                 else:
                     once[answer.device.pk] = answer
-            self.keeper.put(self.recorder.take(list(once.values())))
+            batches.append(self.recorder.take(list(once.values())))
+            self.keeper.put(batches[-1])
             answers = again
+        return batches
+
+    async def _look_for_requests(self) -> None:
+        while True:
+            await asyncio.sleep(ASKED)
+            with suppress(*AWAY):
+                for request, device in await asyncio.to_thread(_with_database, polling.waiting):
+                    target = self.targets.get(device)
+                    if target is not None and not target.busy and request not in target.asked:
+                        target.asked.add(request)
+                        self._put(target, time.time())
 
     async def _configure_often(self) -> None:
         while True:
             await asyncio.sleep(CONFIGURE)
             try:
-                devices, rules = await asyncio.to_thread(
-                    _with_database, lambda: (targets.load_devices(), targets.load_rules())
+                found = await asyncio.to_thread(_with_database, targets.fingerprint)
+                if found != self._fingerprint:
+                    devices = await asyncio.to_thread(_with_database, targets.load_devices)
+                    await self._configure({device.pk: device for device in devices})
+                    self._fingerprint = found
+                rules, sold = await asyncio.to_thread(
+                    _with_database, lambda: (targets.load_rules(), targets.load_overrides())
                 )
-                await self._configure({device.pk: device for device in devices})
                 self.recorder.renew_rules(rules)
+                self.recorder.renew_overrides(sold)
             except AWAY:
                 continue
 

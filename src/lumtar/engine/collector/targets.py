@@ -4,6 +4,7 @@ import socket
 from dataclasses import dataclass, field
 
 import numpy as np
+from django.db import connection
 from numpy.typing import NDArray
 
 from lumtar.core.counters import COUNTERS
@@ -26,8 +27,13 @@ class Target:
     resolved_at: float = 0.0
     place: tuple[socket.AddressFamily, Address] | None = None
     slot_of: dict[int, int] = field(default_factory=dict)
+    """By ifIndex, which may change; ports that are gone keep their slot in the next one."""
+    slot_of_port: dict[int, int] = field(default_factory=dict)
     order: tuple[list[int], NDArray[np.int64]] = field(default_factory=lambda: ([], np.zeros(0, np.int64)))
     part_ids: dict[tuple[str, int], int] = field(default_factory=dict)
+    due: float = 0.0
+    asked: set[int] = field(default_factory=set)
+    """Requests to poll it now."""
     busy: bool = False
     gone: bool = False
 
@@ -47,6 +53,24 @@ def signature(device: Device) -> tuple[object, ...]:
 def load_devices() -> list[Device]:
     """The devices that are to be polled."""
     return list(Device.objects.filter(enabled=True, retired_at=None).select_related("credential", "site"))
+
+
+def fingerprint() -> int:
+    """A number that changes when anything about the devices to poll does; much cheaper than loading them."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            """SELECT coalesce(sum(hashtextextended(ROW(d.id, d.name, d.address, d.port, d.way, d.interval_s, d.timeout_s,
+                d.tries, d.credential_id, c.kind, c.sealed)::text, 0)::numeric), 0) FROM inventory_device d
+            LEFT JOIN inventory_credential c ON c.id = d.credential_id WHERE d.enabled AND d.retired_at IS NULL"""
+        )
+        return int(cursor.fetchone()[0])
+
+
+def load_overrides() -> dict[int, tuple[int, int]]:
+    """The speeds that somebody set: interface -> bits per second in and out, 0 for the port's own."""
+    found = Interface.objects.exclude(in_override_bps=None, out_override_bps=None)
+    rows = found.values_list("pk", "in_override_bps", "out_override_bps")
+    return {pk: (into or 0, out or 0) for pk, into, out in rows}
 
 
 def load_rules() -> list[Rule]:
@@ -74,7 +98,7 @@ def _load_targets(recorder: Recorder, devices: list[Device]) -> list[Target]:
         target = Target(device, part_ids=components[device.pk])
         mine = interfaces[device.pk]
         for interface, slot in zip(mine, recorder.add(device, mine), strict=True):
-            target.slot_of[interface.if_index] = int(slot)
+            target.slot_of[interface.if_index] = target.slot_of_port[interface.pk] = int(slot)
             slot_of[interface.pk] = int(slot)
         found.append(target)
     _bring_back(recorder, slot_of)

@@ -3,6 +3,7 @@
 import asyncio
 from collections.abc import AsyncIterator, Callable
 from dataclasses import asdict
+from datetime import datetime
 from typing import Any, TypeVar
 
 from asgiref.sync import sync_to_async
@@ -11,8 +12,8 @@ from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Schema, Status
 
 from lumtar.core.devicelist import Line, check_address, check_port, decoded, read_list, written
-from lumtar.domain.inventory import credentials, queries, services
-from lumtar.domain.inventory.models import Credential, Device, OwnField
+from lumtar.domain.inventory import credentials, polling, queries, services
+from lumtar.domain.inventory.models import Credential, Device, OwnField, PollRequest
 from lumtar.engine.trying import Candidate, Outcome, Trial
 from lumtar.server.api import fleet
 from lumtar.server.api.problems import Problem
@@ -191,6 +192,71 @@ def retire_device(request: HttpRequest, device: int) -> Added:
 def restore_device(request: HttpRequest, device: int) -> Added:
     """Poll a retired one again."""
     return _done(lambda: services.restore(device, request.user.get_username()))
+
+
+class PollAsked(Schema):
+    """A poll that was asked for."""
+
+    id: int
+
+
+class ExchangeOut(Schema):
+    """One request to the device, and what came back."""
+
+    kind: str
+    asked: int
+    first: str
+    answers: int
+    took_ms: float
+    fault: str
+
+
+class ComputedOut(Schema):
+    """What was computed of one port; None where there is nothing to compare with."""
+
+    id: int
+    label: str
+    seconds: float
+    in_bps: float | None
+    out_bps: float | None
+    words: str
+
+
+class PollRecord(Schema):
+    """What a poll did: each request, and what was computed."""
+
+    took_ms: float
+    fault: str
+    exchanges: list[ExchangeOut]
+    computed: list[ComputedOut]
+
+
+class PollOut(Schema):
+    """A poll that was asked for; without a record it is not done yet."""
+
+    id: int
+    asked_at: datetime
+    asked_by: str
+    done_at: datetime | None
+    record: PollRecord | None
+
+
+@router.post("/devices/{int:device}/polls", response={202: PollAsked})
+def poll_now(request: HttpRequest, device: int) -> Status[PollAsked]:
+    """Poll a device now; the answer is there as soon as the collector has done it."""
+    try:
+        asked = polling.ask(device, request.user.get_username())
+    except ValueError as error:
+        raise Problem(409, str(error)) from error
+    return Status(202, PollAsked(id=asked.pk))
+
+
+@router.get("/devices/{int:device}/polls/{int:poll}", response=PollOut)
+def poll_record(request: HttpRequest, device: int, poll: int) -> PollOut:
+    """What became of a poll that was asked for."""
+    found = PollRequest.objects.get(pk=poll, device_id=device)
+    record = PollRecord(**found.record) if found.done_at else None
+    return PollOut(id=found.pk, asked_at=found.asked_at, asked_by=found.asked_by, done_at=found.done_at, record=record)
 
 
 @router.delete("/devices/{int:device}", response={204: None})

@@ -7,12 +7,12 @@ from io import StringIO
 
 from django.http import HttpRequest, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
-from ninja import Query, Router, Schema
+from ninja import Query, Router, Schema, Status
 
 from lumtar.core import working
 from lumtar.core.speeds import SpeedSource
-from lumtar.domain.inventory import queries
-from lumtar.domain.inventory.models import Component, Device, Interface, InterfaceSpeed
+from lumtar.domain.inventory import description, queries
+from lumtar.domain.inventory.models import Component, Device, Interface, InterfaceSpeed, OwnField
 from lumtar.domain.inventory.queries import DeviceRow, PortRow
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings import parts, series
@@ -124,6 +124,14 @@ class PartOut(Schema):
     value: float | None
 
 
+class OwnFieldOut(Schema):
+    """A field that this installation has added to its devices."""
+
+    name: str
+    kind: str
+    choices: list[str]
+
+
 class DeviceOut(Schema):
     """A device in full."""
 
@@ -141,6 +149,7 @@ class DeviceOut(Schema):
     groups: list[str]
     tags: dict[str, str]
     own: dict[str, str]
+    own_fields: list[OwnFieldOut]
     edition: int
     retired_at: datetime | None
     parts: list[PartOut]
@@ -157,12 +166,13 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
     return DeviceOut(
         row=rows[0],
         credential=found.credential.name if found.credential else "",
+        own_fields=[OwnFieldOut(name=f.name, kind=f.kind, choices=f.choices) for f in OwnField.objects.all()],
         groups=sorted(group.name for group in found.groups.all()),
         parts=[PartOut(id=c.pk, kind=c.kind, name=c.name, unit=c.unit, value=newest.get(c.pk)) for c in components],
         **{
             name: getattr(found, name)
             for name in DeviceOut.model_fields
-            if name not in ("row", "credential", "groups", "parts")
+            if name not in ("row", "credential", "groups", "own_fields", "parts")
         },
     )
 
@@ -254,6 +264,23 @@ def interface(request: HttpRequest, interface: int, at: datetime | None = None) 
         speed=_speed(speeds[-1]) if speeds else None,
         device_words=device_row.reason,
     )
+
+
+class SoldSpeed(Schema):
+    """What a circuit is sold as, in bits per second; None is the port's own speed."""
+
+    in_bps: int | None = None
+    out_bps: int | None = None
+
+
+@router.put("/interfaces/{interface}/speed", response={204: None})
+def override_speed(request: HttpRequest, interface: int, told: SoldSpeed) -> Status[None]:
+    """Measure a port against what is sold, from now on; what was measured before stays as it was."""
+    try:
+        description.override_speed(interface, told.in_bps, told.out_bps, request.user.get_username())
+    except ValueError as error:
+        raise Problem(422, str(error)) from error
+    return Status(204, None)
 
 
 class GapOut(Schema):

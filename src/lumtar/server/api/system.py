@@ -8,6 +8,7 @@ from ninja import Router, Schema
 
 from lumtar import __version__
 from lumtar.domain.operation import queries
+from lumtar.domain.operation.selfcheck import Finding, findings
 
 router = Router(tags=["system"])
 
@@ -50,3 +51,9 @@ def health(request: HttpRequest) -> HealthOut:
         waiting_jobs=found.waiting_jobs,
         processes=processes,
     )
+
+
+@router.get("/selfcheck", response=list[Finding])
+def selfcheck(request: HttpRequest) -> list[Finding]:
+    """What Lumtar finds when it looks at itself, what is wrong first."""
+    return findings()

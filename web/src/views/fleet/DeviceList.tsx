@@ -6,7 +6,6 @@ import { useScreenTime } from "../../app/screenTime";
 import { duration, moment } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 import { Severity } from "../../parts/Severity";
-import { AddDevice } from "./AddDevice";
 import { ListHead } from "./ListHead";
 import { Rows } from "./Rows";
 import { useTrail } from "./trail";
@@ -50,7 +49,9 @@ export function DeviceList({ site, narrow }: { site: string; narrow: boolean }) 
       />
       {!narrow && (
         <div className="border-t border-rule px-3.5 py-2">
-          <AddDevice />
+          <Link to="/setup/add" className="button">
+            Add a device
+          </Link>
         </div>
       )}
     </div>

@@ -9,9 +9,12 @@ import { LoadBar } from "../../parts/LoadBar";
 import { Problem } from "../../parts/Problem";
 import { useClock } from "../../parts/useClock";
 import { AlarmLines } from "../alarms/AlarmLines";
+import { DeviceTools } from "./DeviceTools";
 import { LogbookLines } from "./LogbookLines";
 import { stateWords } from "./PortList";
 import { useTrail } from "./trail";
+
+const WATCHED: Record<string, string> = { snmp: "", icmp: " by ICMP echo", tcp: " by TCP" };
 
 /** Whether it answers, since when, why not, and what happens next. */
 function Reachability({ device, following }: { device: Schemas["DeviceRow"]; following: boolean }) {
@@ -67,16 +70,21 @@ export function DevicePage({ device }: { device: number }) {
     ["says of itself", found.sys_descr],
     ["sysObjectID", found.sys_object_id],
     ["credential", found.credential],
+    ["groups", found.groups.join(", ")],
+    ...Object.entries({ ...found.tags, ...found.own }),
   ];
   return (
     <article>
       <h1 className="text-[19px] font-semibold tracking-tight">
         {row.name}
         <span className="figures ml-2 text-[13px] font-normal tracking-normal text-ink2">
-          {row.address} port {row.port} · {row.site ?? "no site"} · polled every {duration(row.interval_s)}
+          {row.address}
+          {WATCHED[found.way]}
+          {row.port > 0 && ` port ${row.port}`} · {row.site ?? "no site"} · polled every {duration(row.interval_s)}
         </span>
       </h1>
-      <Reachability device={row} following={time.following} />
+      {!found.retired_at && <Reachability device={row} following={time.following} />}
+      {time.following && <DeviceTools device={found} />}
       {alarms && <AlarmLines alarms={alarms.rows} at={time.end} />}
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(240px,0.7fr)] gap-6 max-xl:grid-cols-1">
         <div>

@@ -1,10 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
-import { useNavigate, useParams, useSearchParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { sitesQuery } from "../../api/queries";
 import { useKeys, useRowKeys } from "../../app/keys";
 import { useScreenTime } from "../../app/screenTime";
 import { Problem } from "../../parts/Problem";
-import { AddDevice } from "./AddDevice";
 import { DeviceList } from "./DeviceList";
 import { DevicePage } from "./DevicePage";
 import { PortList } from "./PortList";
@@ -31,7 +30,14 @@ export function Fleet() {
         <p className="mb-4 text-ink2">
           Add the first device by its address; what it is, and its ports, appear here within seconds.
         </p>
-        <AddDevice />
+        <p className="flex gap-2">
+          <Link to="/setup/add" className="button">
+            Add a device
+          </Link>
+          <Link to="/setup/list" className="button">
+            Add a list
+          </Link>
+        </p>
       </div>
     );
   }

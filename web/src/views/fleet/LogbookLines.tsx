@@ -16,7 +16,11 @@ export function LogbookLines({ range, only }: { range: Range; only: { device?: n
           key={entry.id}
           className="grid grid-cols-[84px_minmax(0,1fr)] gap-2 border-b border-dotted border-rule py-[3px] text-[12px]"
         >
-          <span className="figures">{moment(new Date(entry.at))}</span> {entry.text}
+          <span className="figures">{moment(new Date(entry.at))}</span>
+          <span>
+            {entry.text}
+            {entry.by && <span className="text-ink2"> by {entry.by}</span>}
+          </span>
         </p>
       ))}
       {entries.length > SHOWN && (

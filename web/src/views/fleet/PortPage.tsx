@@ -11,6 +11,7 @@ import { AlarmLines } from "../alarms/AlarmLines";
 import { LogbookLines } from "./LogbookLines";
 import { stateWords } from "./PortList";
 import { Seen } from "./Seen";
+import { SoldSpeed } from "./SoldSpeed";
 import { useTrail } from "./trail";
 import { Working } from "./Working";
 
@@ -59,14 +60,14 @@ export function PortPage({ port }: { port: number }) {
           · {row.name || found.descr} · ifIndex {row.if_index}
         </span>
       </h1>
-      <p className="mt-0.5 mb-2 text-ink2">
-        {speedWords(found.speed)} ·{" "}
+      <div className="mt-0.5 mb-2 text-ink2">
+        {speedWords(found.speed)} {time.following && <SoldSpeed port={port} speed={found.speed ?? null} />} ·{" "}
         <b className={`font-medium ${row.answers && row.oper === 1 ? "text-ink" : "text-critical"}`}>
           {stateWords(row)}
         </b>
         {row.since && ` since ${moment(new Date(row.since))}`}
         {!row.answers && found.device_words && ` (${found.device_words})`} · polled every {duration(found.interval_s)}
-      </p>
+      </div>
       {alarms && <AlarmLines alarms={alarms.rows} at={time.end} />}
       <Problem error={missing} />
       {series && (

@@ -1,0 +1,44 @@
+"""Polls that somebody asks for."""
+
+from datetime import timedelta
+from typing import Any
+
+from django.utils import timezone
+
+from lumtar.domain.inventory.models import Device, PollRequest
+from lumtar.domain.operation.services import announce
+
+KEPT = timedelta(days=7)
+FORGOTTEN = timedelta(minutes=5)
+"""A request that no collector took in this time is not answered any more."""
+
+
+def ask(pk: int, by: str) -> PollRequest:
+    """Ask for a poll now.
+
+    Raises
+    ------
+    ValueError
+        with the reason why it will not be polled
+    Device.DoesNotExist
+    """
+    device = Device.objects.get(pk=pk)
+    if device.retired_at:
+        raise ValueError(f"{device.name} is retired; restore it first.")
+    if not device.enabled:
+        raise ValueError(f"Polling of {device.name} is switched off; switch it on first.")
+    now = timezone.now()
+    PollRequest.objects.filter(device=device, asked_at__lt=now - KEPT).delete()
+    return PollRequest.objects.create(device=device, asked_by=by, asked_at=now)
+
+
+def waiting() -> list[tuple[int, int]]:
+    """Requests that nobody has answered yet: (request, device)."""
+    since = timezone.now() - FORGOTTEN
+    return list(PollRequest.objects.filter(done_at=None, asked_at__gt=since).values_list("pk", "device_id"))
+
+
+def answer(requests: list[int], device: int, record: dict[str, Any]) -> None:
+    """Write down what a poll did, for those who asked."""
+    PollRequest.objects.filter(pk__in=requests).update(done_at=timezone.now(), record=record)
+    announce("polls", [device])

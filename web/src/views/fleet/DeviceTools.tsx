@@ -1,0 +1,217 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { useNavigate } from "react-router";
+import { client, got, type Schemas } from "../../api/client";
+import { credentialsQuery, sitesQuery } from "../../api/queries";
+import { Field, Labelled } from "../../parts/Field";
+import { moment } from "../../parts/format";
+import { PollNow } from "./PollNow";
+import { useTrail } from "./trail";
+
+type Device = Schemas["DeviceOut"];
+type Act = "retire" | "restore" | "delete";
+
+const WHAT: Record<Act, { name: string; words: string }> = {
+  retire: {
+    name: "Retire it",
+    words:
+      "It is polled no more and leaves the lists, and its alarms are cleared. Its history stays, and it can be restored.",
+  },
+  restore: { name: "Restore it", words: "It is polled again from now on; the time between stays a gap that says why." },
+  delete: {
+    name: "Delete it with its history",
+    words:
+      "Its ports, readings, alarms and logbook go with it, and cannot be brought back. The logbook keeps that you did it.",
+  },
+};
+
+/** What can be done to a device: change it, retire it, and once retired restore or delete it. */
+export function DeviceTools({ device }: { device: Device }) {
+  const [open, setOpen] = useState<"poll now" | "change" | Act | null>(null);
+  const acts: Act[] = device.retired_at ? ["restore", "delete"] : ["retire"];
+  const close = () => setOpen(null);
+  return (
+    <div className="mb-2">
+      {device.retired_at && (
+        <p className="font-medium">
+          Retired since {moment(new Date(device.retired_at))}: not polled, its history is kept.
+        </p>
+      )}
+      <p className="flex gap-3">
+        {([...(device.retired_at ? [] : ["poll now" as const]), "change", ...acts] as const).map((act) => (
+          <button
+            key={act}
+            type="button"
+            className={open === act ? "marked" : "underline"}
+            aria-expanded={open === act}
+            onClick={() => setOpen(open === act ? null : act)}
+          >
+            {act}
+          </button>
+        ))}
+      </p>
+      {open === "change" && <ChangeForm device={device} onDone={close} />}
+      {open === "poll now" && <PollNow device={device.row.id} />}
+      {open && open !== "change" && open !== "poll now" && <Confirm device={device} act={open} onDone={close} />}
+    </div>
+  );
+}
+
+function Confirm({ device, act, onDone }: { device: Device; act: Act; onDone: () => void }) {
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const trail = useTrail();
+  const run = useMutation({
+    mutationFn: async () => {
+      const params = { params: { path: { device: device.row.id } } };
+      if (act === "delete") await got(client.DELETE("/api/v1/devices/{device}", params));
+      else if (act === "retire") await got(client.POST("/api/v1/devices/{device}/retire", params));
+      else await got(client.POST("/api/v1/devices/{device}/restore", params));
+    },
+    onSuccess: () => {
+      onDone();
+      if (act === "delete") navigate(trail.list());
+      void queries.invalidateQueries();
+    },
+  });
+  return (
+    <div className="my-2 max-w-[560px] border-l-2 border-ink pl-3">
+      <p>{WHAT[act].words}</p>
+      <p role="alert" className="text-critical">
+        {run.error?.message}
+      </p>
+      <p className="flex gap-2 pt-1">
+        <button type="button" className="button" disabled={run.isPending} onClick={() => run.mutate()}>
+          {WHAT[act].name}
+        </button>
+        <button type="button" className="button" onClick={onDone}>
+          Leave it
+        </button>
+      </p>
+    </div>
+  );
+}
+
+const tagText = (tags: Record<string, string>) =>
+  Object.entries(tags)
+    .map(([key, value]) => `${key}=${value}`)
+    .join("; ");
+
+const pieces = (text: string) =>
+  text
+    .split(";")
+    .map((part) => part.trim())
+    .filter(Boolean);
+
+/** What people say of a device. The second of two who change it at once is told, and keeps what was typed. */
+function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) {
+  const { row } = device;
+  const queries = useQueryClient();
+  const { data: credentials } = useQuery(credentialsQuery);
+  const { data: sites } = useQuery(sitesQuery);
+  const [interval, setInterval] = useState(row.interval_s);
+  const save = useMutation({
+    mutationFn: (form: FormData) => {
+      const word = (name: string) => String(form.get(name) ?? "");
+      const own = Object.fromEntries(device.own_fields.map(({ name }) => [name, word(`own ${name}`)]));
+      const tags = Object.fromEntries(pieces(word("tags")).map((tag) => tag.split("=", 2).map((part) => part.trim())));
+      const body = {
+        edition: device.edition,
+        name: word("name"),
+        address: word("address"),
+        ...(device.way === "icmp" ? {} : { port: Number(word("port")) }),
+        site: word("site"),
+        interval_s: Number(word("interval")),
+        groups: pieces(word("groups")),
+        tags: tags as Record<string, string>,
+        own,
+        enabled: form.get("enabled") === "on",
+        ...(device.way === "snmp" ? { credential: Number(word("credential")) } : {}),
+      };
+      return got(client.PATCH("/api/v1/devices/{device}", { params: { path: { device: row.id } }, body }));
+    },
+    onSuccess: () => {
+      void queries.invalidateQueries();
+      onDone();
+    },
+  });
+  const submit = (event: FormEvent<HTMLFormElement>) => {
+    event.preventDefault();
+    save.mutate(new FormData(event.currentTarget));
+  };
+  const perHour = interval > 0 ? 3600 / interval : 0;
+  return (
+    <form onSubmit={submit} className="my-2 grid max-w-[640px] grid-cols-2 gap-x-3 gap-y-2 border-l-2 border-ink pl-3">
+      <Field name="name" label="Name" required maxLength={120} defaultValue={row.name} />
+      <Field name="site" label="Site" list="all-sites" defaultValue={row.site ?? ""} />
+      <Field name="address" label="Address" required defaultValue={row.address} />
+      {device.way !== "icmp" && (
+        <Field
+          name="port"
+          label={device.way === "tcp" ? "TCP port" : "UDP port"}
+          type="number"
+          min={1}
+          max={65535}
+          required
+          defaultValue={row.port}
+        />
+      )}
+      {device.way === "snmp" && (
+        <Labelled label="Credential">
+          <select
+            name="credential"
+            className="field"
+            defaultValue={device.credential_id ?? ""}
+            key={credentials?.rows.length}
+          >
+            {credentials?.rows.map((each) => (
+              <option key={each.id} value={each.id}>
+                {each.name}
+              </option>
+            ))}
+          </select>
+        </Labelled>
+      )}
+      <Field
+        name="interval"
+        label="Every, seconds"
+        hint={row.poll_ms && interval ? `${perHour.toFixed(0)} polls an hour of ${row.poll_ms.toFixed(0)} ms` : ""}
+        type="number"
+        min={10}
+        max={86400}
+        required
+        value={interval}
+        onChange={(event) => setInterval(Number(event.target.value))}
+      />
+      <Field name="groups" label="Groups" hint="separated by semicolons" defaultValue={device.groups.join("; ")} />
+      <Field name="tags" label="Tags" hint="key=value; key=value" defaultValue={tagText(device.tags)} />
+      {device.own_fields.map((field) => (
+        <Field
+          key={field.name}
+          name={`own ${field.name}`}
+          label={field.name}
+          hint={field.kind === "choice" ? field.choices.join(", ") : field.kind}
+          type={field.kind === "date" ? "date" : "text"}
+          defaultValue={device.own[field.name] ?? ""}
+        />
+      ))}
+      <label className="col-span-2 flex gap-2">
+        <input name="enabled" type="checkbox" defaultChecked={row.enabled} /> polled
+      </label>
+      <datalist id="all-sites">
+        {sites?.map((each) => each.name && <option key={each.name} value={each.name} />)}
+      </datalist>
+      <p role="alert" className="col-span-2 text-critical">
+        {save.error?.message}
+      </p>
+      <p className="col-span-2 flex gap-2">
+        <button type="submit" className="button" disabled={save.isPending}>
+          Save
+        </button>
+        <button type="button" className="button" onClick={onDone}>
+          Leave it
+        </button>
+      </p>
+    </form>
+  );
+}

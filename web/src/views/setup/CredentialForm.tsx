@@ -1,0 +1,88 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { client, got, type Schemas } from "../../api/client";
+import { credentialsQuery, sitesQuery } from "../../api/queries";
+import { Field, Labelled } from "../../parts/Field";
+import { type Kind, SecretFields, secretOf } from "./SecretFields";
+
+type Props = { stored?: Schemas["CredentialOut"]; protocols: Schemas["Protocols"]; onDone: () => void };
+
+/** Making a credential, or changing one for every device that uses it. */
+export function CredentialForm({ stored, protocols, onDone }: Props) {
+  const { data: sites } = useQuery(sitesQuery);
+  const [kind, setKind] = useState<Kind>((stored?.kind as Kind) ?? "v3");
+  const queries = useQueryClient();
+  const onSuccess = () => {
+    void queries.invalidateQueries({ queryKey: credentialsQuery.queryKey });
+    onDone();
+  };
+  const save = useMutation({
+    mutationFn: (form: FormData) => {
+      const body = {
+        name: String(form.get("name")),
+        kind,
+        secret: secretOf(form, kind),
+        sites: form.getAll("sites").map(String),
+      };
+      if (!stored) return got(client.POST("/api/v1/credentials", { body }));
+      return got(
+        client.PUT("/api/v1/credentials/{credential}", {
+          params: { path: { credential: stored.id } },
+          body: { ...body, edition: stored.edition },
+        }),
+      );
+    },
+    onSuccess,
+  });
+  const remove = useMutation({
+    mutationFn: (credential: number) =>
+      got(client.DELETE("/api/v1/credentials/{credential}", { params: { path: { credential } } })),
+    onSuccess,
+  });
+  const submit = (event: FormEvent<HTMLFormElement>) => {
+    event.preventDefault();
+    save.mutate(new FormData(event.currentTarget));
+  };
+  return (
+    <form onSubmit={submit} className="grid grid-cols-[1fr_110px] gap-x-3 gap-y-2">
+      <h2 className="heading col-span-2">{stored ? `Change ${stored.name}` : "A new credential"}</h2>
+      <Field
+        name="name"
+        label="Name"
+        hint="as people will look for it"
+        required
+        wide
+        maxLength={80}
+        defaultValue={stored?.name}
+      />
+      <SecretFields kind={kind} onKind={setKind} protocols={protocols} {...(stored ? { stored } : {})} />
+      <Labelled label="Only at these sites" hint="none: everywhere" wide>
+        <select name="sites" multiple size={5} className="field" defaultValue={stored?.sites}>
+          {sites?.map((site) => site.name && <option key={site.name}>{site.name}</option>)}
+        </select>
+      </Labelled>
+      {stored && stored.devices > 0 && (
+        <p className="col-span-2 text-ink2">
+          A change holds at once for the {stored.devices}{" "}
+          {stored.devices === 1 ? "device that uses" : "devices that use"} it.
+        </p>
+      )}
+      <p role="alert" className="col-span-2 text-critical">
+        {save.error?.message ?? remove.error?.message}
+      </p>
+      <div className="col-span-2 flex gap-2">
+        <button type="submit" className="button" disabled={save.isPending}>
+          Save
+        </button>
+        <button type="button" className="button" onClick={onDone}>
+          Leave it
+        </button>
+        {stored && (
+          <button type="button" className="ml-auto text-critical underline" onClick={() => remove.mutate(stored.id)}>
+            Delete
+          </button>
+        )}
+      </div>
+    </form>
+  );
+}
