@@ -130,7 +130,7 @@ def test_a_sold_speed_is_set_and_shown(page, network):
     page.get_by_role("button", name="sold as …").click()
     page.get_by_label("in, Mb/s").fill("300")
     page.get_by_role("button", name="Save").click()
-    expect(page.get_by_text("sold as 300 Mb/s in")).to_be_visible()
+    expect(page.get_by_text("1 Gb/s port, sold as 300 Mb/s in")).to_be_visible()
     port.refresh_from_db()
     assert (port.in_override_bps, port.out_override_bps) == (300_000_000, None)
 

@@ -217,7 +217,7 @@ def reorder(numbers: Iterable[int], by: str = "") -> None:
 
 def with_counts() -> list[tuple[Credential, int]]:
     """All credentials in the order of trying, each with how many devices use it."""
-    found = Credential.objects.annotate(used=Count("devices")).prefetch_related("sites")
+    found = Credential.objects.annotate(used=Count("devices")).order_by("place", "pk").prefetch_related("sites")
     return [(credential, credential.used) for credential in found]
 
 

@@ -83,7 +83,7 @@ export function AddOne() {
         <datalist id="sites">
           {sites?.map((site) => site.name && <option key={site.name} value={site.name} />)}
         </datalist>
-        <fieldset className="col-span-2 grid gap-1 pt-1">
+        <fieldset className="col-span-2 grid gap-2.5 pt-1">
           <legend className="sr-only">Credentials</legend>
           <label className="flex gap-1.5">
             <input

@@ -25,13 +25,15 @@ export function SelfCheck() {
         {found?.map((each) => (
           <div
             key={`${each.subject} ${each.words}`}
-            className="grid grid-cols-[18px_120px_minmax(0,1fr)] gap-2 border-b border-faint py-1.5"
+            className="grid grid-cols-[130px_minmax(0,1fr)] gap-2 border-b border-faint py-1.5"
           >
-            <b className={COLOURS[each.state]}>
-              <span aria-hidden>{MARKS[each.state]}</span>
-              <span className="sr-only">{each.state}</span>
-            </b>
-            <dt>{each.subject}</dt>
+            <dt className="flex gap-2">
+              <b className={COLOURS[each.state]}>
+                <span aria-hidden>{MARKS[each.state]}</span>
+                <span className="sr-only">{each.state}</span>
+              </b>
+              {each.subject}
+            </dt>
             <dd>
               <span className={each.state === "wrong" ? "text-critical" : ""}>{each.words}</span>
               {each.means && <p className="text-ink2">{each.means}</p>}
