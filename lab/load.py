@@ -11,7 +11,7 @@ import queue
 import threading
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -309,7 +309,9 @@ class History:
         )
         self.recorder.heard(batch, answer)
         self._keep(batch)
-        self.events.devices = [news for news in self.events.devices if news.device != each.device.pk] + batch.devices
+        # How this poll went stands among the day's rows.
+        heard = [replace(news, rtt_ms=None, poll_ms=None) for news in batch.devices]
+        self.events.devices = [news for news in self.events.devices if news.device != each.device.pk] + heard
 
     def _keep(self, batch: Batch) -> None:
         self.events.entries += batch.entries
