@@ -1,4 +1,4 @@
-"""Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm]``; without names, all of them."""
+"""Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm] [list]``; without names, all of them."""
 
 import signal
 import sys
@@ -12,6 +12,7 @@ MEASUREMENTS: dict[str, Callable[[], None]] = {
     "largest": polling.largest,
     "api": serving.api,
     "alarm": serving.alarm,
+    "list": serving.lists,
 }
 
 

@@ -52,12 +52,13 @@ class Api:
         self.word = word
         wait_for(port)
 
-    def get(self, path: str) -> bytes:
-        """One call."""
-        request = urllib.request.Request(self.base + path, headers={"Authorization": f"Bearer {self.word}"})
-        with urllib.request.urlopen(request, timeout=30) as answer:
-            body: bytes = answer.read()
-        return body
+    def get(self, path: str, body: bytes | None = None) -> bytes:
+        """One call; with a body it is a POST."""
+        headers = {"Authorization": f"Bearer {self.word}", "Content-Type": "application/json"}
+        request = urllib.request.Request(self.base + path, body, headers)
+        with urllib.request.urlopen(request, timeout=120) as answer:
+            found: bytes = answer.read()
+        return found
 
 
 def api() -> None:
@@ -105,6 +106,47 @@ def api() -> None:
                 times.append(1000 * (time.perf_counter() - began))
             figures.append(Figure(name, sorted(times)[int(ROUNDS * 0.95)], "ms p95", "below 100"))
     report("API: the calls behind each screen", figures)
+
+
+MAKE_USER = """
+import django
+django.setup()
+from bench.fleet import COMMUNITY
+from django.contrib.auth.models import User
+from lumtar.domain.inventory.credentials import create
+User.objects.create_user("bench")
+create("bench", "v2c", {"community": COMMUNITY})
+"""
+
+
+def lists(lines: int = 1000) -> None:
+    """A pasted list of devices that all answer: understood, then tried and added."""
+    from bench.fleet import PORT, address
+
+    with database() as url, process("bench.fleet", str(lines), "2", "180", ready=True):
+        env = {"LUMTAR_DATABASE_URL": url}
+        subprocess.run([sys.executable, "-c", MAKE_USER], env={**os.environ, **env}, check=True)
+        port = free_port()
+        with process("uvicorn", "lumtar.server.asgi:application", "--port", str(port), "--log-level", "error", env=env):
+            client = Api(port, token(url, "bench"))
+            text = "address,port,site\n" + "".join(f"{address(n)},{PORT},Site {n % 20}\n" for n in range(lines))
+            began = time.perf_counter()
+            understood = json.loads(client.get("devices/list", text.encode()))["lines"]
+            preview = time.perf_counter() - began
+            body = json.dumps({"lines": understood}).encode()
+            began = time.perf_counter()
+            results = [json.loads(line) for line in client.get("devices/list/add", body).splitlines()]
+            took = time.perf_counter() - began
+            again = [json.loads(line) for line in client.get("devices/list/add", body).splitlines()]
+    report(
+        f"list: {lines:,} lines",
+        [
+            Figure("understood", preview, "s", "below 1"),
+            Figure("tried and added", took, "s", "below 30"),
+            Figure("added", sum(result["went"] == "added" for result in results), "", f"{lines:,}"),
+            Figure("added when the same list is run again", sum(each["went"] == "added" for each in again), "", "0"),
+        ],
+    )
 
 
 @contextmanager

@@ -234,6 +234,8 @@ def test_the_theme_is_chosen_and_remembered(page, network):
         "/setup/list",
         "/setup/credentials",
         "/setup/check",
+        "/setup/fields",
+        "/fleet?list=inventory",
     ],
 )
 def test_every_view_is_accessible(page, network, theme, path):

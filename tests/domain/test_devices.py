@@ -111,6 +111,7 @@ def test_retired_it_is_out_of_the_lists_and_its_history_stays(device):
     apply([Transition(device.pk, None, "unreachable", "", Severity.MAJOR, "no answer", NOW, None)])
     services.retire(device.pk, "anna")
     assert queries.devices()[1] == queries.ports()[1] == 0 and queries.site_counts() == []
+    assert [row.name for row in queries.devices(retired=True)[0]] == ["sal-wan-1"]
     assert queries.devices(NOW)[1] == 1, "at a time when it was there it is still shown"
     assert queries.devices(only=device.pk)[0][0].name == "sal-wan-1"
     assert not Alarm.objects.filter(is_cleared=False).exists()

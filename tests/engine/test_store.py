@@ -10,6 +10,7 @@ from lumtar.core.counters import Snapshot
 from lumtar.core.ledger import Status
 from lumtar.domain.alarms.models import Alarm, RuleMemory
 from lumtar.domain.alarms.services import Transition
+from lumtar.domain.inventory import services
 from lumtar.domain.inventory.models import Device, DeviceState, Interface, InterfaceSpeed
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
@@ -117,3 +118,9 @@ def test_when_all_of_them_are_deleted_nothing_is_left(batch):
     store.write(batch)
     assert not any(stored().values())
     assert not InterfaceSpeed.objects.exists() and not RuleMemory.objects.exists()
+
+
+def test_nothing_is_raised_at_a_device_that_was_retired_meanwhile(batch, devices):
+    services.retire(devices[0].pk, "anna")
+    store.write(batch)
+    assert stored()["alarms"] == [devices[1].pk]

@@ -253,3 +253,19 @@ class TestLife:
         told = {"address": "127.0.0.1", "credential": 99999}
         assert is_problem(post(client, "devices", told), 422, "no such credential")
         assert not Credential.objects.exists()
+
+
+class TestCatalogue:
+    def test_rows_own_fields_and_csv(self, client):
+        made = post(client, "ownfields", {"name": "Rack"})
+        assert made.status_code == 201
+        told = {"address": "127.0.0.1", "name": "a, b", "way": "icmp", "own": {"Rack": "R4"}, "groups": ["WAN"]}
+        assert post(client, "devices", told).status_code == 201
+        page = get(client, "catalogue", words="r4", sort="-added")
+        assert (page["total"], page["rows"][0]["own"], page["rows"][0]["groups"]) == (1, {"Rack": "R4"}, ["WAN"])
+        text = b"".join(client.get("/api/v1/catalogue.csv?sort=name").streaming_content).decode().splitlines()
+        assert text[0].endswith(",groups,tags,Rack") and text[1].startswith('"a, b",') and text[1].endswith(",WAN,,R4")
+        assert is_problem(client.get("/api/v1/catalogue?sort=colour"), 422, "no order 'colour'")
+        assert is_problem(post(client, "ownfields", {"name": "Rack"}), 422, "called Rack already")
+        assert client.delete(f"/api/v1/ownfields/{made.json()['id']}").status_code == 204
+        assert get(client, "catalogue")["rows"][0]["own"] == {}

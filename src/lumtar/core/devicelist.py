@@ -5,7 +5,8 @@ import ipaddress
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from io import StringIO
+
+from lumtar.core.text import csv_line
 
 COLUMNS = ("address", "port", "name", "site", "groups", "tags", "credential", "interval", "way")
 ALSO = {"group": "groups", "tag": "tags", "ip": "address", "host": "address", "interval_s": "interval"}
@@ -260,17 +261,11 @@ def _without_doubles(listed: Listed) -> Listed:
 def written(lines: Iterable[Line], own_fields: Iterable[str] = ()) -> Iterable[str]:
     """The list as CSV, one piece of text a line; :func:`read_list` reads it back."""
     own = list(own_fields)
-    yield _csv([*COLUMNS, *own])
+    yield csv_line([*COLUMNS, *own])
     for line in lines:
         tags = "; ".join(f"{key}={value}" for key, value in line.tags.items())
         cells = [
             line.address, line.port, line.name, line.site, "; ".join(line.groups), tags, line.credential,
             line.interval, line.way,
         ]  # fmt: skip
-        yield _csv([*cells, *(line.own.get(name, "") for name in own)])
-
-
-def _csv(cells: list[object]) -> str:
-    out = StringIO()
-    csv.writer(out).writerow(cells)
-    return out.getvalue()
+        yield csv_line([*cells, *(line.own.get(name, "") for name in own)])

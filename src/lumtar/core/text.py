@@ -1,6 +1,9 @@
 """Text as devices give it, made fit for people."""
 
+import csv
 import unicodedata
+from collections.abc import Iterable
+from io import StringIO
 
 LONGEST = 255
 
@@ -18,6 +21,13 @@ def clean(raw: bytes) -> str:
         if unicodedata.category(letter) not in ("Cc", "Cf") or letter in "\t\r\n"
     )
     return " ".join("".join(kept).split())[:LONGEST]
+
+
+def csv_line(cells: Iterable[object]) -> str:
+    """One line of CSV (RFC 4180), with its end."""
+    out = StringIO()
+    csv.writer(out).writerow(cells)
+    return out.getvalue()
 
 
 def port_label(alias: str, name: str, descr: str, index: int) -> str:

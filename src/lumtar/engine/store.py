@@ -7,6 +7,7 @@ from django.db import IntegrityError, connection, transaction
 
 from lumtar.core.rows import take_rows
 from lumtar.domain.alarms import services as alarms
+from lumtar.domain.alarms.services import Transition
 from lumtar.domain.inventory.description import note_speeds
 from lumtar.domain.inventory.models import Device, DeviceState, Interface
 from lumtar.domain.logbook.models import Entry
@@ -69,7 +70,7 @@ def _write(batch: Batch) -> None:
         note_speeds(batch.speeds)
         Entry.objects.bulk_create(batch.entries)
         _write_gaps(batch.gaps)
-        changed = alarms.apply(batch.transitions)
+        changed = alarms.apply(_of_devices_in_use(batch.transitions))
         if batch.memory:
             alarms.remember(batch.memory)
         if batch.devices:
@@ -78,6 +79,15 @@ def _write(batch: Batch) -> None:
             announce("alarms", changed)
         if batch.entries:
             announce("logbook")
+
+
+def _of_devices_in_use(transitions: list[Transition]) -> list[Transition]:
+    """Nothing is raised at a device that was retired while its poll was on the way."""
+    if not transitions:
+        return []
+    asked = {transition.device for transition in transitions}
+    retired = set(Device.objects.filter(pk__in=asked).exclude(retired_at=None).values_list("pk", flat=True))
+    return [transition for transition in transitions if transition.device not in retired]
 
 
 def _is_written(batch: Batch) -> bool:

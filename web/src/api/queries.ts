@@ -165,3 +165,19 @@ export const selfCheckQuery = queryOptions({
   queryKey: ["selfcheck"],
   queryFn: () => got(client.GET("/api/v1/selfcheck", {})),
 });
+
+export const inventoryQuery = (filter: { sort: string; words: string; site: string; since?: string }) =>
+  queryOptions({
+    queryKey: ["inventory", filter],
+    queryFn: () => got(client.GET("/api/v1/catalogue", { params: { query: { ...filter, limit: 2000 } } })),
+  });
+
+export const ownFieldsQuery = queryOptions({
+  queryKey: ["ownfields"],
+  queryFn: () => got(client.GET("/api/v1/ownfields", {})),
+});
+
+export const retiredQuery = queryOptions({
+  queryKey: ["devices", "retired"],
+  queryFn: () => got(client.GET("/api/v1/devices", { params: { query: { retired: true, limit: 2000 } } })),
+});

@@ -101,7 +101,7 @@ export interface paths {
         };
         /**
          * Devices
-         * @description Devices with their state, now or at a past time.
+         * @description Devices with their state, now or at a past time; or those that are retired.
          */
         get: operations["lumtar_server_api_fleet_devices"];
         put?: never;
@@ -527,6 +527,90 @@ export interface paths {
          * @description Delete one that no device uses.
          */
         delete: operations["lumtar_server_api_credentials_delete_credential"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Items
+         * @description Devices as things: maker, model, serial number, software, own fields.
+         */
+        get: operations["lumtar_server_api_catalogue_list_items"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalogue.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Items
+         * @description The same as CSV, with a column for each own field.
+         */
+        get: operations["lumtar_server_api_catalogue_export_items"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ownfields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Fields
+         * @description The fields that this installation has added to its devices.
+         */
+        get: operations["lumtar_server_api_catalogue_list_fields"];
+        put?: never;
+        /**
+         * Make Field
+         * @description Add a field to every device.
+         */
+        post: operations["lumtar_server_api_catalogue_make_field"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ownfields/{field}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Field
+         * @description Take a field away, with what it held.
+         */
+        delete: operations["lumtar_server_api_catalogue_remove_field"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1652,6 +1736,152 @@ export interface components {
             edition: number;
         };
         /**
+         * WantedPage
+         * @description The same, a page at a time.
+         */
+        WantedPage: {
+            /**
+             * Words
+             * @default
+             */
+            words?: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /** Since */
+            since?: string | null;
+            /**
+             * Sort
+             * @default name
+             */
+            sort?: string;
+            /**
+             * Limit
+             * @default 500
+             */
+            limit?: number;
+            /** Cursor */
+            cursor?: string | null;
+        };
+        /**
+         * Catalogue
+         * @description A page of the catalogue.
+         */
+        Catalogue: {
+            /** Rows */
+            rows: components["schemas"]["Item"][];
+            /** Total */
+            total: number;
+            /** Next */
+            next: string | null;
+        };
+        /**
+         * Item
+         * @description A device as a thing. ``change`` is what was noted of it last, with ``changed_at``.
+         */
+        Item: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Site */
+            site: string;
+            /** Maker */
+            maker: string;
+            /** Model */
+            model: string;
+            /** Serial */
+            serial: string;
+            /** Software */
+            software: string;
+            /** Address */
+            address: string;
+            /** Ports */
+            ports: number;
+            /** Groups */
+            groups: string[];
+            /** Tags */
+            tags: {
+                [key: string]: string;
+            };
+            /** Own */
+            own: {
+                [key: string]: string;
+            };
+            /**
+             * Added At
+             * Format: date-time
+             */
+            added_at: string;
+            /** Changed At */
+            changed_at: string | null;
+            /** Change */
+            change: string;
+        };
+        /**
+         * Wanted
+         * @description Which devices, and in which order.
+         */
+        Wanted: {
+            /**
+             * Words
+             * @default
+             */
+            words?: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /** Since */
+            since?: string | null;
+            /**
+             * Sort
+             * @default name
+             */
+            sort?: string;
+        };
+        /**
+         * FieldOut
+         * @description A field of this installation's own.
+         */
+        FieldOut: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @default text
+             */
+            kind?: string;
+            /**
+             * Choices
+             * @default []
+             */
+            choices?: string[];
+            /** Id */
+            id: number;
+        };
+        /**
+         * FieldIn
+         * @description A field to add to every device; ``choices`` for one that is a choice.
+         */
+        FieldIn: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @default text
+             */
+            kind?: string;
+            /**
+             * Choices
+             * @default []
+             */
+            choices?: string[];
+        };
+        /**
          * Alarms
          * @description A page of alarms.
          */
@@ -1963,6 +2193,7 @@ export interface operations {
                 at?: string | null;
                 site?: string | null;
                 words?: string;
+                retired?: boolean;
                 limit?: number;
                 cursor?: string | null;
             };
@@ -2550,6 +2781,120 @@ export interface operations {
             header?: never;
             path: {
                 credential: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_catalogue_list_items: {
+        parameters: {
+            query?: {
+                words?: string;
+                site?: string;
+                since?: string | null;
+                sort?: string;
+                limit?: number;
+                cursor?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Catalogue"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_catalogue_export_items: {
+        parameters: {
+            query?: {
+                words?: string;
+                site?: string;
+                since?: string | null;
+                sort?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_catalogue_list_fields: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_catalogue_make_field: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FieldIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_catalogue_remove_field: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                field: number;
             };
             cookie?: never;
         };

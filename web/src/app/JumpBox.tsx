@@ -11,10 +11,13 @@ const VIEWS: Goal[] = [
   { path: "/", name: "Now", what: "view" },
   { path: "/fleet", name: "Fleet: ports", what: "view" },
   { path: "/fleet?list=devices", name: "Fleet: devices", what: "view" },
+  { path: "/fleet?list=inventory", name: "Fleet: inventory", what: "view" },
   { path: "/alarms", name: "Alarms", what: "view" },
   { path: "/setup/add", name: "Setup: add a device", what: "view" },
   { path: "/setup/list", name: "Setup: add a list of devices", what: "view" },
   { path: "/setup/credentials", name: "Setup: credentials", what: "view" },
+  { path: "/setup/fields", name: "Setup: own fields", what: "view" },
+  { path: "/setup/retired", name: "Setup: retired devices", what: "view" },
   { path: "/setup/check", name: "Setup: self-check", what: "view" },
 ];
 

@@ -17,6 +17,15 @@ from lumtar.domain.logbook.models import Entry
 from lumtar.domain.logbook.services import note_action
 
 FASTEST = 10**13
+IDENTITY = {
+    "sys_name": "sysName",
+    "sys_object_id": "sysObjectID",
+    "maker": "maker",
+    "model": "model",
+    "serial": "serial number",
+    "software": "software",
+}
+"""What a device is known by, in the words of its logbook."""
 MOST_MOVES = 6
 """Renumbered ports that are named one by one."""
 
@@ -32,6 +41,7 @@ def describe(
     """
     with transaction.atomic():
         changed = [name for name in Described.__dataclass_fields__ if getattr(device, name) != getattr(said, name)]
+        _note_changes(device, said, changed, now)
         for name in changed:
             setattr(device, name, getattr(said, name))
         if device.name == device.address and said.sys_name:
@@ -42,6 +52,18 @@ def describe(
         interfaces = _describe_ports(device, ports, now)
         components = _describe_parts(device, parts)
     return interfaces, components
+
+
+def _note_changes(device: Device, said: Described, changed: Sequence[str], now: datetime) -> None:
+    """A device that is another one than it was, or runs another software, is news."""
+    news = []
+    for name, word in IDENTITY.items():
+        before, after = getattr(device, name), getattr(said, name)
+        if name in changed and before:
+            news.append(f"{device.name}: {word} is {after or 'not said'} now, was {before}")
+    Entry.objects.bulk_create(
+        [Entry(at=now, kind=Entry.Kind.INVENTORY, device=device, text=text[:400]) for text in news]
+    )
 
 
 def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetime) -> dict[int, Interface]:

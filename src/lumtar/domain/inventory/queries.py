@@ -79,7 +79,7 @@ def _ports_from(at: datetime | None) -> str:
         LEFT JOIN ({_state(at)}) n ON n.interface_id = i.id"""
 
 
-def _search(words: str, columns: tuple[str, ...], where: list[str], values: dict[str, Any]) -> None:
+def search(words: str, columns: tuple[str, ...], where: list[str], values: dict[str, Any]) -> None:
     """Add a condition for each word: it occurs in one of the columns, as it is written."""
     text = " || ' ' || ".join(columns)
     for number, word in enumerate(words.split()[:6]):
@@ -154,7 +154,7 @@ def ports(
     if only is not None:
         where.append("i.id = ANY(%(only)s)")
         values["only"] = only
-    _search(words, ("i.label", "i.name", "i.alias", "i.descr", "d.name", "d.address"), where, values)
+    search(words, ("i.label", "i.name", "i.alias", "i.descr", "d.name", "d.address"), where, values)
     if state == "up":
         where.append("n.oper = 1")
     elif state == "down":
@@ -243,18 +243,21 @@ def devices(
     site: str | None = None,
     only: int | None = None,
     words: str = "",
+    retired: bool = False,
     limit: int = 500,
     offset: int = 0,
 ) -> tuple[list[DeviceRow], int]:
-    """Devices with their state, and how many there are in all."""
-    where, values = [_there(at)] if only is None else [], dict[str, Any](limit=limit, offset=offset, at=at)
+    """Devices with their state, and how many there are in all; the ``retired`` ones instead of the others."""
+    where, values = list[str](), dict[str, Any](limit=limit, offset=offset, at=at)
+    if only is None:
+        where.append("d.retired_at IS NOT NULL" if retired else _there(at))
     if site:
         where.append("s.name = %(site)s")
         values["site"] = site
     if only is not None:
         where.append("d.id = %(only)s")
         values["only"] = only
-    _search(words, ("d.name", "d.address", "d.model", "d.sys_name"), where, values)
+    search(words, ("d.name", "d.address", "d.model", "d.sys_name"), where, values)
     if at is None:
         state = "ds.reach, ds.since, ds.reason"
         gap = ""

@@ -1,9 +1,7 @@
 """Sites, devices and interfaces, with their series and their working."""
 
-import csv
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
-from io import StringIO
 
 from django.http import HttpRequest, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
@@ -11,6 +9,7 @@ from ninja import Query, Router, Schema, Status
 
 from lumtar.core import working
 from lumtar.core.speeds import SpeedSource
+from lumtar.core.text import csv_line
 from lumtar.domain.inventory import description, queries
 from lumtar.domain.inventory.models import Component, Device, Interface, InterfaceSpeed, OwnField
 from lumtar.domain.inventory.queries import DeviceRow, PortRow
@@ -74,12 +73,15 @@ def devices(
     at: datetime | None = None,
     site: str | None = None,
     words: str = "",
+    retired: bool = False,
     limit: int = 500,
     cursor: str | None = None,
 ) -> Devices:
-    """Devices with their state, now or at a past time."""
+    """Devices with their state, now or at a past time; or those that are retired."""
     start = paging.offset(cursor)
-    rows, total = queries.devices(past(at), site=site, words=words, limit=max(1, min(limit, 2000)), offset=start)
+    rows, total = queries.devices(
+        past(at), site=site, words=words, retired=retired, limit=max(1, min(limit, 2000)), offset=start
+    )
     return Devices(rows=rows, total=total, next=paging.following(start, len(rows), total))
 
 
@@ -337,21 +339,11 @@ def interface_csv(
     read = series.read(found, *span(start, end, timedelta(days=1)), points=series.MOST_POINTS)
 
     def lines() -> Iterator[str]:
-        buffer = StringIO()
-        writer = csv.writer(buffer)
-        writer.writerow(["end", "seconds", "in_bps", "out_bps", "in_max_bps", "out_max_bps", "errors", "discards"])
+        yield csv_line(["end", "seconds", "in_bps", "out_bps", "in_max_bps", "out_max_bps", "errors", "discards"])
         columns = (read.in_bps, read.out_bps, read.in_max_bps, read.out_max_bps, read.errors, read.discards)
         for at, *values in zip(read.at, *columns, strict=True):
-            writer.writerow(
-                [
-                    datetime.fromtimestamp(at, UTC).isoformat(),
-                    read.step_s,
-                    *("" if value is None else value for value in values),
-                ]
-            )
-            yield buffer.getvalue()
-            buffer.seek(0)
-            buffer.truncate()
+            told = ("" if value is None else value for value in values)
+            yield csv_line([datetime.fromtimestamp(at, UTC).isoformat(), read.step_s, *told])
 
     answer = StreamingHttpResponse(lines(), content_type="text/csv; charset=utf-8")
     answer["Content-Disposition"] = f'attachment; filename="interface-{interface}.csv"'

@@ -13,7 +13,7 @@ from ninja.renderers import BaseRenderer
 from lumtar import __version__
 from lumtar.domain.operation.editing import Stale
 from lumtar.domain.operation.secrets import SecretUnreadable
-from lumtar.server.api import adding, alarms, auth, credentials, now, problems, system
+from lumtar.server.api import adding, alarms, auth, catalogue, credentials, now, problems, system
 
 
 class Json(BaseRenderer):
@@ -39,6 +39,7 @@ api.add_router("/session", auth.router)
 api.add_router("", now.router)
 api.add_router("", adding.router)
 api.add_router("", credentials.router)
+api.add_router("", catalogue.router)
 api.add_router("", alarms.router)
 api.add_router("", system.router)
 problems.install(api)

@@ -6,6 +6,7 @@ import { useScreenTime } from "../../app/screenTime";
 import { Problem } from "../../parts/Problem";
 import { DeviceList } from "./DeviceList";
 import { DevicePage } from "./DevicePage";
+import { InventoryList } from "./InventoryList";
 import { PortList } from "./PortList";
 import { PortPage } from "./PortPage";
 import { SiteList } from "./SiteList";
@@ -42,14 +43,20 @@ export function Fleet() {
     );
   }
   const site = search.get("site") ?? "";
-  const list = search.get("list") === "devices" && !search.get("device") ? "devices" : "ports";
+  const wanted = search.get("device") ? "ports" : search.get("list");
   return (
     <div
       className={`grid h-full ${open ? "grid-cols-[160px_264px_minmax(0,1fr)] max-lg:grid-cols-[minmax(0,1fr)]" : "grid-cols-[160px_minmax(0,1fr)] max-md:grid-cols-[minmax(0,1fr)]"}`}
     >
       <SiteList sites={sites} chosen={site} />
       <div className={`min-h-0 border-r border-rule ${open ? "max-lg:hidden" : ""}`}>
-        {list === "devices" ? <DeviceList site={site} narrow={open} /> : <PortList site={site} narrow={open} />}
+        {wanted === "inventory" && !open ? (
+          <InventoryList site={site} />
+        ) : wanted === "devices" || wanted === "inventory" ? (
+          <DeviceList site={site} narrow={open} />
+        ) : (
+          <PortList site={site} narrow={open} />
+        )}
       </div>
       {open && (
         <div className="min-h-0 overflow-auto px-[18px] pt-3 pb-4">

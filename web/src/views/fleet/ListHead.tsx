@@ -11,7 +11,15 @@ const SORTS: [string, string][] = [
 ];
 
 /** What the list holds, and how: ports or devices, words to look for, order. */
-export function ListHead({ title, count, list }: { title: string; count: string; list: "ports" | "devices" }) {
+export function ListHead({
+  title,
+  count,
+  list,
+}: {
+  title: string;
+  count: string;
+  list: "ports" | "devices" | "inventory";
+}) {
   const trail = useTrail();
   const navigate = useNavigate();
   const [search] = useSearchParams();
@@ -43,6 +51,9 @@ export function ListHead({ title, count, list }: { title: string; count: string;
             </Link>
             <Link to={trail.stay({ list: "devices" })} className={mark(list === "devices")}>
               devices
+            </Link>
+            <Link to={trail.stay({ list: "inventory" })} className={mark(list === "inventory")}>
+              inventory
             </Link>
           </>
         )}

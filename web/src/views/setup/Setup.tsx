@@ -3,12 +3,16 @@ import { useTimeSearch } from "../../app/screenTime";
 import { AddMany } from "./AddMany";
 import { AddOne } from "./AddOne";
 import { Credentials } from "./Credentials";
+import { OwnFields } from "./OwnFields";
+import { Retired } from "./Retired";
 import { SelfCheck } from "./SelfCheck";
 
 const PARTS = [
   { path: "add", name: "Add a device", View: AddOne },
   { path: "list", name: "Add a list", View: AddMany },
   { path: "credentials", name: "Credentials", View: Credentials },
+  { path: "fields", name: "Own fields", View: OwnFields },
+  { path: "retired", name: "Retired devices", View: Retired },
   { path: "check", name: "Self-check", View: SelfCheck },
 ];
 
