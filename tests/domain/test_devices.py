@@ -54,7 +54,9 @@ def test_a_change_says_what_was_and_what_is(device):
     assert (device.name, device.interval_s, device.edition, device.site.name) == ("sal-wan-2", 30, 2, "Saltby")
     assert sorted(device.groups.values_list("name", flat=True)) == ["Branches", "WAN"]
     entry = Entry.objects.filter(device=device).last()
-    assert entry.text == "sal-wan-2 changed: name sal-wan-2, was sal-wan-1; interval_s 30, was 60; groups"
+    assert entry.text == (
+        "sal-wan-2 changed: name sal-wan-2, was sal-wan-1; interval 30 s, was 60 s; groups Branches, WAN, was WAN"
+    )
     assert entry.by == "bert"
 
 

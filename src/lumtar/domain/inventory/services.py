@@ -147,6 +147,18 @@ def _own_value(field: OwnField, value: str) -> str:
     return text
 
 
+def _said(device: Device) -> dict[str, str]:
+    """What people said of a device, in words for the logbook."""
+    return {
+        **{name: str(getattr(device, name) or "") for name in ("name", "address", "port", "site", "credential")},
+        "interval": f"{device.interval_s} s",
+        "polling": "on" if device.enabled else "off",
+        "groups": ", ".join(sorted(device.groups.values_list("name", flat=True))),
+        "tags": "; ".join(f"{key}={value}" for key, value in sorted(device.tags.items())),
+        "own fields": "; ".join(f"{name} {value}" for name, value in sorted(device.own.items())),
+    }
+
+
 @transaction.atomic
 def change_device(pk: int, edition: int, by: str, **told: Any) -> Device:
     """Change what people say of a device; what is not told stays.
@@ -158,9 +170,7 @@ def change_device(pk: int, edition: int, by: str, **told: Any) -> Device:
     Stale, ValueError, Device.DoesNotExist
     """
     found = claim(Device, pk, edition)
-    before = {
-        name: str(getattr(found, name)) for name in ("name", "address", "port", "site", "credential", "interval_s")
-    }
+    before = _said(found)
     if "name" in told:
         found.name = _name(told["name"].strip())
     if "address" in told:
@@ -189,10 +199,14 @@ def change_device(pk: int, edition: int, by: str, **told: Any) -> Device:
         raise ValueError(f"There is a device at {found.address} port {found.port} already.") from error
     if "groups" in told:
         found.groups.set(_groups(told["groups"]))
-    after = {name: str(getattr(found, name)) for name in before}
-    changes = [f"{name} {after[name]}, was {before[name]}" for name in before if after[name] != before[name]]
-    also = [str(name) for name in ("groups", "tags", "own", "enabled") if name in told]
-    note_action(f"{found.name} changed: " + "; ".join(changes + also), by, found)
+    after = _said(found)
+    changes = [
+        f"{name} {after[name] or 'none'}, was {before[name] or 'none'}"
+        for name in before
+        if after[name] != before[name]
+    ]
+    if changes:
+        note_action(f"{found.name} changed: " + "; ".join(changes), by, found)
     announce("devices", [found.pk])
     return found
 

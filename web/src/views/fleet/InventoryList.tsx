@@ -60,7 +60,7 @@ export function InventoryList({ site }: { site: string }) {
             <button
               key={column}
               type="button"
-              className={`truncate text-left ${sort.replace("-", "") === column ? "font-semibold text-ink" : "hover:text-ink"}`}
+              className={`truncate ${column === "ports" ? "text-right" : "text-left"} ${sort.replace("-", "") === column ? "font-semibold text-ink" : "hover:text-ink"}`}
               onClick={() => by(column)}
             >
               {title}
