@@ -386,9 +386,10 @@ async def test_what_speaks_no_snmp_is_watched_by_echo_or_by_port(loopback):
 
 async def test_a_retired_device_is_left_alone_until_it_is_restored(stand_in):
     device = await adding(stand_in)
-    async with collecting():
+    async with collecting() as collector:
         await eventually(rated)
         await sync_to_async(services.retire)(device.pk, "anna")
+        await eventually(lambda: device.pk not in collector.targets)
         await asyncio.sleep(1.5)
         before = await DeviceReading.objects.acount()
         await asyncio.sleep(1.5)

@@ -181,6 +181,13 @@ class TestMany:
             assert call("devices/list/add", {"lines": lines, "add": False})[0]["went"] == "answers"
         assert not Device.objects.exists()
 
+    def test_lines_that_nobody_checked_before_are_checked_all_the_same(self, call, client):
+        lines = [{"number": 1, "address": "127.0.0.1", "port": 99999}, {"number": 2, "address": "a b"}]
+        results = {line["number"]: line for line in call("devices/list/add", {"lines": lines})}
+        assert "between 1 and 65535" in results[1]["words"] and "without blanks" in results[2]["words"]
+        many = [{"number": n, "address": "127.0.0.1"} for n in range(5001)]
+        assert is_problem(post(client, "devices/list/add", {"lines": many}), 422, "at most 5000")
+
     def test_the_export_is_the_list_again(self, client):
         OwnField.objects.create(name="Rack")
         credential = create("Right", "v2c", {"community": COMMUNITY})

@@ -3,6 +3,8 @@
 Calls that send to addresses they are given are left out, since only loopback may be sent to.
 """
 
+import os
+
 import pytest
 import schemathesis
 from django.contrib.auth.models import User
@@ -12,6 +14,7 @@ from lumtar.domain.accounts.services import new_token
 from lumtar.server.api.root import api
 from tests.network import fill
 
+EXAMPLES = int(os.environ.get("LUMTAR_FUZZ_EXAMPLES", "12"))
 SENDING = r"/devices/(try|list/add)$|/session"
 described = schemathesis.openapi.from_dict(api.get_openapi_schema(path_prefix="/api/v1/")).exclude(path_regex=SENDING)
 
@@ -26,7 +29,7 @@ def token(transactional_db):
 
 @pytest.mark.django_db(transaction=True)
 @described.parametrize()
-@settings(max_examples=12, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=EXAMPLES, derandomize=True, deadline=None, suppress_health_check=list(HealthCheck))
 def test_no_call_answers_500(case, address, token):
     answer = case.call(base_url=address, headers={"Authorization": f"Bearer {token}"})
     assert answer.status_code < 500, answer.text

@@ -72,6 +72,238 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Device
+         * @description Look at an address: one line a step as it happens, then the outcome (application/x-ndjson).
+         */
+        post: operations["lumtar_server_api_adding_try_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Understand List
+         * @description Understand a list: the body is the text itself, addresses or CSV, in UTF-8, UTF-16 or Latin-1.
+         */
+        post: operations["lumtar_server_api_lists_understand_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/list/add": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add List
+         * @description Try lines side by side and add those that answer: one line a result (application/x-ndjson).
+         */
+        post: operations["lumtar_server_api_lists_add_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Devices
+         * @description All devices as the list that adding takes.
+         */
+        get: operations["lumtar_server_api_lists_export_devices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Devices
+         * @description Devices with their state, now or at a past time; or those that are retired.
+         */
+        get: operations["lumtar_server_api_devices_devices"];
+        put?: never;
+        /**
+         * Add Device
+         * @description Add a device; its first poll follows within seconds and tells how it went.
+         */
+        post: operations["lumtar_server_api_devices_add_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{device}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Device
+         * @description One device, now or at a past time.
+         */
+        get: operations["lumtar_server_api_devices_device"];
+        put?: never;
+        post?: never;
+        /**
+         * Delete Device
+         * @description Delete a retired device with its history.
+         */
+        delete: operations["lumtar_server_api_devices_delete_device"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Device
+         * @description Change a device; the collector follows within seconds.
+         */
+        patch: operations["lumtar_server_api_devices_change_device"];
+        trace?: never;
+    };
+    "/api/v1/devices/{device}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Device Parts
+         * @description Processor load, sensors and round-trip time of a device over time.
+         */
+        get: operations["lumtar_server_api_devices_device_parts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{device}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire Device
+         * @description Poll it no more; its history stays.
+         */
+        post: operations["lumtar_server_api_devices_retire_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{device}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Device
+         * @description Poll a retired one again.
+         */
+        post: operations["lumtar_server_api_devices_restore_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{device}/polls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Poll Now
+         * @description Poll a device now; the answer is there as soon as the collector has done it.
+         */
+        post: operations["lumtar_server_api_devices_poll_now"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{device}/polls/{poll}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Poll Record
+         * @description What became of a poll that was asked for.
+         */
+        get: operations["lumtar_server_api_devices_poll_record"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/sites": {
         parameters: {
             query?: never;
@@ -92,30 +324,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/devices": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Devices
-         * @description Devices with their state, now or at a past time; or those that are retired.
-         */
-        get: operations["lumtar_server_api_fleet_devices"];
-        put?: never;
-        /**
-         * Add Device
-         * @description Add a device; its first poll follows within seconds and tells how it went.
-         */
-        post: operations["lumtar_server_api_adding_add_device"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/interfaces": {
         parameters: {
             query?: never;
@@ -128,54 +336,6 @@ export interface paths {
          * @description Interfaces with their state, now or at a past time.
          */
         get: operations["lumtar_server_api_fleet_interfaces"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/devices/{device}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Device
-         * @description One device, now or at a past time.
-         */
-        get: operations["lumtar_server_api_fleet_device"];
-        put?: never;
-        post?: never;
-        /**
-         * Delete Device
-         * @description Delete a retired device with its history.
-         */
-        delete: operations["lumtar_server_api_adding_delete_device"];
-        options?: never;
-        head?: never;
-        /**
-         * Change Device
-         * @description Change a device; the collector follows within seconds.
-         */
-        patch: operations["lumtar_server_api_adding_change_device"];
-        trace?: never;
-    };
-    "/api/v1/devices/{device}/parts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Device Parts
-         * @description Processor load, sensors and round-trip time of a device over time.
-         */
-        get: operations["lumtar_server_api_fleet_device_parts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -296,166 +456,6 @@ export interface paths {
          * @description The working of both directions' rates at a time.
          */
         get: operations["lumtar_server_api_fleet_interface_working"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/devices/try": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Try Device
-         * @description Look at an address: one line a step as it happens, then the outcome (application/x-ndjson).
-         */
-        post: operations["lumtar_server_api_adding_try_device"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/devices/{device}/retire": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Retire Device
-         * @description Poll it no more; its history stays.
-         */
-        post: operations["lumtar_server_api_adding_retire_device"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/devices/{device}/restore": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Restore Device
-         * @description Poll a retired one again.
-         */
-        post: operations["lumtar_server_api_adding_restore_device"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/devices/{device}/polls": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Poll Now
-         * @description Poll a device now; the answer is there as soon as the collector has done it.
-         */
-        post: operations["lumtar_server_api_adding_poll_now"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/devices/{device}/polls/{poll}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Poll Record
-         * @description What became of a poll that was asked for.
-         */
-        get: operations["lumtar_server_api_adding_poll_record"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/devices/list": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Understand List
-         * @description Understand a list: the body is the text itself, addresses or CSV, in UTF-8, UTF-16 or Latin-1.
-         */
-        post: operations["lumtar_server_api_adding_understand_list"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/devices/list/add": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Add List
-         * @description Try lines side by side and add those that answer: one line a result (application/x-ndjson).
-         */
-        post: operations["lumtar_server_api_adding_add_list"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/devices.csv": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Export Devices
-         * @description All devices as the list that adding takes.
-         */
-        get: operations["lumtar_server_api_adding_export_devices"];
         put?: never;
         post?: never;
         delete?: never;
@@ -917,16 +917,137 @@ export interface components {
             loads: number[];
         };
         /**
-         * SiteOut
-         * @description A site and how much is there; an empty name holds what has no site.
+         * TrialIn
+         * @description Where to look. Without ``credentials`` those of the site are tried, in their order; one can be typed in as well.
          */
-        SiteOut: {
-            /** Name */
-            name: string;
-            /** Devices */
-            devices: number;
-            /** Ports */
-            ports: number;
+        TrialIn: {
+            /** Address */
+            address: string;
+            /**
+             * Port
+             * @default 161
+             */
+            port?: number;
+            /** Tcp Port */
+            tcp_port?: number | null;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /** Credentials */
+            credentials?: number[] | null;
+            /**
+             * Kind
+             * @default
+             */
+            kind?: string;
+            /**
+             * Secret
+             * @default {}
+             */
+            secret?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * LineIO
+         * @description One line of a list of devices. ``known`` names the device that is there already.
+         */
+        LineIO: {
+            /** Number */
+            number: number;
+            /** Address */
+            address: string;
+            /**
+             * Port
+             * @default 161
+             */
+            port?: number;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /**
+             * Groups
+             * @default []
+             */
+            groups?: string[];
+            /**
+             * Tags
+             * @default {}
+             */
+            tags?: {
+                [key: string]: string;
+            };
+            /**
+             * Credential
+             * @default
+             */
+            credential?: string;
+            /**
+             * Interval
+             * @default 60
+             */
+            interval?: number;
+            /**
+             * Way
+             * @default snmp
+             */
+            way?: string;
+            /**
+             * Own
+             * @default {}
+             */
+            own?: {
+                [key: string]: string;
+            };
+            /**
+             * Problem
+             * @default
+             */
+            problem?: string;
+            /**
+             * Known
+             * @default
+             */
+            known?: string;
+        };
+        /**
+         * ListOut
+         * @description A list as it was understood.
+         */
+        ListOut: {
+            /** Lines */
+            lines: components["schemas"]["LineIO"][];
+            /** Columns */
+            columns: string[];
+            /** Problem */
+            problem: string;
+        };
+        /**
+         * ListIn
+         * @description Lines to try and, if wanted, to add as they answer. ``site`` is for those that name none.
+         */
+        ListIn: {
+            /** Lines */
+            lines: components["schemas"]["LineIO"][];
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /**
+             * Add
+             * @default true
+             */
+            add?: boolean;
         };
         /**
          * DeviceRow
@@ -1061,96 +1182,6 @@ export interface components {
             };
         };
         /**
-         * PortFilter
-         * @description What of the interfaces to list, and in which order.
-         */
-        PortFilter: {
-            /** At */
-            at?: string | null;
-            /** Site */
-            site?: string | null;
-            /** Device */
-            device?: number | null;
-            /**
-             * Words
-             * @default
-             */
-            words?: string;
-            /**
-             * State
-             * @default
-             */
-            state?: string;
-            /**
-             * Sort
-             * @default name
-             */
-            sort?: string;
-            /**
-             * Limit
-             * @default 200
-             */
-            limit?: number;
-            /** Cursor */
-            cursor?: string | null;
-        };
-        /**
-         * PortRow
-         * @description An interface with its state at a time. ``answers`` is whether its device did; ``load`` the worse percentage.
-         */
-        PortRow: {
-            /** Id */
-            id: number;
-            /** If Index */
-            if_index: number;
-            /** Label */
-            label: string;
-            /** Name */
-            name: string;
-            /** Device Id */
-            device_id: number;
-            /** Device */
-            device: string;
-            /** Site */
-            site: string | null;
-            /** At */
-            at: string | null;
-            /** In Bps */
-            in_bps: number | null;
-            /** Out Bps */
-            out_bps: number | null;
-            /** In Percent */
-            in_percent: number | null;
-            /** Out Percent */
-            out_percent: number | null;
-            /** Error Rate */
-            error_rate: number | null;
-            /** Oper */
-            oper: number | null;
-            /** Admin */
-            admin: number | null;
-            /** Since */
-            since: string | null;
-            /** Answers */
-            answers: boolean;
-            /** Load */
-            load: number | null;
-            /** Severity */
-            severity: number;
-        };
-        /**
-         * Ports
-         * @description A page of interfaces.
-         */
-        Ports: {
-            /** Rows */
-            rows: components["schemas"]["PortRow"][];
-            /** Total */
-            total: number;
-            /** Next */
-            next: string | null;
-        };
-        /**
          * DeviceOut
          * @description A device in full.
          */
@@ -1274,6 +1305,184 @@ export interface components {
             at: number[];
             /** Value */
             value: (number | null)[];
+        };
+        /**
+         * PollAsked
+         * @description A poll that was asked for.
+         */
+        PollAsked: {
+            /** Id */
+            id: number;
+        };
+        /**
+         * ComputedOut
+         * @description What was computed of one port; None where there is nothing to compare with.
+         */
+        ComputedOut: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** Seconds */
+            seconds: number;
+            /** In Bps */
+            in_bps: number | null;
+            /** Out Bps */
+            out_bps: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * ExchangeOut
+         * @description One request to the device, and what came back.
+         */
+        ExchangeOut: {
+            /** Kind */
+            kind: string;
+            /** Asked */
+            asked: number;
+            /** First */
+            first: string;
+            /** Answers */
+            answers: number;
+            /** Took Ms */
+            took_ms: number;
+            /** Fault */
+            fault: string;
+        };
+        /**
+         * PollOut
+         * @description A poll that was asked for; without a record it is not done yet.
+         */
+        PollOut: {
+            /** Id */
+            id: number;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Asked By */
+            asked_by: string;
+            /** Done At */
+            done_at: string | null;
+            record: components["schemas"]["PollRecord"] | null;
+        };
+        /**
+         * PollRecord
+         * @description What a poll did: each request, and what was computed.
+         */
+        PollRecord: {
+            /** Took Ms */
+            took_ms: number;
+            /** Fault */
+            fault: string;
+            /** Exchanges */
+            exchanges: components["schemas"]["ExchangeOut"][];
+            /** Computed */
+            computed: components["schemas"]["ComputedOut"][];
+        };
+        /**
+         * SiteOut
+         * @description A site and how much is there; an empty name holds what has no site.
+         */
+        SiteOut: {
+            /** Name */
+            name: string;
+            /** Devices */
+            devices: number;
+            /** Ports */
+            ports: number;
+        };
+        /**
+         * PortFilter
+         * @description What of the interfaces to list, and in which order.
+         */
+        PortFilter: {
+            /** At */
+            at?: string | null;
+            /** Site */
+            site?: string | null;
+            /** Device */
+            device?: number | null;
+            /**
+             * Words
+             * @default
+             */
+            words?: string;
+            /**
+             * State
+             * @default
+             */
+            state?: string;
+            /**
+             * Sort
+             * @default name
+             */
+            sort?: string;
+            /**
+             * Limit
+             * @default 200
+             */
+            limit?: number;
+            /** Cursor */
+            cursor?: string | null;
+        };
+        /**
+         * PortRow
+         * @description An interface with its state at a time. ``answers`` is whether its device did; ``load`` the worse percentage.
+         */
+        PortRow: {
+            /** Id */
+            id: number;
+            /** If Index */
+            if_index: number;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Device Id */
+            device_id: number;
+            /** Device */
+            device: string;
+            /** Site */
+            site: string | null;
+            /** At */
+            at: string | null;
+            /** In Bps */
+            in_bps: number | null;
+            /** Out Bps */
+            out_bps: number | null;
+            /** In Percent */
+            in_percent: number | null;
+            /** Out Percent */
+            out_percent: number | null;
+            /** Error Rate */
+            error_rate: number | null;
+            /** Oper */
+            oper: number | null;
+            /** Admin */
+            admin: number | null;
+            /** Since */
+            since: string | null;
+            /** Answers */
+            answers: boolean;
+            /** Load */
+            load: number | null;
+            /** Severity */
+            severity: number;
+        };
+        /**
+         * Ports
+         * @description A page of interfaces.
+         */
+        Ports: {
+            /** Rows */
+            rows: components["schemas"]["PortRow"][];
+            /** Total */
+            total: number;
+            /** Next */
+            next: string | null;
         };
         /**
          * InterfaceOut
@@ -1413,215 +1622,6 @@ export interface components {
             figure: string;
             /** Lines */
             lines: string[];
-        };
-        /**
-         * TrialIn
-         * @description Where to look. Without ``credentials`` those of the site are tried, in their order; one can be typed in as well.
-         */
-        TrialIn: {
-            /** Address */
-            address: string;
-            /**
-             * Port
-             * @default 161
-             */
-            port?: number;
-            /** Tcp Port */
-            tcp_port?: number | null;
-            /**
-             * Site
-             * @default
-             */
-            site?: string;
-            /** Credentials */
-            credentials?: number[] | null;
-            /**
-             * Kind
-             * @default
-             */
-            kind?: string;
-            /**
-             * Secret
-             * @default {}
-             */
-            secret?: {
-                [key: string]: string;
-            };
-        };
-        /**
-         * PollAsked
-         * @description A poll that was asked for.
-         */
-        PollAsked: {
-            /** Id */
-            id: number;
-        };
-        /**
-         * ComputedOut
-         * @description What was computed of one port; None where there is nothing to compare with.
-         */
-        ComputedOut: {
-            /** Id */
-            id: number;
-            /** Label */
-            label: string;
-            /** Seconds */
-            seconds: number;
-            /** In Bps */
-            in_bps: number | null;
-            /** Out Bps */
-            out_bps: number | null;
-            /** Words */
-            words: string;
-        };
-        /**
-         * ExchangeOut
-         * @description One request to the device, and what came back.
-         */
-        ExchangeOut: {
-            /** Kind */
-            kind: string;
-            /** Asked */
-            asked: number;
-            /** First */
-            first: string;
-            /** Answers */
-            answers: number;
-            /** Took Ms */
-            took_ms: number;
-            /** Fault */
-            fault: string;
-        };
-        /**
-         * PollOut
-         * @description A poll that was asked for; without a record it is not done yet.
-         */
-        PollOut: {
-            /** Id */
-            id: number;
-            /**
-             * Asked At
-             * Format: date-time
-             */
-            asked_at: string;
-            /** Asked By */
-            asked_by: string;
-            /** Done At */
-            done_at: string | null;
-            record: components["schemas"]["PollRecord"] | null;
-        };
-        /**
-         * PollRecord
-         * @description What a poll did: each request, and what was computed.
-         */
-        PollRecord: {
-            /** Took Ms */
-            took_ms: number;
-            /** Fault */
-            fault: string;
-            /** Exchanges */
-            exchanges: components["schemas"]["ExchangeOut"][];
-            /** Computed */
-            computed: components["schemas"]["ComputedOut"][];
-        };
-        /**
-         * LineIO
-         * @description One line of a list of devices. ``known`` names the device that is there already.
-         */
-        LineIO: {
-            /** Number */
-            number: number;
-            /** Address */
-            address: string;
-            /**
-             * Port
-             * @default 161
-             */
-            port?: number;
-            /**
-             * Name
-             * @default
-             */
-            name?: string;
-            /**
-             * Site
-             * @default
-             */
-            site?: string;
-            /**
-             * Groups
-             * @default []
-             */
-            groups?: string[];
-            /**
-             * Tags
-             * @default {}
-             */
-            tags?: {
-                [key: string]: string;
-            };
-            /**
-             * Credential
-             * @default
-             */
-            credential?: string;
-            /**
-             * Interval
-             * @default 60
-             */
-            interval?: number;
-            /**
-             * Way
-             * @default snmp
-             */
-            way?: string;
-            /**
-             * Own
-             * @default {}
-             */
-            own?: {
-                [key: string]: string;
-            };
-            /**
-             * Problem
-             * @default
-             */
-            problem?: string;
-            /**
-             * Known
-             * @default
-             */
-            known?: string;
-        };
-        /**
-         * ListOut
-         * @description A list as it was understood.
-         */
-        ListOut: {
-            /** Lines */
-            lines: components["schemas"]["LineIO"][];
-            /** Columns */
-            columns: string[];
-            /** Problem */
-            problem: string;
-        };
-        /**
-         * ListIn
-         * @description Lines to try and, if wanted, to add as they answer. ``site`` is for those that name none.
-         */
-        ListIn: {
-            /** Lines */
-            lines: components["schemas"]["LineIO"][];
-            /**
-             * Site
-             * @default
-             */
-            site?: string;
-            /**
-             * Add
-             * @default true
-             */
-            add?: boolean;
         };
         /**
          * CredentialOut
@@ -2167,7 +2167,29 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_fleet_sites: {
+    lumtar_server_api_adding_try_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_lists_understand_list: {
         parameters: {
             query?: never;
             header?: never;
@@ -2182,12 +2204,52 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SiteOut"][];
+                    "application/json": components["schemas"]["ListOut"];
                 };
             };
         };
     };
-    lumtar_server_api_fleet_devices: {
+    lumtar_server_api_lists_add_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_lists_export_devices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_devices_devices: {
         parameters: {
             query?: {
                 at?: string | null;
@@ -2214,7 +2276,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_adding_add_device: {
+    lumtar_server_api_devices_add_device: {
         parameters: {
             query?: never;
             header?: never;
@@ -2234,6 +2296,211 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Added"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_devices_device: {
+        parameters: {
+            query?: {
+                at?: string | null;
+            };
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_devices_delete_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_devices_change_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Added"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_devices_device_parts: {
+        parameters: {
+            query?: {
+                start?: string | null;
+                end?: string | null;
+                points?: number;
+            };
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartSeries"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_devices_retire_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Added"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_devices_restore_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Added"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_devices_poll_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PollAsked"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_devices_poll_record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+                poll: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PollOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_fleet_sites: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteOut"][];
                 };
             };
         };
@@ -2263,102 +2530,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Ports"];
-                };
-            };
-        };
-    };
-    lumtar_server_api_fleet_device: {
-        parameters: {
-            query?: {
-                at?: string | null;
-            };
-            header?: never;
-            path: {
-                device: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["DeviceOut"];
-                };
-            };
-        };
-    };
-    lumtar_server_api_adding_delete_device: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                device: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
-    lumtar_server_api_adding_change_device: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                device: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DeviceChange"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Added"];
-                };
-            };
-        };
-    };
-    lumtar_server_api_fleet_device_parts: {
-        parameters: {
-            query?: {
-                start?: string | null;
-                end?: string | null;
-                points?: number;
-            };
-            header?: never;
-            path: {
-                device: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PartSeries"][];
                 };
             };
         };
@@ -2507,177 +2678,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["WorkingOut"][];
                 };
-            };
-        };
-    };
-    lumtar_server_api_adding_try_device: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TrialIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
-    lumtar_server_api_adding_retire_device: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                device: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Added"];
-                };
-            };
-        };
-    };
-    lumtar_server_api_adding_restore_device: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                device: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Added"];
-                };
-            };
-        };
-    };
-    lumtar_server_api_adding_poll_now: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                device: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PollAsked"];
-                };
-            };
-        };
-    };
-    lumtar_server_api_adding_poll_record: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                device: number;
-                poll: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PollOut"];
-                };
-            };
-        };
-    };
-    lumtar_server_api_adding_understand_list: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ListOut"];
-                };
-            };
-        };
-    };
-    lumtar_server_api_adding_add_list: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ListIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
-    lumtar_server_api_adding_export_devices: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
         };
     };

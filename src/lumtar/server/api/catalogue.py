@@ -6,6 +6,7 @@ from datetime import datetime
 
 from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Query, Router, Schema, Status
+from pydantic import field_validator
 
 from lumtar.core.text import csv_line
 from lumtar.domain.inventory import catalogue
@@ -13,6 +14,7 @@ from lumtar.domain.inventory.catalogue import Item
 from lumtar.domain.inventory.models import OwnField
 from lumtar.server.api import paging
 from lumtar.server.api.problems import Problem
+from lumtar.server.api.times import aware
 
 router = Router(tags=["catalogue"])
 PLAIN = [each.name for each in fields(Item) if each.name not in ("id", "groups", "tags", "own")]
@@ -25,6 +27,11 @@ class Wanted(Schema):
     site: str = ""
     since: datetime | None = None
     sort: str = "name"
+
+    @field_validator("since")
+    @classmethod
+    def _in_utc(cls, since: datetime | None) -> datetime | None:
+        return aware(since) if since else None
 
 
 class WantedPage(Wanted):

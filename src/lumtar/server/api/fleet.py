@@ -11,11 +11,10 @@ from lumtar.core import working
 from lumtar.core.speeds import SpeedSource
 from lumtar.core.text import csv_line
 from lumtar.domain.inventory import description, queries
-from lumtar.domain.inventory.models import Component, Device, Interface, InterfaceSpeed, OwnField
-from lumtar.domain.inventory.queries import DeviceRow, PortRow
+from lumtar.domain.inventory.models import Interface, InterfaceSpeed
+from lumtar.domain.inventory.queries import PortRow
 from lumtar.domain.logbook.models import Entry
-from lumtar.domain.readings import parts, series
-from lumtar.domain.readings.parts import PartSeries
+from lumtar.domain.readings import series
 from lumtar.domain.readings.series import Summary
 from lumtar.server.api import paging
 from lumtar.server.api.problems import Problem
@@ -40,14 +39,6 @@ class Ports(Schema):
     next: str | None
 
 
-class Devices(Schema):
-    """A page of devices."""
-
-    rows: list[DeviceRow]
-    total: int
-    next: str | None
-
-
 class PortFilter(Schema):
     """What of the interfaces to list, and in which order."""
 
@@ -65,24 +56,6 @@ class PortFilter(Schema):
 def sites(request: HttpRequest) -> list[SiteOut]:
     """All sites with their counts."""
     return [SiteOut(name=name, devices=devices, ports=ports) for name, devices, ports in queries.site_counts()]
-
-
-@router.get("/devices", response=Devices)
-def devices(
-    request: HttpRequest,
-    at: datetime | None = None,
-    site: str | None = None,
-    words: str = "",
-    retired: bool = False,
-    limit: int = 500,
-    cursor: str | None = None,
-) -> Devices:
-    """Devices with their state, now or at a past time; or those that are retired."""
-    start = paging.offset(cursor)
-    rows, total = queries.devices(
-        past(at), site=site, words=words, retired=retired, limit=max(1, min(limit, 2000)), offset=start
-    )
-    return Devices(rows=rows, total=total, next=paging.following(start, len(rows), total))
 
 
 @router.get("/interfaces", response=Ports)
@@ -114,78 +87,6 @@ class EntryOut(Schema):
     text: str
     device_id: int | None
     interface_id: int | None
-
-
-class PartOut(Schema):
-    """A component with its newest value."""
-
-    id: int
-    kind: str
-    name: str
-    unit: str
-    value: float | None
-
-
-class OwnFieldOut(Schema):
-    """A field that this installation has added to its devices."""
-
-    name: str
-    kind: str
-    choices: list[str]
-
-
-class DeviceOut(Schema):
-    """A device in full."""
-
-    row: DeviceRow
-    sys_descr: str
-    sys_object_id: str
-    sys_name: str
-    location: str
-    contact: str
-    serial: str
-    software: str
-    way: str
-    credential: str
-    credential_id: int | None
-    groups: list[str]
-    tags: dict[str, str]
-    own: dict[str, str]
-    own_fields: list[OwnFieldOut]
-    edition: int
-    retired_at: datetime | None
-    parts: list[PartOut]
-
-
-@router.get("/devices/{int:device}", response=DeviceOut)
-def device(request: HttpRequest, device: int, at: datetime | None = None) -> DeviceOut:
-    """One device, now or at a past time."""
-    found = get_object_or_404(Device.objects.select_related("credential"), pk=device)
-    moment = past(at)
-    rows, _ = queries.devices(moment, only=device)
-    newest = parts.newest(device, moment)
-    components = Component.objects.filter(device_id=device).order_by("kind", "index")
-    return DeviceOut(
-        row=rows[0],
-        credential=found.credential.name if found.credential else "",
-        own_fields=[OwnFieldOut(name=f.name, kind=f.kind, choices=f.choices) for f in OwnField.objects.all()],
-        groups=sorted(group.name for group in found.groups.all()),
-        parts=[PartOut(id=c.pk, kind=c.kind, name=c.name, unit=c.unit, value=newest.get(c.pk)) for c in components],
-        **{
-            name: getattr(found, name)
-            for name in DeviceOut.model_fields
-            if name not in ("row", "credential", "groups", "own_fields", "parts")
-        },
-    )
-
-
-@router.get("/devices/{int:device}/parts", response=list[PartSeries])
-def device_parts(
-    request: HttpRequest, device: int, start: datetime | None = None, end: datetime | None = None, points: int = 300
-) -> list[PartSeries]:
-    """Processor load, sensors and round-trip time of a device over time."""
-    get_object_or_404(Device, pk=device)
-    return parts.read(device, *span(start, end, timedelta(days=1)), points=max(10, min(points, 1600)))
 
 
 @router.get("/logbook", response=list[EntryOut])

@@ -13,7 +13,19 @@ from ninja.renderers import BaseRenderer
 from lumtar import __version__
 from lumtar.domain.operation.editing import Stale
 from lumtar.domain.operation.secrets import SecretUnreadable
-from lumtar.server.api import adding, alarms, auth, catalogue, credentials, now, problems, system
+from lumtar.server.api import (
+    adding,
+    alarms,
+    auth,
+    catalogue,
+    credentials,
+    devices,
+    fleet,
+    lists,
+    now,
+    problems,
+    system,
+)
 
 
 class Json(BaseRenderer):
@@ -38,6 +50,9 @@ api = NinjaAPI(
 api.add_router("/session", auth.router)
 api.add_router("", now.router)
 api.add_router("", adding.router)
+api.add_router("", lists.router)
+api.add_router("", devices.router)
+api.add_router("", fleet.router)
 api.add_router("", credentials.router)
 api.add_router("", catalogue.router)
 api.add_router("", alarms.router)

@@ -6,6 +6,7 @@ from django.utils import timezone
 
 from lumtar.server.api.problems import Problem
 
+EARLIEST, LATEST = datetime(1990, 1, 1, tzinfo=UTC), datetime(2200, 1, 1, tzinfo=UTC)
 LONGEST = timedelta(days=1100)
 
 
@@ -26,8 +27,20 @@ def past(at: datetime | None) -> datetime | None:
 
 
 def aware(at: datetime) -> datetime:
-    """A time with a zone; without one it is UTC."""
-    return at if at.tzinfo else at.replace(tzinfo=UTC)
+    """A time in UTC; without a zone it is UTC already.
+
+    Raises
+    ------
+    Problem
+        if it lies where no reading can
+    """
+    try:
+        moment = at.astimezone(UTC) if at.tzinfo else at.replace(tzinfo=UTC)
+    except OverflowError:
+        moment = EARLIEST - timedelta(days=1)
+    if not EARLIEST <= moment < LATEST:
+        raise Problem(422, f"A time lies between {EARLIEST:%Y} and {LATEST:%Y}.", "at")
+    return moment
 
 
 def span(start: datetime | None, end: datetime | None, default: timedelta) -> tuple[datetime, datetime]:

@@ -39,7 +39,7 @@ export function ListHead({
         <span className="truncate">{title}</span>
         <span className="font-normal whitespace-nowrap text-ink2">{count}</span>
       </h2>
-      <div className="mt-1 flex flex-wrap items-center gap-x-2.5 gap-y-1 text-[12px]">
+      <div className="mt-1 flex flex-wrap items-center gap-x-2.5 gap-y-2.5 text-[12px]">
         {device ? (
           <Link to={trail.stay({ device: null })} className="text-ink2 underline">
             all of the site

@@ -1,0 +1,280 @@
+"""Devices: listed, looked at, added, changed, polled now, retired, deleted."""
+
+from collections.abc import Callable
+from datetime import datetime, timedelta
+
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Router, Schema, Status
+
+from lumtar.domain.inventory import polling, queries, services
+from lumtar.domain.inventory.models import Component, Credential, Device, OwnField, PollRequest
+from lumtar.domain.inventory.queries import DeviceRow
+from lumtar.domain.readings import parts
+from lumtar.domain.readings.parts import PartSeries
+from lumtar.server.api import paging
+from lumtar.server.api.problems import Problem
+from lumtar.server.api.times import past, span
+
+router = Router(tags=["devices"])
+
+
+class Devices(Schema):
+    """A page of devices."""
+
+    rows: list[DeviceRow]
+    total: int
+    next: str | None
+
+
+@router.get("/devices", response=Devices)
+def devices(
+    request: HttpRequest,
+    at: datetime | None = None,
+    site: str | None = None,
+    words: str = "",
+    retired: bool = False,
+    limit: int = 500,
+    cursor: str | None = None,
+) -> Devices:
+    """Devices with their state, now or at a past time; or those that are retired."""
+    start = paging.offset(cursor)
+    rows, total = queries.devices(
+        past(at), site=site, words=words, retired=retired, limit=max(1, min(limit, 2000)), offset=start
+    )
+    return Devices(rows=rows, total=total, next=paging.following(start, len(rows), total))
+
+
+class PartOut(Schema):
+    """A component with its newest value."""
+
+    id: int
+    kind: str
+    name: str
+    unit: str
+    value: float | None
+
+
+class OwnFieldOut(Schema):
+    """A field that this installation has added to its devices."""
+
+    name: str
+    kind: str
+    choices: list[str]
+
+
+class DeviceOut(Schema):
+    """A device in full."""
+
+    row: DeviceRow
+    sys_descr: str
+    sys_object_id: str
+    sys_name: str
+    location: str
+    contact: str
+    serial: str
+    software: str
+    way: str
+    credential: str
+    credential_id: int | None
+    groups: list[str]
+    tags: dict[str, str]
+    own: dict[str, str]
+    own_fields: list[OwnFieldOut]
+    edition: int
+    retired_at: datetime | None
+    parts: list[PartOut]
+
+
+@router.get("/devices/{int:device}", response=DeviceOut)
+def device(request: HttpRequest, device: int, at: datetime | None = None) -> DeviceOut:
+    """One device, now or at a past time."""
+    found = get_object_or_404(Device.objects.select_related("credential"), pk=device)
+    moment = past(at)
+    rows, _ = queries.devices(moment, only=device)
+    newest = parts.newest(device, moment)
+    components = Component.objects.filter(device_id=device).order_by("kind", "index")
+    return DeviceOut(
+        row=rows[0],
+        credential=found.credential.name if found.credential else "",
+        own_fields=[OwnFieldOut(name=f.name, kind=f.kind, choices=f.choices) for f in OwnField.objects.all()],
+        groups=sorted(group.name for group in found.groups.all()),
+        parts=[PartOut(id=c.pk, kind=c.kind, name=c.name, unit=c.unit, value=newest.get(c.pk)) for c in components],
+        **{
+            name: getattr(found, name)
+            for name in DeviceOut.model_fields
+            if name not in ("row", "credential", "groups", "own_fields", "parts")
+        },
+    )
+
+
+@router.get("/devices/{int:device}/parts", response=list[PartSeries])
+def device_parts(
+    request: HttpRequest, device: int, start: datetime | None = None, end: datetime | None = None, points: int = 300
+) -> list[PartSeries]:
+    """Processor load, sensors and round-trip time of a device over time."""
+    get_object_or_404(Device, pk=device)
+    return parts.read(device, *span(start, end, timedelta(days=1)), points=max(10, min(points, 1600)))
+
+
+class NewDevice(Schema):
+    """A device to add, with the number of a credential or with one that is typed in and never given back."""
+
+    address: str
+    port: int = 161
+    name: str = ""
+    site: str = ""
+    way: str = "snmp"
+    credential: int | None = None
+    kind: str = "v2c"
+    secret: dict[str, str] = {}
+    interval_s: int = 60
+    groups: list[str] = []
+    tags: dict[str, str] = {}
+    own: dict[str, str] = {}
+
+
+class Added(Schema):
+    """What was added."""
+
+    id: int
+    name: str
+
+
+class DeviceChange(Schema):
+    """What is to be changed of a device; what is left out stays. ``edition`` is that of the device as it was seen."""
+
+    edition: int
+    name: str | None = None
+    address: str | None = None
+    port: int | None = None
+    site: str | None = None
+    credential: int | None = None
+    interval_s: int | None = None
+    groups: list[str] | None = None
+    tags: dict[str, str] | None = None
+    own: dict[str, str] | None = None
+    enabled: bool | None = None
+
+
+@router.post("/devices", response={201: Added})
+def add_device(request: HttpRequest, told: NewDevice) -> Status[Added]:
+    """Add a device; its first poll follows within seconds and tells how it went."""
+    stored = None
+    if told.credential is not None:
+        stored = Credential.objects.filter(pk=told.credential).first()
+        if stored is None:
+            raise Problem(422, "There is no such credential; it may have been deleted meanwhile.", "credential")
+    try:
+        device = services.add_device(
+            **told.model_dump(exclude={"credential"}), credential=stored, by=request.user.get_username()
+        )
+    except ValueError as error:
+        raise Problem(422, str(error)) from error
+    return Status(201, Added(id=device.pk, name=device.name))
+
+
+@router.patch("/devices/{int:device}", response=Added)
+def change_device(request: HttpRequest, device: int, told: DeviceChange) -> Added:
+    """Change a device; the collector follows within seconds."""
+    wanted = told.model_dump(exclude_none=True, exclude={"edition"})
+    try:
+        found = services.change_device(device, told.edition, request.user.get_username(), **wanted)
+    except ValueError as error:
+        raise Problem(422, str(error)) from error
+    return Added(id=found.pk, name=found.name)
+
+
+@router.post("/devices/{int:device}/retire", response=Added)
+def retire_device(request: HttpRequest, device: int) -> Added:
+    """Poll it no more; its history stays."""
+    return _done(lambda: services.retire(device, request.user.get_username()))
+
+
+@router.post("/devices/{int:device}/restore", response=Added)
+def restore_device(request: HttpRequest, device: int) -> Added:
+    """Poll a retired one again."""
+    return _done(lambda: services.restore(device, request.user.get_username()))
+
+
+class PollAsked(Schema):
+    """A poll that was asked for."""
+
+    id: int
+
+
+class ExchangeOut(Schema):
+    """One request to the device, and what came back."""
+
+    kind: str
+    asked: int
+    first: str
+    answers: int
+    took_ms: float
+    fault: str
+
+
+class ComputedOut(Schema):
+    """What was computed of one port; None where there is nothing to compare with."""
+
+    id: int
+    label: str
+    seconds: float
+    in_bps: float | None
+    out_bps: float | None
+    words: str
+
+
+class PollRecord(Schema):
+    """What a poll did: each request, and what was computed."""
+
+    took_ms: float
+    fault: str
+    exchanges: list[ExchangeOut]
+    computed: list[ComputedOut]
+
+
+class PollOut(Schema):
+    """A poll that was asked for; without a record it is not done yet."""
+
+    id: int
+    asked_at: datetime
+    asked_by: str
+    done_at: datetime | None
+    record: PollRecord | None
+
+
+@router.post("/devices/{int:device}/polls", response={202: PollAsked})
+def poll_now(request: HttpRequest, device: int) -> Status[PollAsked]:
+    """Poll a device now; the answer is there as soon as the collector has done it."""
+    try:
+        asked = polling.ask(device, request.user.get_username())
+    except ValueError as error:
+        raise Problem(409, str(error)) from error
+    return Status(202, PollAsked(id=asked.pk))
+
+
+@router.get("/devices/{int:device}/polls/{int:poll}", response=PollOut)
+def poll_record(request: HttpRequest, device: int, poll: int) -> PollOut:
+    """What became of a poll that was asked for."""
+    found = PollRequest.objects.get(pk=poll, device_id=device)
+    record = PollRecord(**found.record) if found.done_at else None
+    return PollOut(id=found.pk, asked_at=found.asked_at, asked_by=found.asked_by, done_at=found.done_at, record=record)
+
+
+@router.delete("/devices/{int:device}", response={204: None})
+def delete_device(request: HttpRequest, device: int) -> Status[None]:
+    """Delete a retired device with its history."""
+    try:
+        services.delete(device, request.user.get_username())
+    except ValueError as error:
+        raise Problem(409, str(error)) from error
+    return Status(204, None)
+
+
+def _done(work: Callable[[], Device]) -> Added:
+    try:
+        found = work()
+    except ValueError as error:
+        raise Problem(409, str(error)) from error
+    return Added(id=found.pk, name=found.name)
