@@ -9,11 +9,11 @@ from lumtar.core.working import FLAG_WORDS, of_rate, remarks
 
 def test_a_plain_reading():
     told = of_rate("in", 3, 7_500_000, 60_000, 0, 10_000_000, SpeedSource.HIGH_SPEED)
-    assert told.figure == "1.0 Mb/s"
+    assert told.figure == "1 Mb/s"
     assert told.lines == [
         "7,500,000 octets counted in 60.00 s × 8",
         "64-bit counter ifHCInOctets.3, no wrap, no restart",
-        "= 10.0 % of 10.0 Mb/s, from ifHighSpeed",
+        "= 10.0 % of 10 Mb/s, from ifHighSpeed",
     ]
 
 

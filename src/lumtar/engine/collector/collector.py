@@ -63,7 +63,7 @@ class Collector:
         self.transport: Transport | None = None
         self.pinger: Pinger | None = None
         self._due: list[tuple[float, int]] = []
-        self._fingerprint = 0
+        self._fingerprint: int | None = None
         self._answers: list[Answer] = []
         self._room = asyncio.Semaphore(AT_ONCE)
         self._tasks: set[asyncio.Task[None]] = set()
