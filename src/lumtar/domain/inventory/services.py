@@ -1,7 +1,7 @@
 """Adding, changing, retiring and deleting devices."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from datetime import date
+from datetime import date, datetime
 from typing import Any
 
 from django.db import IntegrityError, transaction
@@ -224,17 +224,12 @@ def retire(pk: int, by: str) -> Device:
     found = Device.objects.select_for_update(of=("self",)).get(pk=pk)
     if found.retired_at:
         raise ValueError(f"{found.name} is retired already.")
-    found.retired_at = timezone.now()
-    found.edition += 1
-    found.save(update_fields=["retired_at", "edition"])
-    Gap.objects.filter(device=found, end=None).update(end=found.retired_at)
-    Gap.objects.create(device=found, start=found.retired_at, reason=Gap.Reason.RETIRED, words="retired, not polled")
-    cleared = clear_device(found.pk, "Cleared: the device was retired", found.retired_at)
-    if cleared:
+    now = timezone.now()
+    Gap.objects.filter(device=found, end=None).update(end=now)
+    Gap.objects.create(device=found, start=now, reason=Gap.Reason.RETIRED, words="retired, not polled")
+    if cleared := clear_device(found.pk, "Cleared: the device was retired", now):
         announce("alarms", cleared)
-    note_action(f"{found.name} retired; its history is kept", by, found)
-    announce("devices", [found.pk])
-    return found
+    return _mark(found, now, f"{found.name} retired; its history is kept", by)
 
 
 @transaction.atomic
@@ -250,14 +245,20 @@ def restore(pk: int, by: str) -> Device:
     found = Device.objects.select_for_update(of=("self",)).get(pk=pk)
     if not found.retired_at:
         raise ValueError(f"{found.name} is not retired.")
-    found.retired_at = None
-    found.edition += 1
-    found.save(update_fields=["retired_at", "edition"])
-    Gap.objects.filter(device=found, reason=Gap.Reason.RETIRED, end=None).update(end=timezone.now())
-    DeviceState.objects.filter(device=found).update(reach=Reach.UNKNOWN, since=timezone.now())
-    note_action(f"{found.name} restored", by, found)
-    announce("devices", [found.pk])
-    return found
+    now = timezone.now()
+    Gap.objects.filter(device=found, reason=Gap.Reason.RETIRED, end=None).update(end=now)
+    DeviceState.objects.filter(device=found).update(reach=Reach.UNKNOWN, since=now)
+    return _mark(found, None, f"{found.name} restored", by)
+
+
+def _mark(device: Device, retired_at: datetime | None, words: str, by: str) -> Device:
+    """Say whether a device is retired, and who said so."""
+    device.retired_at = retired_at
+    device.edition += 1
+    device.save(update_fields=["retired_at", "edition"])
+    note_action(words, by, device)
+    announce("devices", [device.pk])
+    return device
 
 
 @transaction.atomic
