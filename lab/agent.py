@@ -4,7 +4,7 @@ import asyncio
 import random
 import socket
 
-from lab.device import Device
+from lab.device import Device, engine_id
 from lab.mib import bind
 from lumtar.wire import ber, pdu, usm
 from lumtar.wire.ber import Malformed
@@ -22,7 +22,7 @@ class Agent:
         self.address = (address, port)
         self._community = community.encode()
         self._user = user
-        self._engine_id = b"\x80\x00\x7e\xd9\x04" + device.box.name.encode()
+        self._engine_id = engine_id(device.box.name)
         self._loop = asyncio.get_running_loop()
         family = socket.AF_INET6 if ":" in address else socket.AF_INET
         self._socket = socket.socket(family, socket.SOCK_DGRAM)

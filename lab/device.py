@@ -1,5 +1,6 @@
 """A stand-in device: a box of the scenario with its own clock, counters and faults."""
 
+import math
 import time
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
@@ -11,13 +12,18 @@ from lab import mib
 from lab.counting import Group, boot_at, boots, is_silent, processor_load, sensor_tenths
 from lab.incidents import INCIDENTS, Incident
 from lab.mib import Column, Mib, scalar, table, text
-from lab.scenario import ENTERPRISE, MODELS, Box, Scenario
+from lab.scenario import ENTERPRISE, MODELS, Box, Scenario, said_of
 from lumtar.wire import ber
 
 IF, IFX = "1.3.6.1.2.1.2.2.1", "1.3.6.1.2.1.31.1.1.1"
 WIDTH = 8
 KEPT = 0.05
 """Seconds for which computed counters serve: one answer is one instant."""
+
+
+def engine_id(name: str) -> bytes:
+    """A box's SNMP engine id: the example enterprise's number, and its name as text (RFC 3411 section 5)."""
+    return b"\x80\x00\x7e\xd9\x04" + name.encode()
 
 
 @dataclass
@@ -214,7 +220,7 @@ class Device:
         return self._computed[1]
 
     def _columns(self) -> list[Column]:
-        columns = [*self._system(), *self._processors(), *self._entities()]
+        columns = [*self._system(), *self._processors(), *self._entities(), *self._own_objects()]
         ports = self.box.ports
         indexes = [port.index for port in ports]
 
@@ -236,7 +242,8 @@ class Device:
                 )
 
         of_ports(IF, 1, [ber.integer(port.index) for port in ports])
-        of_ports(IF, 2, [text(f"{self.box.family} port {port.name}") for port in ports])
+        said = [said_of(self.box.family, port) for port in ports]
+        of_ports(IF, 2, [text(each["descr"]) for each in said])
         of_ports(IF, 3, [ber.integer(port.kind) for port in ports])
         of_ports(IF, 5, [ber.integer(min(port.speed_bps, 2**32 - 1), ber.GAUGE32) for port in ports])
         of_ports(
@@ -288,12 +295,12 @@ class Device:
             (20, 9),
         ):
             counted(IF, number, place)
-        of_ports(IFX, 1, [text(port.name) for port in ports])
+        of_ports(IFX, 1, [text(each["name"]) for each in said])
         wide = [row for row, port in enumerate(ports) if port.wide]
         for number, place in ((6, 0), (7, 2), (8, 3), (9, 4), (10, 1), (11, 5), (12, 6), (13, 7)):
             counted(IFX, number, place, None if len(wide) == len(ports) else wide)
         of_ports(IFX, 15, [ber.integer(round(port.speed_bps / 1e6), ber.GAUGE32) for port in ports])
-        of_ports(IFX, 18, [text(port.alias) for port in ports])
+        of_ports(IFX, 18, [text(each["alias"]) for each in said])
         of_ports(IFX, 19, [ber.integer(0, ber.TIME_TICKS)] * len(ports))
         return columns
 
@@ -313,9 +320,45 @@ class Device:
             scalar("1.3.6.1.2.1.1.4", mib.constant(text("networks@oskelund.example"))),
             scalar("1.3.6.1.2.1.1.5", mib.constant(text(self.box.name))),
             scalar("1.3.6.1.2.1.1.6", mib.constant(text(f"{self.box.site} library"))),
+            scalar("1.3.6.1.2.1.17.1.1", mib.constant(text(bytes((2, 0, *self.box.seed.to_bytes(4, "big")))))),
+            scalar("1.3.6.1.6.3.10.2.1.1", mib.constant(text(engine_id(self.box.name)))),
             scalar("1.3.6.1.2.1.2.1", mib.constant(ber.integer(len(self.box.ports)))),
             scalar("1.3.6.1.2.1.31.1.5", mib.constant(ber.integer(0, ber.TIME_TICKS))),
         ]
+
+    def _own_objects(self) -> list[Column]:
+        """What a maker shows beneath its own number: a battery, sessions, clients of access points."""
+        own = f"{ENTERPRISE}.2.{MODELS[self.box.family][2]}"
+
+        def sway(at: float, period: float) -> float:
+            return 0.5 + 0.5 * math.sin(2 * math.pi * ((at + self.box.seed) % period) / period)
+
+        def sessions(at: float) -> float:
+            """Begun since the start: the integral of 40 a second, swaying by a tenth within ten minutes."""
+            began, turn = self.boot(at), 2 * math.pi / 600
+            return 40 * (at - began) + 4 / turn * (math.cos(turn * began) - math.cos(turn * at))
+
+        if self.box.family == "ups":
+            return [
+                scalar(f"{own}.1", lambda at: [ber.integer(round(92 + 8 * sway(at, 86400)), ber.GAUGE32)]),
+                scalar(f"{own}.2", lambda at: [text(f"{38 + 6 * sway(at, 7200):.1f} min")]),
+            ]
+        if self.box.family == "fw":
+            return [
+                scalar(f"{own}.1", lambda at: [ber.integer(round(2400 + 900 * sway(at, 86400)), ber.GAUGE32)]),
+                scalar(f"{own}.2", lambda at: [ber.integer(int(sessions(at)) % 2**32, ber.COUNTER32)]),
+            ]
+        if self.box.family == "wlc":
+            points = list(range(1, 7))
+            return [
+                table(
+                    own,
+                    1,
+                    points,
+                    lambda at: [ber.integer(round(12 + 9 * sway(at, 3600 * point)), ber.GAUGE32) for point in points],
+                )
+            ]
+        return []
 
     def _processors(self) -> list[Column]:
         numbers = list(range(1, self.box.processors + 1))

@@ -11,9 +11,10 @@ import queue
 import threading
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from django.contrib.auth.models import User
@@ -22,16 +23,20 @@ from numpy.typing import NDArray
 
 from lab import scenario as plan
 from lab.counting import Group, boot_at, boots, is_silent, processor_load, sensor_tenths
+from lab.device import engine_id
 from lab.incidents import INCIDENTS, Heat, Silence
 from lab.network import epoch_file
 from lab.scenario import Box, Scenario
 from lumtar.core.counters import Snapshot
+from lumtar.core.labels import USUAL, fill
 from lumtar.core.ledger import Observation, State, Status
+from lumtar.core.profiles import ExtraObject
 from lumtar.core.rows import join_rows, take_rows
-from lumtar.core.text import port_label
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.inventory.credentials import seal_credential
-from lumtar.domain.inventory.models import Component, Credential, Device, DeviceState, Interface, Site
+from lumtar.domain.inventory.labelling import label_ports
+from lumtar.domain.inventory.models import Component, Credential, Device, DeviceState, Interface, Profile, Site
+from lumtar.domain.inventory.profiles import ProfileTold, reads_of, save
 from lumtar.domain.readings import partitions, rollups
 from lumtar.domain.readings import services as readings
 from lumtar.domain.readings.models import Newest
@@ -42,6 +47,24 @@ from lumtar.wire.faults import Fault, FaultKind
 DAY = 86400
 DAYS = int(os.environ.get("LUMTAR_DEMO_DAYS", "35"))
 FINE_HOURS = 26
+
+
+KINDS: dict[str, tuple[str, list[tuple[Any, ...]]]] = {
+    "core": ("switch", []),
+    "acc": ("switch", []),
+    "wan": ("router", []),
+    "fw": (
+        "firewall",
+        [("1.0", "Sessions"), ("2.0", "Sessions begun", "", 1.0, True)],
+    ),
+    "wlc": ("wireless controller", [("1", "Clients of access point")]),
+    "fs": ("storage switch", []),
+    "ups": (
+        "power supply",
+        [("1.0", "Battery charge", "%"), ("2.0", "Time on battery", "min", 1.0, False, True)],
+    ),
+}
+"""Kind of each family, and what its boxes show beneath the maker's own number: identifier, name, unit, scale, counter, text."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,6 +103,7 @@ def _inventory(built: Scenario, epoch: float) -> list[Loaded]:
     name, auth, priv = plan.V3_USER
     secret = {"user": name, "auth": "sha1", "auth_password": auth, "priv": "aes128", "priv_password": priv}
     user = Credential.objects.create(name="County version 3", kind="v3", sealed=seal_credential("v3", secret))
+    profiles = _profiles()
     seen = moment(epoch - 40 * DAY)
     loaded = []
     for box in built.boxes:
@@ -101,17 +125,19 @@ def _inventory(built: Scenario, epoch: float) -> list[Loaded]:
             serial=f"{box.seed:08X}",
             software="4.2.1",
             timeout_s=1.0,
+            profile=profiles[box.family],
+            profile_by=f"sysObjectID {plan.ENTERPRISE}.1.{number} lies under {plan.ENTERPRISE}.1.{number}",
+            reads=reads_of(profiles[box.family]),
+            engine_id=engine_id(box.name).hex(),
         )
         DeviceState.objects.create(device=device, since=seen)
-        descr = f"{box.family} port"
+        template = profiles[box.family].label_template or USUAL
         interfaces = Interface.objects.bulk_create(
             Interface(
                 device=device,
                 if_index=port.index,
-                name=port.name,
-                descr=f"{descr} {port.name}",
-                alias=port.alias,
-                label=port_label(port.alias, port.name, "", port.index),
+                label=fill(template, {**plan.said_of(box.family, port), "index": str(port.index)}),
+                **plan.said_of(box.family, port),
                 if_type=port.kind,
                 first_seen=seen,
                 in_override_bps=port.sold_bps[0] if port.sold_bps else None,
@@ -120,14 +146,14 @@ def _inventory(built: Scenario, epoch: float) -> list[Loaded]:
             for port in box.ports
         )
         parts = [
-            Component(device=device, kind="processor", index=n, name=f"Processor {n}", unit="%")
+            Component(device=device, kind="processor", index=str(n), name=f"Processor {n}", unit="%")
             for n in range(1, box.processors + 1)
         ]
         parts += [
             Component(
                 device=device,
                 kind="sensor",
-                index=n + 2,
+                index=str(n + 2),
                 name=title,
                 unit="°C" if "emperature" in title else "",
                 scale=0.1,
@@ -135,7 +161,24 @@ def _inventory(built: Scenario, epoch: float) -> list[Loaded]:
             for n, (title, _, _) in enumerate(box.sensors)
         ]
         loaded.append(Loaded(box, device, interfaces, Component.objects.bulk_create(parts)))
+    label_ports()
     return loaded
+
+
+def _profiles() -> dict[str, Profile]:
+    """A profile for each family of the county's boxes."""
+    found = {}
+    for family, (kind, objects) in KINDS.items():
+        _, model, number = plan.MODELS[family]
+        told = ProfileTold(
+            name=model,
+            kind=kind,
+            prefixes=[f"{plan.ENTERPRISE}.1.{number}"],
+            objects=[asdict(ExtraObject(f"{plan.ENTERPRISE}.2.{number}.{oid}", *more)) for oid, *more in objects],
+            label_template=plan.TEMPLATES[plan.LABELLED_IN.get(family, "alias")],
+        )
+        found[family] = save(told, by="")
+    return found
 
 
 class Writer:
@@ -337,9 +380,9 @@ class History:
             each, at = self.loaded[number], float(times[number])
             for part in each.components:
                 if part.kind == "processor":
-                    value = float(processor_load(each.box, part.index, self.epoch, at, self.heat))
+                    value = float(processor_load(each.box, int(part.index), self.epoch, at, self.heat))
                 else:
-                    value = sensor_tenths(each.box, part.index - 2, at) / 10
+                    value = sensor_tenths(each.box, int(part.index) - 2, at) / 10
                 found.append((part.pk, at, value))
         return found
 

@@ -55,6 +55,10 @@ MODELS = {
     "fs": ("Cobbleford Storage", "CF-24 storage switch", 51),
     "ups": ("Halewick Power", "HP-3000 power supply", 61),
 }
+LABELLED_IN = {"wan": "descr", "fs": "name"}
+"""Where a maker's boxes keep what people call a port, if not in ifAlias."""
+TEMPLATES = {"alias": "", "descr": "{descr|name}", "name": "{name}"}
+"""The profile's label template that fits."""
 M, G = 1_000_000, 1_000_000_000
 
 
@@ -71,6 +75,17 @@ class Port:
     wide: bool = True
     sold_bps: tuple[int, int] | None = None
     terms: list[tuple[int, float, bool]] = field(default_factory=list)
+
+
+def said_of(family: str, port: Port) -> dict[str, str]:
+    """What a box of this family says of a port in ifName, ifDescr and ifAlias."""
+    where = LABELLED_IN.get(family, "alias")
+    said = {"name": port.name, "descr": f"{family} port {port.name}", "alias": ""}
+    if where == "descr":
+        said["descr"] = ""
+    if port.alias or where == "alias":
+        said[where] = port.alias
+    return said
 
 
 @dataclass

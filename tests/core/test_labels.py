@@ -42,7 +42,7 @@ def test_a_template_is_filled_from_what_the_port_says(template, label):
     ],
 )
 def test_a_wrong_template_is_refused(template, said):
-    with pytest.raises(ValueError, match="template|port says") as refused:
+    with pytest.raises(ValueError, match=r"template|port says") as refused:
         check_template(template)
     assert said in str(refused.value)
 

@@ -282,11 +282,14 @@ class TestInventory:
         assert (Interface.objects.count(), Entry.objects.count()) == before
 
     def test_components(self, device):
-        parts = [PartDescribed("processor", 1, "Processor 1", "%", 1.0), PartDescribed("sensor", 4, "Inlet", "°C", 0.1)]
+        parts = [
+            PartDescribed("processor", "1", "Processor 1", "%", 1.0),
+            PartDescribed("sensor", "4", "Inlet", "°C", 0.1),
+        ]
         _, found = description.describe(device, SAID, [], parts, NOW)
         _, again = description.describe(device, SAID, [], parts[1:], NOW)
-        assert set(found) == {("processor", 1), ("sensor", 4)}
-        assert again["sensor", 4].pk == found["sensor", 4].pk and ("processor", 1) not in again
+        assert set(found) == {("processor", "1"), ("sensor", "4")}
+        assert again["sensor", "4"].pk == found["sensor", "4"].pk and ("processor", "1") not in again
 
     def test_speeds_are_a_history(self, ports):
         description.note_speeds([SpeedChange(ports[0].pk, NOW, 10**9, True, 0, 0)])

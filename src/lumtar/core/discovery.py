@@ -16,6 +16,8 @@ class Described:
     model: str = ""
     serial: str = ""
     software: str = ""
+    engine_id: str = ""
+    base_mac: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,14 +30,24 @@ class PortDescribed:
     alias: str
     if_type: int
     mac: str
+    speed_bps: int = 0
 
 
 @dataclass(frozen=True, slots=True)
 class PartDescribed:
-    """What it says of one component."""
+    """What it says of one component, and how that is read.
+
+    Attributes
+    ----------
+    index : within its table; of an object its whole identifier
+    counts : it is a counter, of which a rate per second is kept
+    text : its number is written as text
+    """
 
     kind: str
-    index: int
+    index: str
     name: str
     unit: str
     scale: float
+    counts: bool = False
+    text: bool = False

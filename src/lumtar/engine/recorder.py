@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.alarms.wording import reachable_text, unreachable_text, utilisation_cleared_text, utilisation_text
 from lumtar.core.counters import Snapshot
+from lumtar.core.labels import QUIET
 from lumtar.core.ledger import UP, Ledger, Observation, State, Status
 from lumtar.core.rows import join_rows
 from lumtar.core.rules.threshold import Threshold
@@ -57,6 +58,7 @@ class DeviceNews:
     next_poll_at: float
     rtt_ms: float | None = None
     poll_ms: float | None = None
+    requests: int | None = None
 
 
 @dataclass(slots=True)
@@ -104,6 +106,7 @@ class Answer:
     next_poll_at: float = 0.0
     rtt_ms: float = 0.0
     poll_ms: float = 0.0
+    requests: int = 1
     parts: list[tuple[int, float, float]] = field(default_factory=list)
 
 
@@ -150,6 +153,13 @@ class Recorder:
             for pk, slot in slot_of.items():
                 state.in_override[slot], state.out_override[slot] = sold.get(pk, (0, 0))
             self._sold = sold
+
+    def renew_labels(self, labels: dict[int, tuple[str, str]]) -> None:
+        """Take over labels and roles: interface -> both."""
+        with self.lock:
+            for interface in self.interfaces:
+                if interface.pk in labels:
+                    interface.label, interface.role = labels[interface.pk]
 
     def add(self, device: Device, interfaces: Sequence[Interface]) -> NDArray[np.int64]:
         """Slots for interfaces that are new here."""
@@ -262,12 +272,16 @@ class Recorder:
         if started is not None and (known.started_at is None or abs(started - known.started_at) > 30):
             known.started_at = started
         known.answered_at, known.silent_polls, known.reason, known.reason_kind = at, 0, "", ""
-        batch.devices.append(DeviceNews(device.pk, at, known, answer.next_poll_at, answer.rtt_ms, answer.poll_ms))
+        batch.devices.append(
+            DeviceNews(device.pk, at, known, answer.next_poll_at, answer.rtt_ms, answer.poll_ms, answer.requests)
+        )
 
     def _note_states(self, batch: Batch, seen: Observation, before: NDArray[np.int16]) -> None:
         words = {UP: "up", 2: "down", 3: "testing", 4: "unknown", 5: "dormant", 6: "not present", 7: "down beneath"}
         for row in np.flatnonzero(seen.state_changed & (before != seen.status.oper)):
             interface = self.interfaces[seen.slots[row]]
+            if interface.role in QUIET:
+                continue
             was, now = (words.get(int(value), str(value)) for value in (before[row], seen.status.oper[row]))
             text = f"{self.names[interface.device_id]} {interface.label} {was} → {now}"
             batch.entries.append(
@@ -298,7 +312,7 @@ class Recorder:
                     int(state.out_override[slot]),
                 )
             )
-            if known[row]:
+            if known[row] and interface.role not in QUIET:
                 text = (
                     f"{self.names[interface.device_id]} {interface.label} now {rate(now)}, was {rate(int(before[row]))}"
                 )

@@ -28,6 +28,7 @@ STATE_FIELDS = [
     "started_at",
     "rtt_ms",
     "poll_ms",
+    "requests",
 ]
 
 
@@ -142,6 +143,7 @@ def _write_states(news: list[DeviceNews]) -> None:
                 started_at=moment(known.started_at) if known.started_at else None,
                 rtt_ms=each.rtt_ms,
                 poll_ms=each.poll_ms,
+                requests=each.requests,
             )
         )
     DeviceState.objects.bulk_create(rows, update_conflicts=True, unique_fields=["device"], update_fields=STATE_FIELDS)

@@ -3,9 +3,11 @@
 import asyncio
 import time
 from collections.abc import AsyncIterator, Awaitable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 
 from lumtar.core.advice import better_than_community
+from lumtar.core.discovery import Described
+from lumtar.core.profiles import Recognition, recognise
 from lumtar.core.units import duration
 from lumtar.engine.collector.reading import Plan, discover, read_system
 from lumtar.wire import ber, oids
@@ -53,16 +55,26 @@ class Outcome:
     object_id: str = ""
     maker: str = ""
     model: str = ""
+    serial: str = ""
+    engine_id: str = ""
+    base_mac: str = ""
     ports: int = 0
+    profile: str = ""
 
 
 class Trial:
     """One look at one address. The sockets are the caller's, so that many can share them."""
 
     def __init__(
-        self, transport: Transport, pinger: Pinger, patience: Patience = QUICK, is_brief: bool = False
+        self,
+        transport: Transport,
+        pinger: Pinger,
+        patience: Patience = QUICK,
+        is_brief: bool = False,
+        profiles: Sequence[Recognition] = (),
     ) -> None:
         """A brief trial reads a device's name only, not what it is made of."""
+        self._profiles = profiles
         self.outcome = Outcome()
         self._is_brief = is_brief
         self._transport = transport
@@ -163,8 +175,18 @@ class Trial:
         said = found.said
         outcome.name, outcome.descr, outcome.object_id = said.sys_name, said.sys_descr, said.sys_object_id
         outcome.maker, outcome.model, outcome.ports = said.maker, said.model, len(found.ports)
+        outcome.serial, outcome.engine_id, outcome.base_mac = said.serial, said.engine_id, said.base_mac
         words = ", ".join(word for word in (said.sys_name, " ".join(filter(None, (said.maker, said.model)))) if word)
         ports = f"{outcome.ports:,} {'interface' if outcome.ports == 1 else 'interfaces'}"
         yield self._step("what it is", "well", f"{words or 'it has no name'}, {ports}", began)
+        yield self._recognised(said)
         if said.sys_descr:
             yield self._step("description", "well", said.sys_descr, time.monotonic())
+
+    def _recognised(self, said: Described) -> Step:
+        """The profile that fits, and why."""
+        found = recognise(asdict(said), self._profiles)
+        if found is None:
+            return self._step("profile", "note", "none fits: the standard tables are read", time.monotonic())
+        self.outcome.profile = found[0].name
+        return self._step("profile", "well", f"{found[0].name}: {found[1]}", time.monotonic())

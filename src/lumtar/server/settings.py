@@ -119,4 +119,8 @@ DEFAULT_FROM_EMAIL = os.environ.get("LUMTAR_MAIL_FROM", "lumtar@localhost")
 RAW_DAYS = int(os.environ.get("LUMTAR_RAW_DAYS", "14"))
 HOUR_MONTHS = int(os.environ.get("LUMTAR_HOUR_MONTHS", "36"))
 LOGGING_CONFIG = None
-PROCRASTINATE_IMPORT_PATHS = ["lumtar.domain.alarms.jobs", "lumtar.domain.readings.jobs"]
+PROCRASTINATE_IMPORT_PATHS = [
+    "lumtar.domain.alarms.jobs",
+    "lumtar.domain.inventory.jobs",
+    "lumtar.domain.readings.jobs",
+]

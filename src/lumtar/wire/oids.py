@@ -48,3 +48,6 @@ _ENT_SENSOR = "1.3.6.1.2.1.99.1.1.1."
 SENSOR_TYPE, SENSOR_SCALE, SENSOR_PRECISION, SENSOR_VALUE, SENSOR_STATUS = (
     oid_body(_ENT_SENSOR + str(column)) for column in (1, 2, 3, 4, 5)
 )
+
+ENGINE_ID = oid_body("1.3.6.1.6.3.10.2.1.1.0")
+BRIDGE_ADDRESS = oid_body("1.3.6.1.2.1.17.1.1.0")

@@ -91,6 +91,8 @@ class Session:
         """Seconds from the last request to its answer."""
         self.varbinds = 0
         """Variable bindings received in all."""
+        self.requests = 0
+        """Requests sent in all, each tried again counted once."""
         self.patience = patience
         self.trace: list[Exchange] | None = None
         """Set it to a list, and every exchange is written down there."""
@@ -138,6 +140,7 @@ class Session:
 
     async def _exchange(self, kind: int, oids: list[bytes], first: int, second: int) -> VarBinds:
         began = time.monotonic()
+        self.requests += 1
         try:
             if isinstance(self._credential, Community):
                 answer = await self._ask_community(self._credential, kind, oids, first, second)

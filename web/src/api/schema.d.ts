@@ -616,6 +616,266 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/profiles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Profiles
+         * @description All of them, in the order in which equal ones are weighed.
+         */
+        get: operations["lumtar_server_api_profiles_list_profiles"];
+        put?: never;
+        /**
+         * Make Profile
+         * @description A new one. Devices take it when they are described the next time, unless somebody chose theirs.
+         */
+        post: operations["lumtar_server_api_profiles_make_profile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/profiles/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Order Profiles
+         * @description The order in which equal ones are weighed.
+         */
+        put: operations["lumtar_server_api_profiles_order_profiles"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/profiles/{profile}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Profile
+         * @description Change one.
+         */
+        put: operations["lumtar_server_api_profiles_change_profile"];
+        post?: never;
+        /**
+         * Delete Profile
+         * @description Delete one; its devices go on reading what they read.
+         */
+        delete: operations["lumtar_server_api_profiles_delete_profile"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/profiles/{profile}/devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Profile Devices
+         * @description The devices that have a profile, and why.
+         */
+        get: operations["lumtar_server_api_profiles_profile_devices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/profiles/fitting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fitting Devices
+         * @description Which devices would be recognised if there were this profile alone; nothing is kept.
+         */
+        post: operations["lumtar_server_api_profiles_fitting_devices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/objects/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Object
+         * @description Read an object from a device now, while its identifier is typed.
+         */
+        post: operations["lumtar_server_api_profiles_read_object"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/labelrules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Rules
+         * @description All of them, in the order of deciding.
+         */
+        get: operations["lumtar_server_api_labels_list_rules"];
+        put?: never;
+        /**
+         * Make Rule
+         * @description A new one, at the end; the ports are labelled anew within seconds.
+         */
+        post: operations["lumtar_server_api_labels_make_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/labelrules/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Order Rules
+         * @description The order of deciding.
+         */
+        put: operations["lumtar_server_api_labels_order_rules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/labelrules/{rule}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Rule
+         * @description Change one; the ports are labelled anew within seconds.
+         */
+        put: operations["lumtar_server_api_labels_change_rule"];
+        post?: never;
+        /**
+         * Delete Rule
+         * @description Delete one; the ports are labelled anew within seconds.
+         */
+        delete: operations["lumtar_server_api_labels_delete_rule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/labelrules/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Rule
+         * @description What a rule would do; nothing is changed.
+         */
+        post: operations["lumtar_server_api_labels_try_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{device}/labels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Label Sources
+         * @description The sources of labels side by side for a device's real ports; another template can be looked at beside them.
+         */
+        get: operations["lumtar_server_api_labels_label_sources"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/interfaces/{interface}/decided": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Decided
+         * @description Who decided what a port is called and is for.
+         */
+        get: operations["lumtar_server_api_labels_decided"];
+        /**
+         * Overrule
+         * @description Decide it for this port alone, or leave it to the rules again.
+         */
+        put: operations["lumtar_server_api_labels_overrule"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/alarms": {
         parameters: {
             query?: never;
@@ -1219,6 +1479,16 @@ export interface components {
             };
             /** Own Fields */
             own_fields: components["schemas"]["OwnFieldOut"][];
+            /** Profile */
+            profile: string;
+            /** Profile Id */
+            profile_id: number | null;
+            /** Profile By */
+            profile_by: string;
+            /** Label Template */
+            label_template: string;
+            /** Requests */
+            requests: number | null;
             /** Edition */
             edition: number;
             /** Retired At */
@@ -1285,6 +1555,10 @@ export interface components {
             } | null;
             /** Enabled */
             enabled?: boolean | null;
+            /** Profile */
+            profile?: number | null;
+            /** Label Template */
+            label_template?: string | null;
         };
         /**
          * PartSeries
@@ -1441,6 +1715,8 @@ export interface components {
             label: string;
             /** Name */
             name: string;
+            /** Role */
+            role: string;
             /** Device Id */
             device_id: number;
             /** Device */
@@ -1702,7 +1978,7 @@ export interface components {
         };
         /**
          * Order
-         * @description Numbers of credentials, first to be tried first.
+         * @description Numbers in their order.
          */
         Order: {
             /** Ids */
@@ -1845,23 +2121,17 @@ export interface components {
         };
         /**
          * FieldOut
-         * @description A field of this installation's own.
+         * @description A field of a condition, with the verbs that it takes.
          */
         FieldOut: {
             /** Name */
             name: string;
-            /**
-             * Kind
-             * @default text
-             */
-            kind?: string;
-            /**
-             * Choices
-             * @default []
-             */
-            choices?: string[];
-            /** Id */
-            id: number;
+            /** Kind */
+            kind: string;
+            /** Verbs */
+            verbs: string[];
+            /** Meaning */
+            meaning: string;
         };
         /**
          * FieldIn
@@ -1880,6 +2150,500 @@ export interface components {
              * @default []
              */
             choices?: string[];
+        };
+        /**
+         * ObjectIO
+         * @description An extra object: ``counts`` for a counter, kept as a rate; ``text`` for a number written as text.
+         */
+        ObjectIO: {
+            /** Oid */
+            oid: string;
+            /** Name */
+            name: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit?: string;
+            /**
+             * Scale
+             * @default 1
+             */
+            scale?: number;
+            /**
+             * Counts
+             * @default false
+             */
+            counts?: boolean;
+            /**
+             * Text
+             * @default false
+             */
+            text?: boolean;
+        };
+        /**
+         * ProfileOut
+         * @description A profile and how many devices have it.
+         */
+        ProfileOut: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @default other
+             */
+            kind?: string;
+            /**
+             * Prefixes
+             * @default []
+             */
+            prefixes?: string[];
+            /**
+             * Condition
+             * @default
+             */
+            condition?: string;
+            /**
+             * Tables
+             * @default [
+             *       "interfaces",
+             *       "processors",
+             *       "sensors",
+             *       "inventory"
+             *     ]
+             */
+            tables?: string[];
+            /**
+             * Objects
+             * @default []
+             */
+            objects?: components["schemas"]["ObjectIO"][];
+            /** Interval S */
+            interval_s?: number | null;
+            /**
+             * Label Template
+             * @default
+             */
+            label_template?: string;
+            /** Id */
+            id: number;
+            /** Devices */
+            devices: number;
+            /** Edition */
+            edition: number;
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Changed By */
+            changed_by: string;
+        };
+        /**
+         * ProfilesOut
+         * @description All profiles, and what they can be made of.
+         */
+        ProfilesOut: {
+            /** Rows */
+            rows: components["schemas"]["ProfileOut"][];
+            /** Tables */
+            tables: components["schemas"]["TableOut"][];
+            /** Kinds */
+            kinds: string[];
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
+        };
+        /**
+         * TableOut
+         * @description A standard table that can be read.
+         */
+        TableOut: {
+            /** Name */
+            name: string;
+            /** Meaning */
+            meaning: string;
+        };
+        /**
+         * ProfileIn
+         * @description How a kind of device is recognised, and what is read from it.
+         */
+        ProfileIn: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @default other
+             */
+            kind?: string;
+            /**
+             * Prefixes
+             * @default []
+             */
+            prefixes?: string[];
+            /**
+             * Condition
+             * @default
+             */
+            condition?: string;
+            /**
+             * Tables
+             * @default [
+             *       "interfaces",
+             *       "processors",
+             *       "sensors",
+             *       "inventory"
+             *     ]
+             */
+            tables?: string[];
+            /**
+             * Objects
+             * @default []
+             */
+            objects?: components["schemas"]["ObjectIO"][];
+            /** Interval S */
+            interval_s?: number | null;
+            /**
+             * Label Template
+             * @default
+             */
+            label_template?: string;
+        };
+        /**
+         * ProfileChange
+         * @description A change: for the devices that have it, or only for those added from now on.
+         */
+        ProfileChange: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @default other
+             */
+            kind?: string;
+            /**
+             * Prefixes
+             * @default []
+             */
+            prefixes?: string[];
+            /**
+             * Condition
+             * @default
+             */
+            condition?: string;
+            /**
+             * Tables
+             * @default [
+             *       "interfaces",
+             *       "processors",
+             *       "sensors",
+             *       "inventory"
+             *     ]
+             */
+            tables?: string[];
+            /**
+             * Objects
+             * @default []
+             */
+            objects?: components["schemas"]["ObjectIO"][];
+            /** Interval S */
+            interval_s?: number | null;
+            /**
+             * Label Template
+             * @default
+             */
+            label_template?: string;
+            /** Edition */
+            edition: number;
+            /** For All */
+            for_all: boolean;
+        };
+        /**
+         * Fitting
+         * @description How many devices of all are recognised, with the first of them.
+         */
+        Fitting: {
+            /** Total */
+            total: number;
+            /** Of */
+            of: number;
+            /** Rows */
+            rows: components["schemas"]["UserOut"][];
+        };
+        /**
+         * UserOut
+         * @description A device that has a profile, or would be recognised by it.
+         */
+        UserOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * InstanceOut
+         * @description One instance of an object.
+         */
+        InstanceOut: {
+            /** Oid */
+            oid: string;
+            /** Type */
+            type: string;
+            /** Value */
+            value: string;
+            /** Number */
+            number: number | null;
+        };
+        /**
+         * ObjectOut
+         * @description What a device answers now; ``fault`` says why it does not.
+         */
+        ObjectOut: {
+            /** Instances */
+            instances: components["schemas"]["InstanceOut"][];
+            /** More */
+            more: boolean;
+            /** Took Ms */
+            took_ms: number;
+            /** Fault */
+            fault: string;
+        };
+        /**
+         * ObjectAsked
+         * @description An object to read from a device now.
+         */
+        ObjectAsked: {
+            /** Device */
+            device: number;
+            /** Oid */
+            oid: string;
+        };
+        /**
+         * RuleOut
+         * @description A rule. The limits are per cent; reachability has none, and counts polls without an answer.
+         */
+        RuleOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Type */
+            type: string;
+            /** Enabled */
+            enabled: boolean;
+            /** Limit Percent */
+            limit_percent: number;
+            /** Clear Percent */
+            clear_percent: number;
+            /** Readings */
+            readings: number;
+            /** Severity */
+            severity: number;
+            /** Mail To */
+            mail_to: string[];
+        };
+        /**
+         * RulesOut
+         * @description The rules in their order, and what they can be made of.
+         */
+        RulesOut: {
+            /** Rows */
+            rows: components["schemas"]["RuleOut"][];
+            /** Roles */
+            roles: string[];
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
+            /** Usual */
+            usual: string;
+        };
+        /**
+         * RuleIn
+         * @description What ports that meet a condition are given; what is empty is not decided by this rule.
+         */
+        RuleIn: {
+            /** Name */
+            name: string;
+            /**
+             * Condition
+             * @default
+             */
+            condition?: string;
+            /**
+             * Role
+             * @default
+             */
+            role?: string;
+            /**
+             * Template
+             * @default
+             */
+            template?: string;
+            /**
+             * Tags
+             * @default {}
+             */
+            tags?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * RuleChange
+         * @description What is to be changed of a rule; what is left out stays.
+         */
+        RuleChange: {
+            /** Enabled */
+            enabled?: boolean | null;
+            /** Limit Percent */
+            limit_percent?: number | null;
+            /** Clear Percent */
+            clear_percent?: number | null;
+            /** Readings */
+            readings?: number | null;
+            /** Severity */
+            severity?: number | null;
+            /** Mail To */
+            mail_to?: string[] | null;
+        };
+        /**
+         * EffectOut
+         * @description For how many ports a condition holds, how many would change, and the first of these.
+         */
+        EffectOut: {
+            /** Matched */
+            matched: number;
+            /** Changed */
+            changed: number;
+            /** Examples */
+            examples: components["schemas"]["Example"][];
+        };
+        /**
+         * Example
+         * @description A port that a rule would change.
+         */
+        Example: {
+            /** Device */
+            device: string;
+            /** Label */
+            label: string;
+            /** Label Then */
+            label_then: string;
+            /** Role Then */
+            role_then: string;
+        };
+        /**
+         * RuleTried
+         * @description A rule to be tried: in the place of a kept one, or as a new one at the end.
+         */
+        RuleTried: {
+            /** Name */
+            name: string;
+            /**
+             * Condition
+             * @default
+             */
+            condition?: string;
+            /**
+             * Role
+             * @default
+             */
+            role?: string;
+            /**
+             * Template
+             * @default
+             */
+            template?: string;
+            /**
+             * Tags
+             * @default {}
+             */
+            tags?: {
+                [key: string]: string;
+            };
+            /**
+             * Id
+             * @default 0
+             */
+            id?: number;
+        };
+        /**
+         * CandidateOut
+         * @description A template as it works for a device, with its labels for the first ports.
+         */
+        CandidateOut: {
+            /** Template */
+            template: string;
+            /** Named */
+            named: number;
+            /** Apart */
+            apart: number;
+            /** Labels */
+            labels: string[];
+        };
+        /**
+         * SourcesOut
+         * @description Where a device's labels could come from, the proposal first; ``template`` is its own, if it has one.
+         */
+        SourcesOut: {
+            /** Template */
+            template: string;
+            /** In Force */
+            in_force: string;
+            /** Ports */
+            ports: number;
+            /** Names */
+            names: string[];
+            /** Candidates */
+            candidates: components["schemas"]["CandidateOut"][];
+        };
+        /**
+         * DecidedOut
+         * @description What a port is called and is for, who decided it, and what somebody decided for it alone.
+         */
+        DecidedOut: {
+            /** Label */
+            label: string;
+            /** Role */
+            role: string;
+            /** Tags */
+            tags: {
+                [key: string]: string;
+            };
+            /** Label By */
+            label_by: string;
+            /** Role By */
+            role_by: string;
+            /** Tags By */
+            tags_by: {
+                [key: string]: string;
+            };
+            /** Own Label */
+            own_label: string | null;
+            /** Own Role */
+            own_role: string | null;
+            /** Own Tags */
+            own_tags: {
+                [key: string]: string;
+            };
+            /** Roles */
+            roles: string[];
+        };
+        /**
+         * OwnIn
+         * @description What is decided for one port alone; null leaves it to the rules.
+         */
+        OwnIn: {
+            /** Label */
+            label?: string | null;
+            /** Role */
+            role?: string | null;
+            /**
+             * Tags
+             * @default {}
+             */
+            tags?: {
+                [key: string]: string;
+            };
         };
         /**
          * Alarms
@@ -1945,48 +2709,6 @@ export interface components {
             count: number;
             /** Worst */
             worst: number;
-        };
-        /**
-         * RuleOut
-         * @description A rule. The limits are per cent; reachability has none, and counts polls without an answer.
-         */
-        RuleOut: {
-            /** Id */
-            id: number;
-            /** Name */
-            name: string;
-            /** Type */
-            type: string;
-            /** Enabled */
-            enabled: boolean;
-            /** Limit Percent */
-            limit_percent: number;
-            /** Clear Percent */
-            clear_percent: number;
-            /** Readings */
-            readings: number;
-            /** Severity */
-            severity: number;
-            /** Mail To */
-            mail_to: string[];
-        };
-        /**
-         * RuleChange
-         * @description What is to be changed of a rule; what is left out stays.
-         */
-        RuleChange: {
-            /** Enabled */
-            enabled?: boolean | null;
-            /** Limit Percent */
-            limit_percent?: number | null;
-            /** Clear Percent */
-            clear_percent?: number | null;
-            /** Readings */
-            readings?: number | null;
-            /** Severity */
-            severity?: number | null;
-            /** Mail To */
-            mail_to?: string[] | null;
         };
         /**
          * HealthOut
@@ -2906,6 +3628,400 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    lumtar_server_api_profiles_list_profiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfilesOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_profiles_make_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProfileIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_profiles_order_profiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Order"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfilesOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_profiles_change_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                profile: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProfileChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_profiles_delete_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                profile: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_profiles_profile_devices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                profile: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fitting"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_profiles_fitting_devices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProfileIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fitting"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_profiles_read_object: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ObjectAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ObjectOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_labels_list_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_labels_make_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_labels_order_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Order"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_labels_change_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_labels_delete_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_labels_try_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleTried"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EffectOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_labels_label_sources: {
+        parameters: {
+            query?: {
+                template?: string;
+            };
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcesOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_labels_decided: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                interface: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecidedOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_labels_overrule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                interface: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecidedOut"];
+                };
             };
         };
     };

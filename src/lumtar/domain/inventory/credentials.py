@@ -4,14 +4,13 @@ from collections.abc import Iterable, Sequence
 from typing import TypeVar
 
 import orjson
-from django.db import IntegrityError, transaction
+from django.db import transaction
 from django.db.models import Count, Q
-from django.utils import timezone
 
 from lumtar.core.advice import community_advice, user_advice
 from lumtar.domain.inventory.models import Credential, Site
 from lumtar.domain.logbook.services import note_action
-from lumtar.domain.operation.editing import claim
+from lumtar.domain.operation.editing import claim, mark, put_in_order
 from lumtar.domain.operation.secrets import SecretUnreadable, seal, unseal
 from lumtar.wire import pdu, usm
 from lumtar.wire import session as snmp
@@ -140,8 +139,9 @@ def create(name: str, kind: str, secret: dict[str, str], sites: Sequence[str] = 
     """
     sealed = seal_credential(kind, secret)
     last = Credential.objects.order_by("-place").values_list("place", flat=True).first()
-    made = Credential(kind=kind, sealed=sealed, place=0 if last is None else last + 1, changed_by=by)
-    _save(made, name)
+    made = Credential(kind=kind, sealed=sealed, place=0 if last is None else last + 1)
+    _name(made, name)
+    mark(made, by)
     made.sites.set(_sites(sites))
     note_action(f"credential {made.name} made", by)
     return made
@@ -167,9 +167,9 @@ def change(
             if kind == Kind.V3 and not whole.get(word):
                 whole[f"{word}_password"] = ""
         found.kind, found.sealed = kind, seal_credential(kind, whole)
-    found.changed_at, found.changed_by = timezone.now(), by
     renamed = f", was {found.name}" if name.strip() != found.name else ""
-    _save(found, name)
+    _name(found, name)
+    mark(found, by)
     found.sites.set(_sites(sites))
     what = "; its secret was replaced" if any(key.endswith("password") or key == "community" for key in told) else ""
     note_action(f"credential {found.name}{renamed} changed{what}", by)
@@ -204,15 +204,8 @@ def reorder(numbers: Iterable[int], by: str = "") -> None:
     ValueError
         if a number is none of a credential
     """
-    wanted = list(dict.fromkeys(numbers))
-    there = {credential.pk: credential for credential in Credential.objects.select_for_update()}
-    if missing := [number for number in wanted if number not in there]:
-        raise ValueError(f"There is no credential {missing[0]}; it may have been deleted meanwhile.")
-    order = [*wanted, *(number for number in there if number not in wanted)]
-    for place, number in enumerate(order):
-        there[number].place = place
-    Credential.objects.bulk_update(there.values(), ["place"])
-    note_action("order of trying credentials changed: " + ", ".join(there[number].name for number in order), by)
+    ordered = put_in_order(Credential, numbers)
+    note_action("order of trying credentials changed: " + ", ".join(each.name for each in ordered), by)
 
 
 def with_counts() -> list[tuple[Credential, int]]:
@@ -236,12 +229,7 @@ def _sites(names: Sequence[str]) -> list[Site]:
     return found
 
 
-def _save(credential: Credential, name: str) -> None:
+def _name(credential: Credential, name: str) -> None:
     credential.name = name.strip()
     if not 1 <= len(credential.name) <= 80:
         raise ValueError("A name has 1 to 80 characters.")
-    try:
-        with transaction.atomic():
-            credential.save()
-    except IntegrityError as error:
-        raise ValueError(f"There is a credential called {credential.name} already.") from error

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
@@ -10,9 +11,10 @@ from django.utils import timezone
 from lumtar.core.discovery import Described, PartDescribed, PortDescribed
 from lumtar.core.following import Port, follow
 from lumtar.core.speeds import SpeedSource, chosen
-from lumtar.core.text import port_label
 from lumtar.core.units import rate
+from lumtar.domain.inventory.labelling import Labeller, label_ports, uses_speed
 from lumtar.domain.inventory.models import Component, Device, Interface, InterfaceSpeed
+from lumtar.domain.inventory.profiles import recognise_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.logbook.services import note_action
 
@@ -24,15 +26,18 @@ IDENTITY = {
     "model": "model",
     "serial": "serial number",
     "software": "software",
+    "engine_id": "SNMP engine id",
 }
 """What a device is known by, in the words of its logbook."""
+SAID = ("if_index", "name", "descr", "alias", "if_type", "mac")
+"""What a device says of each port."""
 MOST_MOVES = 6
 """Renumbered ports that are named one by one."""
 
 
 def describe(
     device: Device, said: Described, ports: Sequence[PortDescribed], parts: Sequence[PartDescribed], now: datetime
-) -> tuple[dict[int, Interface], dict[tuple[str, int], Component]]:
+) -> tuple[dict[int, Interface], dict[tuple[str, str], Component]]:
     """Take over what a device says of itself; what came, went or was renamed goes to the logbook.
 
     Returns
@@ -47,6 +52,7 @@ def describe(
         if device.name == device.address and said.sys_name:
             device.name = said.sys_name[:120]
             changed.append("name")
+        changed += recognise_device(device)
         if changed:
             device.save(update_fields=changed)
         interfaces = _describe_ports(device, ports, now)
@@ -68,6 +74,7 @@ def _note_changes(device: Device, said: Described, changed: Sequence[str], now: 
 
 def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetime) -> dict[int, Interface]:
     known = {interface.pk: interface for interface in device.interfaces.all()}
+    labeller = Labeller()
     found = follow(
         [Port(i.pk, i.if_index, i.name, i.descr, i.alias, i.mac, i.gone_at is not None) for i in known.values()],
         [Port(n, p.if_index, p.name, p.descr, p.alias, p.mac) for n, p in enumerate(ports)],
@@ -78,14 +85,15 @@ def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetim
     moved: list[tuple[Interface, str]] = []
     listed: dict[int, Interface] = {}
     for number, port in enumerate(ports):
-        label = port_label(port.alias, port.name, port.descr, port.if_index)
-        values = {name: getattr(port, name) for name in ("if_index", "name", "descr", "alias", "if_type", "mac")}
-        values |= {"label": label, "gone_at": None}
+        said = {name: getattr(port, name) for name in SAID}
+        interface = listed[port.if_index] = known.get(found.get(number, 0)) or Interface(device=device, first_seen=now)
+        decided = labeller.decide(_as_said(interface, said), device, port.speed_bps)
+        label = decided.label
+        values = {**said, "label": label, "role": decided.role, "tags": dict(decided.tags), "gone_at": None}
         if number not in found:
-            new.append(Interface(device=device, first_seen=now, **values))
-            listed[port.if_index] = new[-1]
+            _take(interface, values)
+            new.append(interface)
             continue
-        interface = listed[port.if_index] = known[found[number]]
         if interface.gone_at:
             news.append((interface, f"port {label} is listed again"))
         elif interface.label != label:
@@ -93,8 +101,7 @@ def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetim
         if interface.if_index != port.if_index and not interface.gone_at:
             moved.append((interface, f"port {label} has ifIndex {port.if_index} now, was {interface.if_index}"))
         if any(getattr(interface, name) != value for name, value in values.items()):
-            for name, value in values.items():
-                setattr(interface, name, value)
+            _take(interface, values)
             renewed.append(interface)
     there = set(found.values())
     for interface in known.values():
@@ -115,7 +122,7 @@ def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetim
         renewed,
         update_conflicts=True,
         unique_fields=["id"],
-        update_fields=["if_index", "name", "descr", "alias", "if_type", "mac", "label", "gone_at"],
+        update_fields=[*SAID, "label", "role", "tags", "gone_at"],
     )
     Entry.objects.bulk_create(
         [
@@ -126,7 +133,18 @@ def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetim
     return listed
 
 
-def _describe_parts(device: Device, parts: Sequence[PartDescribed]) -> dict[tuple[str, int], Component]:
+def _as_said(interface: Interface, said: dict[str, Any]) -> Interface:
+    """The port as the device describes it now, with what somebody decided for it."""
+    own = {name: getattr(interface, name) for name in ("own_label", "own_role", "own_tags")}
+    return Interface(device_id=interface.device_id, **said, **own)
+
+
+def _take(interface: Interface, values: dict[str, Any]) -> None:
+    for name, value in values.items():
+        setattr(interface, name, value)
+
+
+def _describe_parts(device: Device, parts: Sequence[PartDescribed]) -> dict[tuple[str, str], Component]:
     Component.objects.bulk_create(
         [Component(device=device, kind=p.kind, index=p.index, name=p.name, unit=p.unit, scale=p.scale) for p in parts],
         update_conflicts=True,
@@ -167,6 +185,8 @@ def note_speeds(changes: Iterable[SpeedChange]) -> None:
             )
         )
     InterfaceSpeed.objects.bulk_create(rows)
+    if rows and uses_speed():
+        label_ports(only=[row.interface_id for row in rows])
 
 
 @transaction.atomic

@@ -3,6 +3,9 @@
 from django.db import models
 from django.utils import timezone
 
+from lumtar.core.labels import Role
+from lumtar.core.profiles import DeviceKind, Table
+
 
 class Site(models.Model):
     """Where devices are."""
@@ -75,6 +78,40 @@ class OwnField(models.Model):
         ordering = ["name"]
 
 
+def every_table() -> list[str]:
+    """What a profile reads unless it says otherwise."""
+    return [str(table) for table in Table]
+
+
+class Profile(models.Model):
+    """What is read from a kind of device, and how the kind is recognised.
+
+    ``objects_read`` holds the fields of :class:`lumtar.core.profiles.ExtraObject`. Devices keep their
+    own copy of what is read (``Device.reads``), so that a change can be for later devices alone.
+    """
+
+    name = models.CharField(max_length=80, unique=True)
+    kind = models.CharField(max_length=24, choices=[(kind, kind) for kind in DeviceKind], default=DeviceKind.OTHER)
+    prefixes = models.JSONField(default=list)
+    condition = models.TextField(blank=True)
+    tables = models.JSONField(default=every_table)
+    objects_read = models.JSONField(default=list)
+    interval_s = models.PositiveIntegerField(null=True)
+    label_template = models.CharField(max_length=120, blank=True)
+    place = models.PositiveIntegerField(default=0)
+    edition = models.PositiveIntegerField(default=1)
+    changed_at = models.DateTimeField(default=timezone.now)
+    changed_by = models.CharField(max_length=150, blank=True)
+
+    class Meta:
+        """In the order in which equal ones are weighed."""
+
+        ordering = ["place", "pk"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class Device(models.Model):
     """A managed box, and what it said of itself."""
 
@@ -94,6 +131,11 @@ class Device(models.Model):
     groups = models.ManyToManyField(Group, blank=True, related_name="devices")
     tags = models.JSONField(default=dict, blank=True)
     own = models.JSONField(default=dict, blank=True)
+    profile = models.ForeignKey(Profile, on_delete=models.SET_NULL, null=True, related_name="devices")
+    profile_by = models.CharField(max_length=400, blank=True)
+    """Why it has its profile; empty if somebody chose it."""
+    reads = models.JSONField(default=dict, blank=True)
+    label_template = models.CharField(max_length=120, blank=True)
     edition = models.PositiveIntegerField(default=1)
     retired_at = models.DateTimeField(null=True)
     interval_s = models.PositiveIntegerField(default=60)
@@ -111,6 +153,8 @@ class Device(models.Model):
     model = models.CharField(max_length=255, blank=True)
     serial = models.CharField(max_length=255, blank=True)
     software = models.CharField(max_length=255, blank=True)
+    engine_id = models.CharField(max_length=64, blank=True)
+    base_mac = models.CharField(max_length=17, blank=True)
 
     class Meta:
         """One entry for one agent."""
@@ -146,6 +190,8 @@ class DeviceState(models.Model):
     started_at = models.DateTimeField(null=True)
     rtt_ms = models.FloatField(null=True)
     poll_ms = models.FloatField(null=True)
+    requests = models.PositiveIntegerField(null=True)
+    """Requests that its last poll took."""
 
 
 class PollRequest(models.Model):
@@ -174,6 +220,11 @@ class Interface(models.Model):
     label = models.CharField(max_length=255, blank=True)
     if_type = models.IntegerField(default=0)
     mac = models.CharField(max_length=17, blank=True)
+    role = models.CharField(max_length=12, choices=[(role, role) for role in Role], blank=True)
+    tags = models.JSONField(default=dict, blank=True)
+    own_label = models.CharField(max_length=255, null=True)
+    own_role = models.CharField(max_length=12, null=True)
+    own_tags = models.JSONField(default=dict, blank=True)
     in_override_bps = models.BigIntegerField(null=True)
     out_override_bps = models.BigIntegerField(null=True)
     first_seen = models.DateTimeField(default=timezone.now)
@@ -193,6 +244,36 @@ class Interface(models.Model):
 
     def __str__(self) -> str:
         return self.label
+
+
+class LabelRule(models.Model):
+    """What ports that meet a condition are given. The first one that holds decides."""
+
+    name = models.CharField(max_length=80, unique=True)
+    condition = models.TextField(blank=True)
+    role = models.CharField(max_length=12, choices=[(role, role) for role in Role], blank=True)
+    template = models.CharField(max_length=120, blank=True)
+    tags = models.JSONField(default=dict, blank=True)
+    place = models.PositiveIntegerField(default=0)
+    edition = models.PositiveIntegerField(default=1)
+    changed_at = models.DateTimeField(default=timezone.now)
+    changed_by = models.CharField(max_length=150, blank=True)
+
+    class Meta:
+        """In the order of deciding."""
+
+        ordering = ["place", "pk"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class LabelRun(models.Model):
+    """Ports were labelled anew: the collector takes that over."""
+
+    at = models.DateTimeField(default=timezone.now)
+    looked = models.PositiveIntegerField()
+    changed = models.PositiveIntegerField()
 
 
 class InterfaceSpeed(models.Model):
@@ -220,10 +301,12 @@ class Component(models.Model):
 
         PROCESSOR = "processor", "processor"
         SENSOR = "sensor", "sensor"
+        OBJECT = "object", "object of a profile"
 
     device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="components")
     kind = models.CharField(max_length=10, choices=Kind.choices)
-    index = models.BigIntegerField()
+    index = models.CharField(max_length=400)
+    """Within its table; of an object its whole identifier."""
     name = models.CharField(max_length=255)
     unit = models.CharField(max_length=16, blank=True)
     scale = models.FloatField(default=1.0)

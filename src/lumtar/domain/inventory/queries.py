@@ -95,6 +95,7 @@ class PortRow:
     if_index: int
     label: str
     name: str
+    role: str
     device_id: int
     device: str
     site: str | None
@@ -154,7 +155,7 @@ def ports(
     if only is not None:
         where.append("i.id = ANY(%(only)s)")
         values["only"] = only
-    search(words, ("i.label", "i.name", "i.alias", "i.descr", "d.name", "d.address"), where, values)
+    search(words, ("i.label", "i.name", "i.alias", "i.descr", "i.role", "d.name", "d.address"), where, values)
     if state == "up":
         where.append("n.oper = 1")
     elif state == "down":
@@ -166,7 +167,7 @@ def ports(
     )
     sql = f"""
         {_silence(at)}
-        SELECT i.id, i.if_index, i.label, i.name, d.id, d.name, s.name, n.at,
+        SELECT i.id, i.if_index, i.label, i.name, i.role, d.id, d.name, s.name, n.at,
             CASE WHEN silence.silent THEN NULL ELSE n.in_bps END, CASE WHEN silence.silent THEN NULL ELSE n.out_bps END,
             CASE WHEN silence.silent THEN NULL ELSE n.in_percent END, CASE WHEN silence.silent THEN NULL ELSE n.out_percent END,
             n.error_rate, n.oper, n.admin, n.since, NOT silence.silent,

@@ -8,9 +8,12 @@ from django.db import IntegrityError, transaction
 from django.utils import timezone
 
 from lumtar.core.devicelist import check_address, check_interval, check_port
+from lumtar.core.labels import check_template
 from lumtar.domain.alarms.services import clear_device
 from lumtar.domain.inventory.credentials import Kind, create, open_secret, opened
-from lumtar.domain.inventory.models import Credential, Device, DeviceState, Group, OwnField, Reach, Site
+from lumtar.domain.inventory.labelling import label_ports
+from lumtar.domain.inventory.models import Credential, Device, DeviceState, Group, OwnField, Profile, Reach, Site
+from lumtar.domain.inventory.profiles import give, recognise_device
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.editing import claim
 from lumtar.domain.operation.services import announce
@@ -156,6 +159,8 @@ def _said(device: Device) -> dict[str, str]:
         "groups": ", ".join(sorted(device.groups.values_list("name", flat=True))),
         "tags": "; ".join(f"{key}={value}" for key, value in sorted(device.tags.items())),
         "own fields": "; ".join(f"{name} {value}" for name, value in sorted(device.own.items())),
+        "profile": device.profile.name if device.profile else "",
+        "label template": device.label_template,
     }
 
 
@@ -163,7 +168,8 @@ def _said(device: Device) -> dict[str, str]:
 def change_device(pk: int, edition: int, by: str, **told: Any) -> Device:
     """Change what people say of a device; what is not told stays.
 
-    ``told`` may hold address, port, name, site, credential (a number), interval_s, groups, tags, own and enabled.
+    ``told`` may hold address, port, name, site, credential (a number), interval_s, groups, tags, own, enabled,
+    profile (a number; 0 lets it be recognised) and label_template (empty for the profile's).
 
     Raises
     ------
@@ -192,6 +198,11 @@ def change_device(pk: int, edition: int, by: str, **told: Any) -> Device:
         found.own = checked_own(told["own"])
     if "enabled" in told:
         found.enabled = told["enabled"]
+    if "profile" in told:
+        _choose_profile(found, told["profile"])
+    if "label_template" in told:
+        template = told["label_template"].strip()
+        found.label_template = check_template(template) if template else ""
     try:
         with transaction.atomic():
             found.save()
@@ -200,6 +211,8 @@ def change_device(pk: int, edition: int, by: str, **told: Any) -> Device:
     if "groups" in told:
         found.groups.set(_groups(told["groups"]))
     after = _said(found)
+    if any(after[name] != before[name] for name in ("label template", "profile", "site", "name")):
+        label_ports(devices=[found.pk])
     changes = [
         f"{name} {after[name] or 'none'}, was {before[name] or 'none'}"
         for name in before
@@ -209,6 +222,20 @@ def change_device(pk: int, edition: int, by: str, **told: Any) -> Device:
         note_action(f"{found.name} changed: " + "; ".join(changes), by, found)
     announce("devices", [found.pk])
     return found
+
+
+def _choose_profile(device: Device, number: int) -> None:
+    """Give a device the profile that somebody chose; 0 lets it be recognised again."""
+    if number == 0:
+        if not (device.profile_id and device.profile_by):
+            give(device, None)
+            recognise_device(device)
+        return
+    profile = Profile.objects.filter(pk=number).first()
+    if profile is None:
+        raise ValueError("There is no such profile; it may have been deleted meanwhile.")
+    if profile.pk != device.profile_id or device.profile_by:
+        give(device, profile)
 
 
 @transaction.atomic

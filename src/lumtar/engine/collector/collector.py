@@ -64,6 +64,7 @@ class Collector:
         self.pinger: Pinger | None = None
         self._due: list[tuple[float, int]] = []
         self._fingerprint: int | None = None
+        self._labelled = 0
         self._answers: list[Answer] = []
         self._room = asyncio.Semaphore(AT_ONCE)
         self._tasks: set[asyncio.Task[None]] = set()
@@ -175,7 +176,7 @@ class Collector:
             fault, failed = Fault(FaultKind.NO_ANSWER, "answers, but too slowly to be read within its interval"), True
         except AWAY as error:
             log.warning("could not take over what a device says of itself", device=device.name, error=str(error))
-            target.plan.if_number = -2
+            target.plan.discovered = False
         except Exception:
             # One device's surprise must not end the others' polls; the log has the details.
             log.exception("poll failed", device=device.name)
@@ -276,12 +277,13 @@ class Collector:
             status,
             rtt_ms=polled.rtt_ms,
             poll_ms=polled.poll_ms,
+            requests=polled.requests,
             parts=parts,
         )
 
     def _describe(self, target: Target, polled: Polled) -> None:
         assert polled.discovery is not None
-        found = polled.discovery
+        found, read = polled.discovery, target.device.reads
         interfaces, components = describe(target.device, found.said, found.ports, found.parts, moment(polled.at))
         # A port keeps its slot, whatever index it has now.
         slot_of = target.slot_of_port
@@ -293,6 +295,9 @@ class Collector:
         for index, interface in interfaces.items():
             self.recorder.interfaces[target.slot_of[index]] = interface
         target.part_ids = {key: component.pk for key, component in components.items()}
+        if target.device.reads != read:
+            # It was recognised just now: its profile may want more, or less, from the next poll on.
+            target.plan = targets.plan_for(target.device)
 
     async def _flush_often(self) -> None:
         while True:
@@ -340,8 +345,16 @@ class Collector:
                 )
                 self.recorder.renew_rules(rules)
                 self.recorder.renew_overrides(sold)
+                await self._take_labels()
             except AWAY:
                 continue
+
+    async def _take_labels(self) -> None:
+        """Take over what ports are called and are for, if that was decided anew."""
+        run = await asyncio.to_thread(_with_database, targets.labelled)
+        if run != self._labelled:
+            self.recorder.renew_labels(await asyncio.to_thread(_with_database, targets.load_labels))
+            self._labelled = run
 
     async def _configure(self, devices: dict[int, Device]) -> None:
         """Take over devices that came, went or were changed."""
@@ -356,6 +369,10 @@ class Collector:
             target = self.targets[number]
             if targets.signature(device) != targets.signature(target.device):
                 target.session = target.place = None
+            if device.reads != target.device.reads:
+                target.plan = targets.plan_for(device)
+            elif (device.profile_id, device.label_template) != (target.device.profile_id, target.device.label_template):
+                target.plan.discovered = False
             if device.interval_s != target.device.interval_s and target.slot_of:
                 self.recorder.ledger.state.interval[list(target.slot_of.values())] = device.interval_s
             target.device = device

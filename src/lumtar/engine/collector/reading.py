@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 from lumtar.core.counters import HIGH_CAPACITY, TICKS, Snapshot
 from lumtar.core.discovery import Described, PartDescribed, PortDescribed
 from lumtar.core.ledger import Status
+from lumtar.core.profiles import ExtraObject, Table
 from lumtar.core.text import clean, mac_address
+from lumtar.engine.collector.parts import Count, discover_objects, discover_parts, read_parts
 from lumtar.wire import ber, oids
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.pdu import Value
@@ -40,10 +42,6 @@ NARROW = {
 TROUBLE = (oids.IF_IN_ERRORS, oids.IF_OUT_ERRORS, oids.IF_IN_DISCARDS, oids.IF_OUT_DISCARDS)
 STATES = (oids.IF_OPER_STATUS, oids.IF_ADMIN_STATUS, oids.IF_HIGH_SPEED, oids.IF_COUNTER_DISCONTINUITY)
 
-SENSOR_UNITS = {3: "V", 4: "V", 5: "A", 6: "W", 7: "Hz", 8: "°C", 9: "%", 10: "rpm", 11: "m³/min"}
-"""EntitySensorDataType (RFC 3433); 3 and 4 are volts of alternating and direct current."""
-CHASSIS = 3
-
 
 @dataclass(slots=True)
 class Plan:
@@ -51,15 +49,22 @@ class Plan:
 
     Attributes
     ----------
+    tables, objects : what its profile reads
+    discovered : what follows is known
     indexes : encoded ifIndex of every interface, in the device's order
     narrow : some interfaces have 32-bit counters only
     slow : some interfaces give their speed in ifSpeed only
+    counted : the last values of objects that count
     """
 
+    tables: frozenset[Table] = frozenset(Table)
+    objects: tuple[ExtraObject, ...] = ()
+    discovered: bool = False
     indexes: list[bytes] = field(default_factory=list)
     narrow: bool = False
     slow: bool = False
     parts: list[PartDescribed] = field(default_factory=list)
+    counted: dict[str, Count] = field(default_factory=dict)
     if_number: int = -1
     table_change: int = -1
     uptime: int = -1
@@ -81,11 +86,12 @@ class Polled:
     at: float
     rtt_ms: float
     poll_ms: float
+    requests: int
     uptime: int
     indexes: list[int]
     snapshot: Snapshot
     status: Status
-    parts: dict[tuple[str, int], float]
+    parts: dict[tuple[str, str], float]
     discovery: Discovery | None
     restarted: bool
 
@@ -98,7 +104,7 @@ async def poll(session: Session, plan: Plan) -> Polled:
     Fault
     """
     began = time.monotonic()
-    part_oids = [_part_oid(part) for part in plan.parts]
+    requests = session.requests
     head = await session.get([oids.SYS_UPTIME, oids.IF_NUMBER, oids.IF_TABLE_LAST_CHANGE])
     at, rtt = time.time(), session.rtt
     if all(tag in ber.ABSENT for tag in head.tags):
@@ -112,42 +118,27 @@ async def poll(session: Session, plan: Plan) -> Polled:
     # sysUpTime wraps after 497 days, which is no restart.
     restarted = 0 <= uptime < plan.uptime < TICKS - 100 * 86400
     discovery = None
-    if plan.if_number != if_number or plan.table_change != change or restarted or not plan.indexes:
+    if restarted:
+        plan.counted.clear()
+    if plan.if_number != if_number or plan.table_change != change or restarted or not plan.discovered:
         discovery = await discover(session, plan)
         plan.if_number, plan.table_change = if_number, change
-        part_oids = [_part_oid(part) for part in plan.parts]
     plan.uptime = uptime
-    parts = await _read_parts(session, plan.parts, part_oids)
+    parts = await read_parts(session, plan.parts, plan.counted, at)
     indexes, snapshot, status = await _read_interfaces(session, plan, at, uptime)
     if discovery is None and len(indexes) < len(plan.indexes):
         # Something that was listed is not any more: say so now, and read on without it.
         discovery = await discover(session, plan)
         indexes, snapshot, status = await _read_interfaces(session, plan, at, uptime)
     poll_ms = (time.monotonic() - began) * 1000
-    return Polled(at, rtt * 1000, poll_ms, uptime, indexes, snapshot, status, parts, discovery, restarted)
+    requests = session.requests - requests
+    return Polled(at, rtt * 1000, poll_ms, requests, uptime, indexes, snapshot, status, parts, discovery, restarted)
 
 
 def _number(value: Value) -> int:
     if isinstance(value, int):
         return value
     raise Fault(FaultKind.GARBLED, "answered with text where a number belongs")
-
-
-async def _read_parts(
-    session: Session, parts: list[PartDescribed], part_oids: list[bytes]
-) -> dict[tuple[str, int], float]:
-    found: dict[tuple[str, int], float] = {}
-    for start in range(0, len(parts), 30):
-        binds = await session.get(part_oids[start : start + 30])
-        for part, tag, value in zip(parts[start:], binds.tags, binds.values, strict=False):
-            if tag not in ber.ABSENT and isinstance(value, int):
-                found[part.kind, part.index] = value * part.scale
-    return found
-
-
-def _part_oid(part: PartDescribed) -> bytes:
-    prefix = oids.HR_PROCESSOR_LOAD if part.kind == "processor" else oids.SENSOR_VALUE
-    return prefix + ber.subidentifiers([part.index])
 
 
 async def _read_interfaces(session: Session, plan: Plan, at: float, uptime: int) -> tuple[list[int], Snapshot, Status]:
@@ -240,13 +231,38 @@ async def read_system(session: Session) -> Described:
 
 
 async def discover(session: Session, plan: Plan) -> Discovery:
-    """Read what a device is and what it has, and renew the plan.
+    """Read what a device is and what it has, as far as its profile wants it, and renew the plan.
 
     Raises
     ------
     Fault
     """
     said = await read_system(session)
+    ports = await _discover_ports(session, plan) if Table.INTERFACES in plan.tables else []
+    chassis, plan.parts = await discover_parts(session, plan.tables)
+    plan.parts += await discover_objects(session, plan.objects)
+    plan.discovered = True
+    maker, model, serial, software = chassis
+    engine_id, base_mac = await _read_identity(session, ports)
+    said = replace(
+        said, maker=maker, model=model, serial=serial, software=software, engine_id=engine_id, base_mac=base_mac
+    )
+    return Discovery(said, ports, plan.parts)
+
+
+async def _read_identity(session: Session, ports: list[PortDescribed]) -> tuple[str, str]:
+    """SNMP engine id (RFC 3411) and base MAC address: of the bridge (RFC 4188), else the lowest of the ports."""
+    found = await session.get([oids.ENGINE_ID, oids.BRIDGE_ADDRESS])
+    engine, bridge = (
+        value if tag == ber.OCTET_STRING and isinstance(value, bytes) else b""
+        for tag, value in zip(found.tags, found.values, strict=True)
+    )
+    base = mac_address(bridge) or min((port.mac for port in ports if port.mac), default="")
+    return engine[:32].hex(), base
+
+
+async def _discover_ports(session: Session, plan: Plan) -> list[PortDescribed]:
+    """What it says of its interfaces; the plan learns how their counters are to be read."""
     named = (
         oids.IF_OPER_STATUS,
         oids.IF_DESCR,
@@ -255,6 +271,7 @@ async def discover(session: Session, plan: Plan) -> Discovery:
         oids.IF_NAME,
         oids.IF_ALIAS,
         oids.IF_HIGH_SPEED,
+        oids.IF_SPEED,
         oids.IF_HC_IN_OCTETS,
     )
     columns = {column.prefix: column for column in await read_columns(session, named)}
@@ -270,6 +287,10 @@ async def discover(session: Session, plan: Plan) -> Discovery:
         value = table[prefix].get(index, b"")
         return clean(value) if isinstance(value, bytes) else ""
 
+    def number(prefix: bytes, index: bytes) -> int:
+        value = table[prefix].get(index, 0)
+        return value if isinstance(value, int) else 0
+
     ports = []
     for index in plan.indexes:
         kind, mac = table[oids.IF_TYPE].get(index, 0), table[oids.IF_PHYS_ADDRESS].get(index, b"")
@@ -281,56 +302,7 @@ async def discover(session: Session, plan: Plan) -> Discovery:
                 words(oids.IF_ALIAS, index),
                 kind if isinstance(kind, int) else 0,
                 mac_address(mac) if isinstance(mac, bytes) else "",
+                number(oids.IF_HIGH_SPEED, index) * 10**6 or number(oids.IF_SPEED, index),
             )
         )
-    chassis, plan.parts = await _discover_parts(session)
-    maker, model, serial, software = chassis
-    said = replace(said, maker=maker, model=model, serial=serial, software=software)
-    return Discovery(said, ports, plan.parts)
-
-
-async def _discover_parts(session: Session) -> tuple[tuple[str, str, str, str], list[PartDescribed]]:
-    """Maker, model, serial number and software of the chassis; processors and working sensors."""
-    try:
-        loads, kinds, units, scales, precisions, states, *texts = await read_columns(
-            session,
-            [
-                oids.HR_PROCESSOR_LOAD,
-                oids.ENT_CLASS,
-                oids.SENSOR_TYPE,
-                oids.SENSOR_SCALE,
-                oids.SENSOR_PRECISION,
-                oids.SENSOR_STATUS,
-                oids.ENT_NAME,
-                oids.ENT_DESCR,
-                oids.ENT_MAKER,
-                oids.ENT_MODEL,
-                oids.ENT_SERIAL,
-                oids.ENT_SOFTWARE,
-            ],
-        )
-    except Fault as fault:
-        if fault.kind is not FaultKind.ERROR_STATUS:
-            raise
-        return ("", "", "", ""), []
-    parts = [
-        PartDescribed("processor", ber.suffix(index)[-1], f"Processor {number}", "%", 1.0)
-        for number, index in enumerate(loads.indexes, 1)
-    ]
-    name, descr, maker, model, serial, software = (
-        {index: clean(value) for index, value in zip(c.indexes, c.values, strict=True) if isinstance(value, bytes)}
-        for c in texts
-    )
-    scale, precision, state = (
-        dict(zip(column.indexes, column.values, strict=True)) for column in (scales, precisions, states)
-    )
-    for index, unit in zip(units.indexes, units.values, strict=True):
-        if state.get(index, 1) != 1:
-            continue
-        # EntitySensorDataScale: 9 is units, every step a factor of 1,000 (RFC 3433).
-        factor = 1000.0 ** (int(scale.get(index, 9)) - 9) / 10.0 ** int(precision.get(index, 0))
-        number = ber.suffix(index)[-1]
-        title = name.get(index) or descr.get(index) or f"Sensor {number}"
-        parts.append(PartDescribed("sensor", number, title, SENSOR_UNITS.get(int(unit), ""), factor))
-    box = next((index for index, kind in zip(kinds.indexes, kinds.values, strict=True) if kind == CHASSIS), b"")
-    return (maker.get(box, ""), model.get(box, ""), serial.get(box, ""), software.get(box, "")), parts
+    return ports

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from lumtar.core.counters import COUNTERS
 from lumtar.domain.alarms.models import Alarm, AlarmType, Rule, RuleMemory
-from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface
+from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface, LabelRun
+from lumtar.domain.inventory.profiles import objects_of
 from lumtar.domain.readings.models import Newest
 from lumtar.engine.collector.reading import Plan
 from lumtar.engine.recorder import Reachability, Recorder
@@ -30,7 +31,7 @@ class Target:
     """By ifIndex, which may change; ports that are gone keep their slot in the next one."""
     slot_of_port: dict[int, int] = field(default_factory=dict)
     order: tuple[list[int], NDArray[np.int64]] = field(default_factory=lambda: ([], np.zeros(0, np.int64)))
-    part_ids: dict[tuple[str, int], int] = field(default_factory=dict)
+    part_ids: dict[tuple[str, str], int] = field(default_factory=dict)
     due: float = 0.0
     asked: set[int] = field(default_factory=set)
     """Requests to poll it now."""
@@ -52,7 +53,7 @@ def signature(device: Device) -> tuple[object, ...]:
 
 def load_devices() -> list[Device]:
     """The devices that are to be polled."""
-    return list(Device.objects.filter(enabled=True, retired_at=None).select_related("credential", "site"))
+    return list(Device.objects.filter(enabled=True, retired_at=None).select_related("credential", "site", "profile"))
 
 
 def fingerprint() -> int:
@@ -60,7 +61,7 @@ def fingerprint() -> int:
     with connection.cursor() as cursor:
         cursor.execute(
             """SELECT coalesce(sum(hashtextextended(ROW(d.id, d.name, d.address, d.port, d.way, d.interval_s, d.timeout_s,
-                d.tries, d.credential_id, c.kind, c.sealed)::text, 0)::numeric), 0) FROM inventory_device d
+                d.tries, d.credential_id, c.kind, c.sealed, d.reads, d.profile_id, d.label_template)::text, 0)::numeric), 0) FROM inventory_device d
             LEFT JOIN inventory_credential c ON c.id = d.credential_id WHERE d.enabled AND d.retired_at IS NULL"""
         )
         return int(cursor.fetchone()[0])
@@ -71,6 +72,23 @@ def load_overrides() -> dict[int, tuple[int, int]]:
     found = Interface.objects.exclude(in_override_bps=None, out_override_bps=None)
     rows = found.values_list("pk", "in_override_bps", "out_override_bps")
     return {pk: (into or 0, out or 0) for pk, into, out in rows}
+
+
+def plan_for(device: Device) -> Plan:
+    """A plan that reads what the device's profile wants."""
+    tables, objects = objects_of(device)
+    return Plan(tables=tables, objects=objects)
+
+
+def labelled() -> int:
+    """A number that grows when ports were labelled anew."""
+    return LabelRun.objects.order_by("-pk").values_list("pk", flat=True).first() or 0
+
+
+def load_labels() -> dict[int, tuple[str, str]]:
+    """Label and role of every port."""
+    rows = Interface.objects.filter(gone_at=None).values_list("pk", "label", "role")
+    return {pk: (label, role) for pk, label, role in rows}
 
 
 def load_rules() -> list[Rule]:
@@ -90,12 +108,12 @@ def _load_targets(recorder: Recorder, devices: list[Device]) -> list[Target]:
     interfaces: dict[int, list[Interface]] = {device: [] for device in ids}
     for interface in Interface.objects.filter(device_id__in=ids, gone_at=None).order_by("if_index"):
         interfaces[interface.device_id].append(interface)
-    components: dict[int, dict[tuple[str, int], int]] = {device: {} for device in ids}
+    components: dict[int, dict[tuple[str, str], int]] = {device: {} for device in ids}
     for component in Component.objects.filter(device_id__in=ids):
         components[component.device_id][component.kind, component.index] = component.pk
     slot_of: dict[int, int] = {}
     for device in devices:
-        target = Target(device, part_ids=components[device.pk])
+        target = Target(device, plan_for(device), part_ids=components[device.pk])
         mine = interfaces[device.pk]
         for interface, slot in zip(mine, recorder.add(device, mine), strict=True):
             target.slot_of[interface.if_index] = target.slot_of_port[interface.pk] = int(slot)

@@ -8,7 +8,7 @@ from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Router, Schema
 
 from lumtar.core.devicelist import check_address, check_port
-from lumtar.domain.inventory import credentials
+from lumtar.domain.inventory import credentials, profiles
 from lumtar.domain.inventory.models import Credential, Device
 from lumtar.engine.trying import Candidate, Trial
 from lumtar.server.api.problems import Problem
@@ -54,11 +54,12 @@ def try_device(request: HttpRequest, told: TrialIn) -> StreamingHttpResponse:
     except ValueError as error:
         raise Problem(422, str(error)) from error
     there = Device.objects.filter(address=address, port=port).first()
+    known = profiles.recognitions()
 
     async def steps() -> AsyncIterator[dict[str, Any]]:
         transport, pinger = Transport(), Pinger()
         try:
-            trial = Trial(transport, pinger)
+            trial = Trial(transport, pinger, profiles=known)
             async for step in trial.run(address, port, wanted, told.tcp_port):
                 yield {"step": asdict(step)}
             yield {"outcome": asdict(trial.outcome), "known": there.name if there else ""}

@@ -81,6 +81,11 @@ class DeviceOut(Schema):
     tags: dict[str, str]
     own: dict[str, str]
     own_fields: list[OwnFieldOut]
+    profile: str
+    profile_id: int | None
+    profile_by: str
+    label_template: str
+    requests: int | None
     edition: int
     retired_at: datetime | None
     parts: list[PartOut]
@@ -89,7 +94,7 @@ class DeviceOut(Schema):
 @router.get("/devices/{int:device}", response=DeviceOut)
 def device(request: HttpRequest, device: int, at: datetime | None = None) -> DeviceOut:
     """One device, now or at a past time."""
-    found = get_object_or_404(Device.objects.select_related("credential"), pk=device)
+    found = get_object_or_404(Device.objects.select_related("credential", "profile", "state"), pk=device)
     moment = past(at)
     rows, _ = queries.devices(moment, only=device)
     newest = parts.newest(device, moment)
@@ -97,13 +102,15 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
     return DeviceOut(
         row=rows[0],
         credential=found.credential.name if found.credential else "",
+        profile=found.profile.name if found.profile else "",
+        requests=found.state.requests,
         own_fields=[OwnFieldOut(name=f.name, kind=f.kind, choices=f.choices) for f in OwnField.objects.all()],
         groups=sorted(group.name for group in found.groups.all()),
         parts=[PartOut(id=c.pk, kind=c.kind, name=c.name, unit=c.unit, value=newest.get(c.pk)) for c in components],
         **{
             name: getattr(found, name)
             for name in DeviceOut.model_fields
-            if name not in ("row", "credential", "groups", "own_fields", "parts")
+            if name not in ("row", "credential", "profile", "requests", "groups", "own_fields", "parts")
         },
     )
 
@@ -155,6 +162,8 @@ class DeviceChange(Schema):
     tags: dict[str, str] | None = None
     own: dict[str, str] | None = None
     enabled: bool | None = None
+    profile: int | None = None
+    label_template: str | None = None
 
 
 @router.post("/devices", response={201: Added})

@@ -1,5 +1,7 @@
 """Errors as problem details (RFC 9457)."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import structlog
@@ -28,6 +30,15 @@ class Problem(Exception):
         self.status = status
         self.detail = detail
         self.field = field
+
+
+@contextmanager
+def refusing(status: int = 422) -> Iterator[None]:
+    """What the domain refuses with a sentence becomes an answer with that sentence."""
+    try:
+        yield
+    except ValueError as error:
+        raise Problem(status, str(error)) from error
 
 
 def problem(status: int, detail: str, errors: list[dict[str, str]] | None = None) -> HttpResponse:

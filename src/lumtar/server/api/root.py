@@ -21,9 +21,11 @@ from lumtar.server.api import (
     credentials,
     devices,
     fleet,
+    labels,
     lists,
     now,
     problems,
+    profiles,
     system,
 )
 
@@ -55,6 +57,8 @@ api.add_router("", devices.router)
 api.add_router("", fleet.router)
 api.add_router("", credentials.router)
 api.add_router("", catalogue.router)
+api.add_router("", profiles.router)
+api.add_router("", labels.router)
 api.add_router("", alarms.router)
 api.add_router("", system.router)
 problems.install(api)

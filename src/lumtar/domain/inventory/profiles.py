@@ -1,0 +1,199 @@
+"""Profiles: recognising devices, and changing what is read from them."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import asdict, dataclass, field
+from typing import Any
+
+from django.db import transaction
+from django.db.models import Count, Q
+
+from lumtar.core import conditions
+from lumtar.core.devicelist import check_interval
+from lumtar.core.labels import check_template
+from lumtar.core.profiles import (
+    MOST_OBJECTS,
+    SYSTEM_FIELDS,
+    DeviceKind,
+    ExtraObject,
+    Recognition,
+    Table,
+    check_object,
+    recognise,
+)
+from lumtar.domain.inventory.models import Device, Profile
+from lumtar.domain.logbook.services import note_action
+from lumtar.domain.operation.editing import claim, mark, put_in_order
+from lumtar.domain.operation.services import announce
+
+USUAL_INTERVAL = 60
+
+
+@dataclass(frozen=True, slots=True)
+class ProfileTold:
+    """A profile as somebody wrote it."""
+
+    name: str
+    kind: str = DeviceKind.OTHER
+    prefixes: Sequence[str] = ()
+    condition: str = ""
+    tables: Sequence[str] = tuple(Table)
+    objects: Sequence[Mapping[str, Any]] = field(default_factory=list)
+    interval_s: int | None = None
+    label_template: str = ""
+
+
+def recognitions() -> list[Recognition]:
+    """How the profiles know their devices, in their order."""
+    return [
+        Recognition(each.pk, each.name, each.prefixes, conditions.understand(each.condition, SYSTEM_FIELDS))
+        for each in Profile.objects.all()
+    ]
+
+
+def profile_for(values: Mapping[str, Any]) -> tuple[Profile, str] | None:
+    """The profile that fits what a device says in its system group, and why."""
+    found = recognise(values, recognitions())
+    return (Profile.objects.get(pk=found[0].number), found[1]) if found else None
+
+
+def reads_of(profile: Profile) -> dict[str, Any]:
+    """What a device of this profile reads, as the device keeps it."""
+    return {"tables": profile.tables, "objects": profile.objects_read}
+
+
+def recognise_device(device: Device) -> list[str]:
+    """Give a device the profile that fits it, unless somebody chose one; the caller saves the fields that are named."""
+    if device.profile_id and not device.profile_by:
+        return []
+    found = profile_for({name: getattr(device, name) for name in (each.name for each in SYSTEM_FIELDS)})
+    profile, why = found or (None, "")
+    if profile is None or (device.profile_id == profile.pk and device.profile_by == why[:400]):
+        return []
+    if device.profile_id == profile.pk:
+        device.profile_by = why[:400]
+        return ["profile_by"]
+    return give(device, profile, why)
+
+
+def give(device: Device, profile: Profile | None, why: str = "") -> list[str]:
+    """Set a device's profile and what it reads; the caller saves the fields that are named."""
+    before = device.profile.interval_s if device.profile else None
+    device.profile, device.profile_by = profile, why[:400]
+    device.reads = reads_of(profile) if profile else {}
+    # An interval that somebody chose stays.
+    if profile and profile.interval_s and device.interval_s == (before or USUAL_INTERVAL):
+        device.interval_s = profile.interval_s
+    return ["profile", "profile_by", "reads", "interval_s"]
+
+
+def objects_of(device: Device) -> tuple[frozenset[Table], tuple[ExtraObject, ...]]:
+    """Standard tables and extra objects that are read from a device."""
+    tables = device.reads.get("tables", list(Table))
+    return frozenset(Table(table) for table in tables), tuple(
+        ExtraObject(**each) for each in device.reads.get("objects", ())
+    )
+
+
+def _checked(told: ProfileTold) -> Profile:
+    """A profile that can be kept, not yet saved.
+
+    Raises
+    ------
+    ValueError
+        with a sentence for the person who wrote it
+    """
+    name = told.name.strip()
+    if not 1 <= len(name) <= 80:
+        raise ValueError("A profile's name has 1 to 80 characters.")
+    if told.kind not in set(DeviceKind):
+        raise ValueError(f"A kind is one of {', '.join(DeviceKind)}.")
+    if unknown := set(told.tables) - set(Table):
+        raise ValueError(f"There is no table {sorted(unknown)[0]!r}; there are {', '.join(Table)}.")
+    prefixes = [check_object(prefix, "prefix", "", 1.0, False, False).oid for prefix in told.prefixes if prefix.strip()]
+    condition = conditions.understand(told.condition, SYSTEM_FIELDS)
+    if len(prefixes) > 100 or len(told.objects) > MOST_OBJECTS:
+        raise ValueError(f"A profile has at most 100 prefixes and {MOST_OBJECTS} objects.")
+    objects = [check_object(**each) for each in told.objects]
+    for value, what in (("oid", "identifier"), ("name", "name")):
+        values = [getattr(each, value) for each in objects]
+        if twice := next((each for each in values if values.count(each) > 1), ""):
+            raise ValueError(f"Two objects have the {what} {twice}.")
+    return Profile(
+        name=name,
+        kind=told.kind,
+        prefixes=prefixes,
+        condition=condition.text,
+        tables=[str(table) for table in Table if table in told.tables],
+        objects_read=[asdict(each) for each in objects],
+        interval_s=None if told.interval_s is None else check_interval(told.interval_s),
+        label_template=check_template(told.label_template) if told.label_template.strip() else "",
+    )
+
+
+@transaction.atomic
+def save(told: ProfileTold, by: str, pk: int | None = None, edition: int = 0, for_all: bool = False) -> Profile:
+    """Keep a new profile, or a changed one.
+
+    Parameters
+    ----------
+    for_all : the devices that have it read what it says now; else only those added from now on do
+
+    Raises
+    ------
+    ValueError, Stale, Profile.DoesNotExist
+    """
+    wanted = _checked(told)
+    if pk is None:
+        wanted.place = Profile.objects.count()
+        mark(wanted, by)
+        note_action(f"profile {wanted.name} made", by)
+        return wanted
+    found = claim(Profile, pk, edition)
+    before = found.interval_s or USUAL_INTERVAL
+    for name in ("name", "kind", "prefixes", "condition", "tables", "objects_read", "interval_s", "label_template"):
+        setattr(found, name, getattr(wanted, name))
+    mark(found, by)
+    devices = []
+    if for_all:
+        devices = list(found.devices.select_for_update(of=("self",)).filter(retired_at=None))
+        for device in devices:
+            device.reads = reads_of(found)
+            if device.interval_s == before:
+                device.interval_s = found.interval_s or USUAL_INTERVAL
+        Device.objects.bulk_update(devices, ["reads", "interval_s"])
+        announce("devices", [device.pk for device in devices])
+    whom = f"for all {len(devices)} devices that use it" if for_all else "for devices added from now on"
+    note_action(f"profile {found.name} changed, {whom}", by)
+    return found
+
+
+@transaction.atomic
+def delete(pk: int, by: str) -> None:
+    """Delete a profile; its devices go on reading what they read.
+
+    Raises
+    ------
+    Profile.DoesNotExist
+    """
+    found = Profile.objects.get(pk=pk)
+    name, users = found.name, found.devices.count()
+    found.delete()
+    note_action(f"profile {name} deleted; {users} devices go on as they are", by)
+
+
+@transaction.atomic
+def reorder(ids: Iterable[int], by: str) -> None:
+    """Put profiles in the order in which equal ones are weighed.
+
+    Raises
+    ------
+    ValueError
+    """
+    put_in_order(Profile, ids)
+    note_action("profiles put in another order", by)
+
+
+def with_users() -> list[tuple[Profile, int]]:
+    """All profiles, each with how many devices in use have it."""
+    found = Profile.objects.annotate(used=Count("devices", filter=Q(devices__retired_at=None)))
+    return [(profile, profile.used) for profile in found]

@@ -1,0 +1,219 @@
+"""Profiles: listed, made, changed, and tried on the devices that are there."""
+
+import asyncio
+from dataclasses import asdict
+from datetime import datetime
+
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Router, Schema, Status
+
+from lumtar.core import conditions
+from lumtar.core.profiles import SYSTEM_FIELDS, TABLES, DeviceKind, Recognition, check_object, recognise
+from lumtar.domain.inventory import profiles
+from lumtar.domain.inventory.credentials import opened
+from lumtar.domain.inventory.models import Device, Profile
+from lumtar.domain.inventory.profiles import ProfileTold
+from lumtar.engine.looking import ObjectSeen, look
+from lumtar.server.api.conditions import FieldOut, fields_out
+from lumtar.server.api.problems import refusing
+
+router = Router(tags=["profiles"])
+SHOWN = 200
+
+
+class ObjectIO(Schema):
+    """An extra object: ``counts`` for a counter, kept as a rate; ``text`` for a number written as text."""
+
+    oid: str
+    name: str
+    unit: str = ""
+    scale: float = 1.0
+    counts: bool = False
+    text: bool = False
+
+
+class ProfileIn(Schema):
+    """How a kind of device is recognised, and what is read from it."""
+
+    name: str
+    kind: str = "other"
+    prefixes: list[str] = []
+    condition: str = ""
+    tables: list[str] = list(TABLES)
+    objects: list[ObjectIO] = []
+    interval_s: int | None = None
+    label_template: str = ""
+
+
+class ProfileChange(ProfileIn):
+    """A change: for the devices that have it, or only for those added from now on."""
+
+    edition: int
+    for_all: bool
+
+
+class ProfileOut(ProfileIn):
+    """A profile and how many devices have it."""
+
+    id: int
+    devices: int
+    edition: int
+    changed_at: datetime
+    changed_by: str
+
+
+class TableOut(Schema):
+    """A standard table that can be read."""
+
+    name: str
+    meaning: str
+
+
+class ProfilesOut(Schema):
+    """All profiles, and what they can be made of."""
+
+    rows: list[ProfileOut]
+    tables: list[TableOut]
+    kinds: list[str]
+    fields: list[FieldOut]
+
+
+class Order(Schema):
+    """Numbers in their order."""
+
+    ids: list[int]
+
+
+class UserOut(Schema):
+    """A device that has a profile, or would be recognised by it."""
+
+    id: int
+    name: str
+    why: str
+
+
+class Fitting(Schema):
+    """How many devices of all are recognised, with the first of them."""
+
+    total: int
+    of: int
+    rows: list[UserOut]
+
+
+class ObjectAsked(Schema):
+    """An object to read from a device now."""
+
+    device: int
+    oid: str
+
+
+def _out(profile: Profile, devices: int) -> ProfileOut:
+    same = ("name", "kind", "prefixes", "condition", "tables", "interval_s", "label_template")
+    return ProfileOut(
+        id=profile.pk,
+        devices=devices,
+        objects=profile.objects_read,
+        edition=profile.edition,
+        changed_at=profile.changed_at,
+        changed_by=profile.changed_by,
+        **{name: getattr(profile, name) for name in same},
+    )
+
+
+def _told(told: ProfileIn) -> ProfileTold:
+    return ProfileTold(**told.model_dump(include=set(ProfileIn.model_fields)))
+
+
+@router.get("/profiles", response=ProfilesOut)
+def list_profiles(request: HttpRequest) -> ProfilesOut:
+    """All of them, in the order in which equal ones are weighed."""
+    return ProfilesOut(
+        rows=[_out(profile, used) for profile, used in profiles.with_users()],
+        tables=[TableOut(name=name, meaning=meaning) for name, meaning in TABLES.items()],
+        kinds=list(DeviceKind),
+        fields=fields_out(SYSTEM_FIELDS),
+    )
+
+
+@router.post("/profiles", response={201: ProfileOut})
+def make_profile(request: HttpRequest, told: ProfileIn) -> Status[ProfileOut]:
+    """A new one. Devices take it when they are described the next time, unless somebody chose theirs."""
+    with refusing():
+        return Status(201, _out(profiles.save(_told(told), request.user.get_username()), 0))
+
+
+@router.put("/profiles/order", response=ProfilesOut)
+def order_profiles(request: HttpRequest, told: Order) -> ProfilesOut:
+    """The order in which equal ones are weighed."""
+    with refusing(409):
+        profiles.reorder(told.ids, request.user.get_username())
+    return list_profiles(request)
+
+
+@router.put("/profiles/{int:profile}", response=ProfileOut)
+def change_profile(request: HttpRequest, profile: int, told: ProfileChange) -> ProfileOut:
+    """Change one."""
+    with refusing():
+        found = profiles.save(_told(told), request.user.get_username(), profile, told.edition, told.for_all)
+    return _out(found, found.devices.filter(retired_at=None).count())
+
+
+@router.delete("/profiles/{int:profile}", response={204: None})
+def delete_profile(request: HttpRequest, profile: int) -> Status[None]:
+    """Delete one; its devices go on reading what they read."""
+    profiles.delete(profile, request.user.get_username())
+    return Status(204, None)
+
+
+@router.get("/profiles/{int:profile}/devices", response=Fitting)
+def profile_devices(request: HttpRequest, profile: int) -> Fitting:
+    """The devices that have a profile, and why."""
+    get_object_or_404(Profile, pk=profile)
+    found = Device.objects.filter(profile_id=profile, retired_at=None).order_by("name")
+    rows = [UserOut(id=d.pk, name=d.name, why=d.profile_by or "somebody chose it") for d in found[:SHOWN]]
+    return Fitting(total=found.count(), of=Device.objects.filter(retired_at=None).count(), rows=rows)
+
+
+@router.post("/profiles/fitting", response=Fitting)
+def fitting_devices(request: HttpRequest, told: ProfileIn) -> Fitting:
+    """Which devices would be recognised if there were this profile alone; nothing is kept."""
+    with refusing():
+        condition = conditions.understand(told.condition, SYSTEM_FIELDS)
+    wanted = Recognition(0, told.name, [prefix.strip(". ") for prefix in told.prefixes if prefix], condition)
+    names = [field.name for field in SYSTEM_FIELDS]
+    devices = Device.objects.filter(retired_at=None).order_by("name").values("pk", "name", *names)
+    found = [(each, why[1]) for each in devices if (why := recognise(each, [wanted]))]
+    rows = [UserOut(id=each["pk"], name=each["name"], why=why) for each, why in found[:SHOWN]]
+    return Fitting(total=len(found), of=len(devices), rows=rows)
+
+
+class InstanceOut(Schema):
+    """One instance of an object."""
+
+    oid: str
+    type: str
+    value: str
+    number: float | None
+
+
+class ObjectOut(Schema):
+    """What a device answers now; ``fault`` says why it does not."""
+
+    instances: list[InstanceOut]
+    more: bool
+    took_ms: float
+    fault: str
+
+
+@router.post("/objects/read", response=ObjectOut)
+def read_object(request: HttpRequest, told: ObjectAsked) -> ObjectOut:
+    """Read an object from a device now, while its identifier is typed."""
+    with refusing():
+        found = get_object_or_404(Device.objects.select_related("credential"), pk=told.device)
+        if found.credential is None:
+            raise ValueError(f"{found.name} is not watched by SNMP.")
+        wanted = check_object(told.oid, "object", "", 1.0, False, False)
+        credential = opened(found.credential)
+    seen: ObjectSeen = asyncio.run(look(found.address, found.port, credential, wanted.oid))
+    return ObjectOut(**asdict(seen))
