@@ -38,7 +38,7 @@ def fill(hours: float = 3.0):
             Interface(device=device, if_index=n, name=f"g{n}", label="Transport A" if n == 1 else f"g{n}", alias="")
             for n in range(1, PORTS + 1)
         )
-        Component.objects.create(device=device, kind="processor", index=1, name="Processor 1", unit="%")
+        Component.objects.create(device=device, kind="processor", index="1", name="Processor 1", unit="%")
         devices.append(device)
     slots = {device.pk: recorder.add(device, list(device.interfaces.order_by("if_index"))) for device in devices}
     begin = now - timedelta(hours=hours)

@@ -2121,17 +2121,23 @@ export interface components {
         };
         /**
          * FieldOut
-         * @description A field of a condition, with the verbs that it takes.
+         * @description A field of this installation's own.
          */
         FieldOut: {
             /** Name */
             name: string;
-            /** Kind */
-            kind: string;
-            /** Verbs */
-            verbs: string[];
-            /** Meaning */
-            meaning: string;
+            /**
+             * Kind
+             * @default text
+             */
+            kind?: string;
+            /**
+             * Choices
+             * @default []
+             */
+            choices?: string[];
+            /** Id */
+            id: number;
         };
         /**
          * FieldIn
@@ -2150,6 +2156,20 @@ export interface components {
              * @default []
              */
             choices?: string[];
+        };
+        /**
+         * ConditionField
+         * @description A field of a condition, with the verbs that it takes.
+         */
+        ConditionField: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Verbs */
+            verbs: string[];
+            /** Meaning */
+            meaning: string;
         };
         /**
          * ObjectIO
@@ -2251,7 +2271,7 @@ export interface components {
             /** Kinds */
             kinds: string[];
             /** Fields */
-            fields: components["schemas"]["FieldOut"][];
+            fields: components["schemas"]["ConditionField"][];
         };
         /**
          * TableOut
@@ -2420,48 +2440,65 @@ export interface components {
             oid: string;
         };
         /**
-         * RuleOut
-         * @description A rule. The limits are per cent; reachability has none, and counts polls without an answer.
+         * LabelRuleOut
+         * @description A label rule.
          */
-        RuleOut: {
-            /** Id */
-            id: number;
+        LabelRuleOut: {
             /** Name */
             name: string;
-            /** Type */
-            type: string;
-            /** Enabled */
-            enabled: boolean;
-            /** Limit Percent */
-            limit_percent: number;
-            /** Clear Percent */
-            clear_percent: number;
-            /** Readings */
-            readings: number;
-            /** Severity */
-            severity: number;
-            /** Mail To */
-            mail_to: string[];
+            /**
+             * Condition
+             * @default
+             */
+            condition?: string;
+            /**
+             * Role
+             * @default
+             */
+            role?: string;
+            /**
+             * Template
+             * @default
+             */
+            template?: string;
+            /**
+             * Tags
+             * @default {}
+             */
+            tags?: {
+                [key: string]: string;
+            };
+            /** Id */
+            id: number;
+            /** Edition */
+            edition: number;
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Changed By */
+            changed_by: string;
         };
         /**
-         * RulesOut
+         * LabelRulesOut
          * @description The rules in their order, and what they can be made of.
          */
-        RulesOut: {
+        LabelRulesOut: {
             /** Rows */
-            rows: components["schemas"]["RuleOut"][];
+            rows: components["schemas"]["LabelRuleOut"][];
             /** Roles */
             roles: string[];
             /** Fields */
-            fields: components["schemas"]["FieldOut"][];
+            fields: components["schemas"]["ConditionField"][];
             /** Usual */
             usual: string;
         };
         /**
-         * RuleIn
+         * LabelRuleIn
          * @description What ports that meet a condition are given; what is empty is not decided by this rule.
          */
-        RuleIn: {
+        LabelRuleIn: {
             /** Name */
             name: string;
             /**
@@ -2488,22 +2525,36 @@ export interface components {
             };
         };
         /**
-         * RuleChange
-         * @description What is to be changed of a rule; what is left out stays.
+         * LabelRuleChange
+         * @description A change of a rule of this edition.
          */
-        RuleChange: {
-            /** Enabled */
-            enabled?: boolean | null;
-            /** Limit Percent */
-            limit_percent?: number | null;
-            /** Clear Percent */
-            clear_percent?: number | null;
-            /** Readings */
-            readings?: number | null;
-            /** Severity */
-            severity?: number | null;
-            /** Mail To */
-            mail_to?: string[] | null;
+        LabelRuleChange: {
+            /** Name */
+            name: string;
+            /**
+             * Condition
+             * @default
+             */
+            condition?: string;
+            /**
+             * Role
+             * @default
+             */
+            role?: string;
+            /**
+             * Template
+             * @default
+             */
+            template?: string;
+            /**
+             * Tags
+             * @default {}
+             */
+            tags?: {
+                [key: string]: string;
+            };
+            /** Edition */
+            edition: number;
         };
         /**
          * EffectOut
@@ -2532,10 +2583,10 @@ export interface components {
             role_then: string;
         };
         /**
-         * RuleTried
+         * LabelRuleTried
          * @description A rule to be tried: in the place of a kept one, or as a new one at the end.
          */
-        RuleTried: {
+        LabelRuleTried: {
             /** Name */
             name: string;
             /**
@@ -2709,6 +2760,48 @@ export interface components {
             count: number;
             /** Worst */
             worst: number;
+        };
+        /**
+         * RuleOut
+         * @description A rule. The limits are per cent; reachability has none, and counts polls without an answer.
+         */
+        RuleOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Type */
+            type: string;
+            /** Enabled */
+            enabled: boolean;
+            /** Limit Percent */
+            limit_percent: number;
+            /** Clear Percent */
+            clear_percent: number;
+            /** Readings */
+            readings: number;
+            /** Severity */
+            severity: number;
+            /** Mail To */
+            mail_to: string[];
+        };
+        /**
+         * RuleChange
+         * @description What is to be changed of a rule; what is left out stays.
+         */
+        RuleChange: {
+            /** Enabled */
+            enabled?: boolean | null;
+            /** Limit Percent */
+            limit_percent?: number | null;
+            /** Clear Percent */
+            clear_percent?: number | null;
+            /** Readings */
+            readings?: number | null;
+            /** Severity */
+            severity?: number | null;
+            /** Mail To */
+            mail_to?: string[] | null;
         };
         /**
          * HealthOut
@@ -3830,7 +3923,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RulesOut"];
+                    "application/json": components["schemas"]["LabelRulesOut"];
                 };
             };
         };
@@ -3844,7 +3937,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RuleIn"];
+                "application/json": components["schemas"]["LabelRuleIn"];
             };
         };
         responses: {
@@ -3854,7 +3947,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RuleOut"];
+                    "application/json": components["schemas"]["LabelRuleOut"];
                 };
             };
         };
@@ -3878,7 +3971,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RulesOut"];
+                    "application/json": components["schemas"]["LabelRulesOut"];
                 };
             };
         };
@@ -3894,7 +3987,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RuleChange"];
+                "application/json": components["schemas"]["LabelRuleChange"];
             };
         };
         responses: {
@@ -3904,7 +3997,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RuleOut"];
+                    "application/json": components["schemas"]["LabelRuleOut"];
                 };
             };
         };
@@ -3938,7 +4031,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RuleTried"];
+                "application/json": components["schemas"]["LabelRuleTried"];
             };
         };
         responses: {

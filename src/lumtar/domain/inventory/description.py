@@ -56,7 +56,7 @@ def describe(
         if changed:
             device.save(update_fields=changed)
         interfaces = _describe_ports(device, ports, now)
-        components = _describe_parts(device, parts)
+        components = _describe_parts(device, parts, now)
     return interfaces, components
 
 
@@ -144,15 +144,18 @@ def _take(interface: Interface, values: dict[str, Any]) -> None:
         setattr(interface, name, value)
 
 
-def _describe_parts(device: Device, parts: Sequence[PartDescribed]) -> dict[tuple[str, str], Component]:
+def _describe_parts(device: Device, parts: Sequence[PartDescribed], now: datetime) -> dict[tuple[str, str], Component]:
     Component.objects.bulk_create(
         [Component(device=device, kind=p.kind, index=p.index, name=p.name, unit=p.unit, scale=p.scale) for p in parts],
         update_conflicts=True,
         unique_fields=["device", "kind", "index"],
-        update_fields=["name", "unit", "scale"],
+        update_fields=["name", "unit", "scale", "gone_at"],
     )
     listed = {(part.kind, part.index) for part in parts}
-    return {(c.kind, c.index): c for c in device.components.all() if (c.kind, c.index) in listed}
+    known = list(device.components.all())
+    gone = [each.pk for each in known if not each.gone_at and (each.kind, each.index) not in listed]
+    Component.objects.filter(pk__in=gone).update(gone_at=now)
+    return {(each.kind, each.index): each for each in known if (each.kind, each.index) in listed}
 
 
 @dataclass(frozen=True, slots=True)

@@ -308,8 +308,10 @@ class Component(models.Model):
     index = models.CharField(max_length=400)
     """Within its table; of an object its whole identifier."""
     name = models.CharField(max_length=255)
-    unit = models.CharField(max_length=16, blank=True)
+    unit = models.CharField(max_length=18, blank=True)
     scale = models.FloatField(default=1.0)
+    gone_at = models.DateTimeField(null=True)
+    """Since when the device does not list it, or its profile does not read it."""
 
     class Meta:
         """An index belongs to one component of a kind."""

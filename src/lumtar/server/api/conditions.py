@@ -7,7 +7,7 @@ from ninja import Schema
 from lumtar.core.conditions import VERBS, Field
 
 
-class FieldOut(Schema):
+class ConditionField(Schema):
     """A field of a condition, with the verbs that it takes."""
 
     name: str
@@ -16,6 +16,6 @@ class FieldOut(Schema):
     meaning: str
 
 
-def fields_out(fields: Iterable[Field]) -> list[FieldOut]:
+def fields_out(fields: Iterable[Field]) -> list[ConditionField]:
     """Fields as the API tells them."""
-    return [FieldOut(name=f.name, kind=f.kind, verbs=list(VERBS[f.kind]), meaning=f.meaning) for f in fields]
+    return [ConditionField(name=f.name, kind=f.kind, verbs=list(VERBS[f.kind]), meaning=f.meaning) for f in fields]

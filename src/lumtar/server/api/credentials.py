@@ -61,7 +61,7 @@ class CredentialChange(CredentialIn):
 
 
 class Order(Schema):
-    """Numbers of credentials, first to be tried first."""
+    """Numbers in their order."""
 
     ids: list[int]
 

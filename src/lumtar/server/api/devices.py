@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from datetime import datetime, timedelta
 
+from django.db.models import Q
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema, Status
@@ -98,7 +99,8 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
     moment = past(at)
     rows, _ = queries.devices(moment, only=device)
     newest = parts.newest(device, moment)
-    components = Component.objects.filter(device_id=device).order_by("kind", "index")
+    there = Q(gone_at=None) | Q(gone_at__gt=moment) if moment else Q(gone_at=None)
+    components = Component.objects.filter(there, device_id=device).order_by("kind", "index")
     return DeviceOut(
         row=rows[0],
         credential=found.credential.name if found.credential else "",

@@ -11,15 +11,15 @@ from lumtar.domain.inventory import labelling
 from lumtar.domain.inventory.jobs import label_all
 from lumtar.domain.inventory.labelling import Labeller, RuleTold
 from lumtar.domain.inventory.models import Device, Interface, LabelRule
-from lumtar.server.api.conditions import FieldOut, fields_out
+from lumtar.server.api.conditions import ConditionField, fields_out
+from lumtar.server.api.credentials import Order
 from lumtar.server.api.problems import refusing
-from lumtar.server.api.profiles import Order
 
 router = Router(tags=["labels"])
 SIDE_BY_SIDE = 12
 
 
-class RuleIn(Schema):
+class LabelRuleIn(Schema):
     """What ports that meet a condition are given; what is empty is not decided by this rule."""
 
     name: str
@@ -29,13 +29,13 @@ class RuleIn(Schema):
     tags: dict[str, str] = {}
 
 
-class RuleChange(RuleIn):
+class LabelRuleChange(LabelRuleIn):
     """A change of a rule of this edition."""
 
     edition: int
 
 
-class RuleOut(RuleIn):
+class LabelRuleOut(LabelRuleIn):
     """A label rule."""
 
     id: int
@@ -44,16 +44,16 @@ class RuleOut(RuleIn):
     changed_by: str
 
 
-class RulesOut(Schema):
+class LabelRulesOut(Schema):
     """The rules in their order, and what they can be made of."""
 
-    rows: list[RuleOut]
+    rows: list[LabelRuleOut]
     roles: list[str]
-    fields: list[FieldOut]
+    fields: list[ConditionField]
     usual: str
 
 
-class RuleTried(RuleIn):
+class LabelRuleTried(LabelRuleIn):
     """A rule to be tried: in the place of a kept one, or as a new one at the end."""
 
     id: int = 0
@@ -118,23 +118,23 @@ class OwnIn(Schema):
     tags: dict[str, str] = {}
 
 
-def _out(rule: LabelRule) -> RuleOut:
-    return RuleOut(id=rule.pk, **{name: getattr(rule, name) for name in RuleOut.model_fields if name != "id"})
+def _out(rule: LabelRule) -> LabelRuleOut:
+    return LabelRuleOut(id=rule.pk, **{name: getattr(rule, name) for name in LabelRuleOut.model_fields if name != "id"})
 
 
-def _told(told: RuleIn) -> RuleTold:
-    return RuleTold(**told.model_dump(include=set(RuleIn.model_fields)))
+def _told(told: LabelRuleIn) -> RuleTold:
+    return RuleTold(**told.model_dump(include=set(LabelRuleIn.model_fields)))
 
 
-@router.get("/labelrules", response=RulesOut)
-def list_rules(request: HttpRequest) -> RulesOut:
+@router.get("/labelrules", response=LabelRulesOut)
+def list_rules(request: HttpRequest) -> LabelRulesOut:
     """All of them, in the order of deciding."""
     rows = [_out(rule) for rule in LabelRule.objects.all()]
-    return RulesOut(rows=rows, roles=list(Role), fields=fields_out(PORT_FIELDS), usual=USUAL)
+    return LabelRulesOut(rows=rows, roles=list(Role), fields=fields_out(PORT_FIELDS), usual=USUAL)
 
 
-@router.post("/labelrules", response={201: RuleOut})
-def make_rule(request: HttpRequest, told: RuleIn) -> Status[RuleOut]:
+@router.post("/labelrules", response={201: LabelRuleOut})
+def make_rule(request: HttpRequest, told: LabelRuleIn) -> Status[LabelRuleOut]:
     """A new one, at the end; the ports are labelled anew within seconds."""
     with refusing():
         made = labelling.save_rule(_told(told), request.user.get_username())
@@ -142,8 +142,8 @@ def make_rule(request: HttpRequest, told: RuleIn) -> Status[RuleOut]:
     return Status(201, _out(made))
 
 
-@router.put("/labelrules/order", response=RulesOut)
-def order_rules(request: HttpRequest, told: Order) -> RulesOut:
+@router.put("/labelrules/order", response=LabelRulesOut)
+def order_rules(request: HttpRequest, told: Order) -> LabelRulesOut:
     """The order of deciding."""
     with refusing(409):
         labelling.order_rules(told.ids, request.user.get_username())
@@ -151,8 +151,8 @@ def order_rules(request: HttpRequest, told: Order) -> RulesOut:
     return list_rules(request)
 
 
-@router.put("/labelrules/{int:rule}", response=RuleOut)
-def change_rule(request: HttpRequest, rule: int, told: RuleChange) -> RuleOut:
+@router.put("/labelrules/{int:rule}", response=LabelRuleOut)
+def change_rule(request: HttpRequest, rule: int, told: LabelRuleChange) -> LabelRuleOut:
     """Change one; the ports are labelled anew within seconds."""
     with refusing():
         found = labelling.save_rule(_told(told), request.user.get_username(), rule, told.edition)
@@ -169,7 +169,7 @@ def delete_rule(request: HttpRequest, rule: int) -> Status[None]:
 
 
 @router.post("/labelrules/try", response=EffectOut)
-def try_rule(request: HttpRequest, told: RuleTried) -> EffectOut:
+def try_rule(request: HttpRequest, told: LabelRuleTried) -> EffectOut:
     """What a rule would do; nothing is changed."""
     with refusing():
         rule = labelling.checked_rule(_told(told), told.id)

@@ -15,7 +15,8 @@ from lumtar.domain.inventory.credentials import opened
 from lumtar.domain.inventory.models import Device, Profile
 from lumtar.domain.inventory.profiles import ProfileTold
 from lumtar.engine.looking import ObjectSeen, look
-from lumtar.server.api.conditions import FieldOut, fields_out
+from lumtar.server.api.conditions import ConditionField, fields_out
+from lumtar.server.api.credentials import Order
 from lumtar.server.api.problems import refusing
 
 router = Router(tags=["profiles"])
@@ -76,13 +77,7 @@ class ProfilesOut(Schema):
     rows: list[ProfileOut]
     tables: list[TableOut]
     kinds: list[str]
-    fields: list[FieldOut]
-
-
-class Order(Schema):
-    """Numbers in their order."""
-
-    ids: list[int]
+    fields: list[ConditionField]
 
 
 class UserOut(Schema):

@@ -171,6 +171,16 @@ class Migration(migrations.Migration):
             name="tags",
             field=models.JSONField(blank=True, default=dict),
         ),
+        migrations.AddField(
+            model_name="component",
+            name="gone_at",
+            field=models.DateTimeField(null=True),
+        ),
+        migrations.AlterField(
+            model_name="component",
+            name="unit",
+            field=models.CharField(blank=True, max_length=18),
+        ),
         migrations.AlterField(
             model_name="component",
             name="index",
