@@ -53,6 +53,11 @@ def test_what_a_condition_means(text, holds):
     assert understand(text, FIELDS)(PORT) is holds
 
 
+def test_of_several_addresses_one_must_fit():
+    within = understand("address in 10.20.0.0/16", FIELDS)
+    assert within({"address": ["192.0.2.1", "10.20.0.1"]}) and not within({"address": ["192.0.2.1", "no address"]})
+
+
 def test_what_is_missing_is_empty():
     for text in ('label like "a*"', "speed >= 0", "sys_object_id under 1", "address in ::/0", "answered has snmp"):
         assert understand(text, FIELDS)({}) is False

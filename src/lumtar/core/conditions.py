@@ -27,6 +27,7 @@ class Kind(StrEnum):
     NUMBER = "number"
     OID = "object identifier"
     ADDRESS = "address"
+    """One address, or several of which one must fit."""
     WORDS = "set of words"
 
 
@@ -256,10 +257,14 @@ def _compare_address(field: Field, verb: str, value: str) -> Callable[[Any], boo
         raise ConditionError(f"“{value[:60]}” is a prefix: write “{field.name} in {value[:60]}”.")
 
     def within(found: Any) -> bool:
-        try:
-            address = ipaddress.ip_address(str(found).partition("%")[0])
-        except ValueError:
-            return False
-        return address.version == network.version and address in network
+        return any(_is_within(each, network) for each in ([found] if isinstance(found, str) else found or ()))
 
     return within
+
+
+def _is_within(text: str, network: ipaddress.IPv4Network | ipaddress.IPv6Network) -> bool:
+    try:
+        address = ipaddress.ip_address(text.partition("%")[0])
+    except ValueError:
+        return False
+    return address.version == network.version and address in network

@@ -62,3 +62,29 @@ def find(box: Identity, known: Iterable[tuple[int, Identity]]) -> tuple[int, str
         if reason := same(box, other):
             return number, reason
     return None
+
+
+class Known:
+    """Boxes that are known, found again without comparing each with each."""
+
+    def __init__(self) -> None:
+        self._boxes: dict[int, Identity] = {}
+        self._by: dict[tuple[int, str], list[int]] = {}
+
+    def add(self, number: int, box: Identity) -> None:
+        """Know a box, or know more of it."""
+        self._boxes[number] = box
+        for key in _keys(box):
+            numbers = self._by.setdefault(key, [])
+            if number not in numbers:
+                numbers.append(number)
+
+    def find(self, box: Identity) -> tuple[int, str] | None:
+        """The known box that this one is, with the reason."""
+        candidates = dict.fromkeys(number for key in _keys(box) for number in self._by.get(key, ()))
+        return find(box, ((number, self._boxes[number]) for number in candidates))
+
+
+def _keys(box: Identity) -> list[tuple[int, str]]:
+    keys = [(place, value) for place, (sign, _) in enumerate(SIGNS) if (value := sign(box))]
+    return [*keys, *((-1, address) for address in (box.address, *box.more))]

@@ -106,8 +106,8 @@ class Answer:
     next_poll_at: float = 0.0
     rtt_ms: float = 0.0
     poll_ms: float = 0.0
-    requests: int = 1
     parts: list[tuple[int, float, float]] = field(default_factory=list)
+    requests: int = 1
 
 
 class Recorder:

@@ -56,6 +56,7 @@ INSTALLED_APPS = [
     "lumtar.domain.readings",
     "lumtar.domain.alarms",
     "lumtar.domain.logbook",
+    "lumtar.domain.sweeps",
     "lumtar.server",
 ]
 MIDDLEWARE = [
@@ -123,4 +124,5 @@ PROCRASTINATE_IMPORT_PATHS = [
     "lumtar.domain.alarms.jobs",
     "lumtar.domain.inventory.jobs",
     "lumtar.domain.readings.jobs",
+    "lumtar.engine.sweeping",
 ]

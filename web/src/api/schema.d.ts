@@ -876,6 +876,262 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/sweeps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Sweeps
+         * @description All sweeps with their newest runs.
+         */
+        get: operations["lumtar_server_api_sweeps_list_sweeps"];
+        put?: never;
+        /**
+         * Make Sweep
+         * @description A new one; it does not run before its time.
+         */
+        post: operations["lumtar_server_api_sweeps_make_sweep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sweeps/estimate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Estimate Sweep
+         * @description What a sweep would be: addresses, packets, the longest that a run can take.
+         */
+        post: operations["lumtar_server_api_sweeps_estimate_sweep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sweeps/{sweep}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Sweep
+         * @description Change one.
+         */
+        put: operations["lumtar_server_api_sweeps_change_sweep"];
+        post?: never;
+        /**
+         * Delete Sweep
+         * @description Delete one with what it found; devices that it added stay.
+         */
+        delete: operations["lumtar_server_api_sweeps_delete_sweep"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sweeps/{sweep}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run Sweep
+         * @description Run it now.
+         */
+        post: operations["lumtar_server_api_sweeps_run_sweep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sweeps/{sweep}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Sweep
+         * @description Stop its run; what it found stays.
+         */
+        post: operations["lumtar_server_api_sweeps_stop_sweep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sweeps/{sweep}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Findings
+         * @description What a sweep found: all of it, or what is new, known, changed, lost or held.
+         */
+        get: operations["lumtar_server_api_sweeps_list_findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/findings/{finding}/decision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide Finding
+         * @description Add what was found, hold it, or ignore it from now on.
+         */
+        post: operations["lumtar_server_api_sweeps_decide_finding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/admissionrules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Rules
+         * @description All of them, in the order of deciding.
+         */
+        get: operations["lumtar_server_api_sweeps_list_rules"];
+        put?: never;
+        /**
+         * Make Rule
+         * @description A new one, at the end; it decides from the next run on.
+         */
+        post: operations["lumtar_server_api_sweeps_make_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/admissionrules/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Order Rules
+         * @description The order of deciding.
+         */
+        put: operations["lumtar_server_api_sweeps_order_rules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/admissionrules/{rule}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Rule
+         * @description Change one.
+         */
+        put: operations["lumtar_server_api_sweeps_change_rule"];
+        post?: never;
+        /**
+         * Delete Rule
+         * @description Delete one.
+         */
+        delete: operations["lumtar_server_api_sweeps_delete_rule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/admissionrules/dryrun": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Dry Run
+         * @description What the rules as they are would do with the last results.
+         */
+        get: operations["lumtar_server_api_sweeps_dry_run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/admissionrules/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Rule
+         * @description The same with a rule that is not kept yet.
+         */
+        post: operations["lumtar_server_api_sweeps_try_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/alarms": {
         parameters: {
             query?: never;
@@ -2697,6 +2953,667 @@ export interface components {
             };
         };
         /**
+         * RunOut
+         * @description A run, and how far it is.
+         */
+        RunOut: {
+            /** Id */
+            id: number;
+            /** State */
+            state: string;
+            /** Asked By */
+            asked_by: string;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Began At */
+            began_at: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /** Total */
+            total: number;
+            /** Done */
+            done: number;
+            /** Answered */
+            answered: number;
+            /** Packets */
+            packets: number;
+            /** Left S */
+            left_s: number | null;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Words */
+            words: string;
+        };
+        /**
+         * SweepOut
+         * @description A sweep with its newest run.
+         */
+        SweepOut: {
+            /** Name */
+            name: string;
+            /** Ranges */
+            ranges: string;
+            /**
+             * Without
+             * @default
+             */
+            without?: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /**
+             * Icmp
+             * @default true
+             */
+            icmp?: boolean;
+            /**
+             * Tcp Ports
+             * @default []
+             */
+            tcp_ports?: number[];
+            /**
+             * Snmp
+             * @default true
+             */
+            snmp?: boolean;
+            /**
+             * Port
+             * @default 161
+             */
+            port?: number;
+            /**
+             * Credentials
+             * @default []
+             */
+            credentials?: number[];
+            /**
+             * Every S
+             * @default 0
+             */
+            every_s?: number;
+            /**
+             * Per Second
+             * @default 200
+             */
+            per_second?: number;
+            /**
+             * Timeout S
+             * @default 1
+             */
+            timeout_s?: number;
+            /**
+             * Tries
+             * @default 2
+             */
+            tries?: number;
+            /** Retire After Days */
+            retire_after_days?: number | null;
+            /** Id */
+            id: number;
+            /** Next At */
+            next_at: string | null;
+            /** Edition */
+            edition: number;
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Changed By */
+            changed_by: string;
+            run: components["schemas"]["RunOut"] | null;
+        };
+        /**
+         * SweepIn
+         * @description Where to look, and how. ``every_s`` 0 is only by hand; without ``credentials`` those of the site are tried.
+         */
+        SweepIn: {
+            /** Name */
+            name: string;
+            /** Ranges */
+            ranges: string;
+            /**
+             * Without
+             * @default
+             */
+            without?: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /**
+             * Icmp
+             * @default true
+             */
+            icmp?: boolean;
+            /**
+             * Tcp Ports
+             * @default []
+             */
+            tcp_ports?: number[];
+            /**
+             * Snmp
+             * @default true
+             */
+            snmp?: boolean;
+            /**
+             * Port
+             * @default 161
+             */
+            port?: number;
+            /**
+             * Credentials
+             * @default []
+             */
+            credentials?: number[];
+            /**
+             * Every S
+             * @default 0
+             */
+            every_s?: number;
+            /**
+             * Per Second
+             * @default 200
+             */
+            per_second?: number;
+            /**
+             * Timeout S
+             * @default 1
+             */
+            timeout_s?: number;
+            /**
+             * Tries
+             * @default 2
+             */
+            tries?: number;
+            /** Retire After Days */
+            retire_after_days?: number | null;
+        };
+        /**
+         * EstimateOut
+         * @description What a sweep would be; with an objection it cannot be kept.
+         */
+        EstimateOut: {
+            /** Addresses */
+            addresses: number;
+            /** Packets */
+            packets: number;
+            /** Longest S */
+            longest_s: number;
+            /** Objection */
+            objection: string;
+            /** Remarks */
+            remarks: string[];
+        };
+        /**
+         * SweepTried
+         * @description A sweep to be estimated; ``id`` of the one that is being changed.
+         */
+        SweepTried: {
+            /** Name */
+            name: string;
+            /** Ranges */
+            ranges: string;
+            /**
+             * Without
+             * @default
+             */
+            without?: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /**
+             * Icmp
+             * @default true
+             */
+            icmp?: boolean;
+            /**
+             * Tcp Ports
+             * @default []
+             */
+            tcp_ports?: number[];
+            /**
+             * Snmp
+             * @default true
+             */
+            snmp?: boolean;
+            /**
+             * Port
+             * @default 161
+             */
+            port?: number;
+            /**
+             * Credentials
+             * @default []
+             */
+            credentials?: number[];
+            /**
+             * Every S
+             * @default 0
+             */
+            every_s?: number;
+            /**
+             * Per Second
+             * @default 200
+             */
+            per_second?: number;
+            /**
+             * Timeout S
+             * @default 1
+             */
+            timeout_s?: number;
+            /**
+             * Tries
+             * @default 2
+             */
+            tries?: number;
+            /** Retire After Days */
+            retire_after_days?: number | null;
+            /** Id */
+            id?: number | null;
+        };
+        /**
+         * SweepChange
+         * @description A change of a sweep of this edition.
+         */
+        SweepChange: {
+            /** Name */
+            name: string;
+            /** Ranges */
+            ranges: string;
+            /**
+             * Without
+             * @default
+             */
+            without?: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /**
+             * Icmp
+             * @default true
+             */
+            icmp?: boolean;
+            /**
+             * Tcp Ports
+             * @default []
+             */
+            tcp_ports?: number[];
+            /**
+             * Snmp
+             * @default true
+             */
+            snmp?: boolean;
+            /**
+             * Port
+             * @default 161
+             */
+            port?: number;
+            /**
+             * Credentials
+             * @default []
+             */
+            credentials?: number[];
+            /**
+             * Every S
+             * @default 0
+             */
+            every_s?: number;
+            /**
+             * Per Second
+             * @default 200
+             */
+            per_second?: number;
+            /**
+             * Timeout S
+             * @default 1
+             */
+            timeout_s?: number;
+            /**
+             * Tries
+             * @default 2
+             */
+            tries?: number;
+            /** Retire After Days */
+            retire_after_days?: number | null;
+            /** Edition */
+            edition: number;
+        };
+        /**
+         * FindingOut
+         * @description A box that was found, under each of its addresses with the reason why it is this one.
+         */
+        FindingOut: {
+            /** Id */
+            id: number;
+            /** State */
+            state: string;
+            /** Address */
+            address: string;
+            /** Reasons */
+            reasons: {
+                [key: string]: string;
+            };
+            /** Answered */
+            answered: string[];
+            /** Device Id */
+            device_id: number | null;
+            /** Device */
+            device: string;
+            /** Sys Name */
+            sys_name: string;
+            /** Sys Descr */
+            sys_descr: string;
+            /** Maker */
+            maker: string;
+            /** Model */
+            model: string;
+            /** Serial */
+            serial: string;
+            /** Ports */
+            ports: number;
+            /**
+             * First Seen
+             * Format: date-time
+             */
+            first_seen: string;
+            /**
+             * Last Seen
+             * Format: date-time
+             */
+            last_seen: string;
+            /** Lost Since */
+            lost_since: string | null;
+            /** Decision */
+            decision: string;
+            /** Decided By */
+            decided_by: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * Findings
+         * @description A page of findings, and how many there are of each state.
+         */
+        Findings: {
+            /** Rows */
+            rows: components["schemas"]["FindingOut"][];
+            /** Total */
+            total: number;
+            /** Next */
+            next: string | null;
+            /** States */
+            states: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * Decision
+         * @description What a person decides on a finding; the rest is for one that is added.
+         */
+        Decision: {
+            /** Outcome */
+            outcome: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /**
+             * Groups
+             * @default []
+             */
+            groups?: string[];
+            /**
+             * Tags
+             * @default {}
+             */
+            tags?: {
+                [key: string]: string;
+            };
+            /** Profile */
+            profile?: number | null;
+            /** Credential */
+            credential?: number | null;
+            /** Interval S */
+            interval_s?: number | null;
+        };
+        /**
+         * AdmissionOut
+         * @description An admission rule.
+         */
+        AdmissionOut: {
+            /** Name */
+            name: string;
+            /**
+             * Condition
+             * @default
+             */
+            condition?: string;
+            /**
+             * Outcome
+             * @default hold
+             */
+            outcome?: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /**
+             * Groups
+             * @default []
+             */
+            groups?: string[];
+            /**
+             * Tags
+             * @default {}
+             */
+            tags?: {
+                [key: string]: string;
+            };
+            /** Profile */
+            profile?: number | null;
+            /** Credential */
+            credential?: number | null;
+            /** Interval S */
+            interval_s?: number | null;
+            /** Id */
+            id: number;
+            /** Edition */
+            edition: number;
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Changed By */
+            changed_by: string;
+        };
+        /**
+         * Admissions
+         * @description The rules in their order, and what they can ask about.
+         */
+        Admissions: {
+            /** Rows */
+            rows: components["schemas"]["AdmissionOut"][];
+            /** Outcomes */
+            outcomes: string[];
+            /** Fields */
+            fields: components["schemas"]["ConditionField"][];
+        };
+        /**
+         * AdmissionIn
+         * @description What is done with something new that meets a condition; profile and credential are numbers.
+         */
+        AdmissionIn: {
+            /** Name */
+            name: string;
+            /**
+             * Condition
+             * @default
+             */
+            condition?: string;
+            /**
+             * Outcome
+             * @default hold
+             */
+            outcome?: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /**
+             * Groups
+             * @default []
+             */
+            groups?: string[];
+            /**
+             * Tags
+             * @default {}
+             */
+            tags?: {
+                [key: string]: string;
+            };
+            /** Profile */
+            profile?: number | null;
+            /** Credential */
+            credential?: number | null;
+            /** Interval S */
+            interval_s?: number | null;
+        };
+        /**
+         * AdmissionChange
+         * @description A change of a rule of this edition.
+         */
+        AdmissionChange: {
+            /** Name */
+            name: string;
+            /**
+             * Condition
+             * @default
+             */
+            condition?: string;
+            /**
+             * Outcome
+             * @default hold
+             */
+            outcome?: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /**
+             * Groups
+             * @default []
+             */
+            groups?: string[];
+            /**
+             * Tags
+             * @default {}
+             */
+            tags?: {
+                [key: string]: string;
+            };
+            /** Profile */
+            profile?: number | null;
+            /** Credential */
+            credential?: number | null;
+            /** Interval S */
+            interval_s?: number | null;
+            /** Edition */
+            edition: number;
+        };
+        /**
+         * DryRun
+         * @description What the rules would do with the last results.
+         */
+        DryRun: {
+            /** Rows */
+            rows: components["schemas"]["WouldOut"][];
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * WouldOut
+         * @description What would be done with a finding, and by which rule.
+         */
+        WouldOut: {
+            /** Id */
+            id: number;
+            /** Address */
+            address: string;
+            /** Name */
+            name: string;
+            /** Sweep */
+            sweep: string;
+            /** Device */
+            device: string;
+            /** Outcome */
+            outcome: string;
+            /** Rule */
+            rule: string;
+        };
+        /**
+         * AdmissionTried
+         * @description A rule to be tried: in the place of a kept one, or as a new one at the end.
+         */
+        AdmissionTried: {
+            /** Name */
+            name: string;
+            /**
+             * Condition
+             * @default
+             */
+            condition?: string;
+            /**
+             * Outcome
+             * @default hold
+             */
+            outcome?: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /**
+             * Groups
+             * @default []
+             */
+            groups?: string[];
+            /**
+             * Tags
+             * @default {}
+             */
+            tags?: {
+                [key: string]: string;
+            };
+            /** Profile */
+            profile?: number | null;
+            /** Credential */
+            credential?: number | null;
+            /** Interval S */
+            interval_s?: number | null;
+            /** Id */
+            id?: number | null;
+        };
+        /**
          * Alarms
          * @description A page of alarms.
          */
@@ -4114,6 +5031,372 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DecidedOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_sweeps_list_sweeps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SweepOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_sweeps_make_sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SweepIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SweepOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_sweeps_estimate_sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SweepTried"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstimateOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_sweeps_change_sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sweep: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SweepChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SweepOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_sweeps_delete_sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sweep: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_sweeps_run_sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sweep: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_sweeps_stop_sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sweep: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_sweeps_list_findings: {
+        parameters: {
+            query?: {
+                state?: string;
+                limit?: number;
+                cursor?: string | null;
+            };
+            header?: never;
+            path: {
+                sweep: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Findings"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_sweeps_decide_finding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                finding: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Decision"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_sweeps_list_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Admissions"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_sweeps_make_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdmissionIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdmissionOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_sweeps_order_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Order"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Admissions"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_sweeps_change_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdmissionChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdmissionOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_sweeps_delete_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_sweeps_dry_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DryRun"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_sweeps_try_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AdmissionTried"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DryRun"];
                 };
             };
         };

@@ -64,7 +64,7 @@ def add_device(
             address=address,
             port=port,
             way=way,
-            site=_site(site),
+            site=site_called(site),
             credential=credential,
             interval_s=check_interval(interval_s),
             tags=dict(tags or {}),
@@ -88,7 +88,13 @@ def _name(name: str) -> str:
     return name
 
 
-def _site(name: str) -> Site | None:
+def site_called(name: str) -> Site | None:
+    """The site of that name, made if there is none; None for no name.
+
+    Raises
+    ------
+    ValueError
+    """
     name = name.strip()
     if len(name) > 80:
         raise ValueError("A site's name has at most 80 characters.")
@@ -184,7 +190,7 @@ def change_device(pk: int, edition: int, by: str, **told: Any) -> Device:
     if "port" in told and found.way != Way.ICMP:
         found.port = check_port(told["port"])
     if "site" in told:
-        found.site = _site(told["site"])
+        found.site = site_called(told["site"])
     if "credential" in told and found.way == Way.SNMP:
         credential = Credential.objects.filter(pk=told["credential"]).first()
         if credential is None:

@@ -26,6 +26,7 @@ from lumtar.server.api import (
     now,
     problems,
     profiles,
+    sweeps,
     system,
 )
 
@@ -59,6 +60,7 @@ api.add_router("", credentials.router)
 api.add_router("", catalogue.router)
 api.add_router("", profiles.router)
 api.add_router("", labels.router)
+api.add_router("", sweeps.router)
 api.add_router("", alarms.router)
 api.add_router("", system.router)
 problems.install(api)

@@ -1,0 +1,221 @@
+"""Making, changing, starting and stopping sweeps."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from django.db import IntegrityError, transaction
+from django.utils import timezone
+from procrastinate.contrib.django import app
+
+from lumtar.core import ranges
+from lumtar.core.devicelist import check_port
+from lumtar.core.ranges import Asking, Ranges
+from lumtar.domain.inventory.credentials import in_order
+from lumtar.domain.inventory.models import Credential
+from lumtar.domain.inventory.services import site_called
+from lumtar.domain.logbook.services import note_action
+from lumtar.domain.operation.editing import claim, mark
+from lumtar.domain.operation.services import announce
+from lumtar.domain.sweeps.models import Run, Sweep
+
+JOB = "sweep"
+"""The worker's task that carries a run out."""
+SHORTEST, LONGEST = 300, 90 * 86400
+SILENT = timedelta(seconds=60)
+"""A run that says nothing for so long was left by its worker."""
+State = Run.State
+OPEN = (State.WAITING, State.RUNNING)
+
+
+@dataclass(frozen=True, slots=True)
+class SweepTold:
+    """A sweep as somebody wrote it. ``credentials`` are numbers; none tries those of the site."""
+
+    name: str
+    ranges: str
+    without: str = ""
+    site: str = ""
+    icmp: bool = True
+    tcp_ports: Sequence[int] = ()
+    snmp: bool = True
+    port: int = 161
+    credentials: Sequence[int] = ()
+    every_s: int = 0
+    per_second: float = 200.0
+    timeout_s: float = 1.0
+    tries: int = 2
+    retire_after_days: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Estimate:
+    """What a sweep would be: addresses, packets to each, seconds at most, and why it cannot be, or nothing."""
+
+    addresses: int
+    packets: int
+    longest_s: float
+    objection: str
+    remarks: list[str]
+
+
+def _credentials(told: SweepTold) -> list[Credential]:
+    if not told.snmp:
+        return []
+    if not told.credentials:
+        return in_order(told.site)
+    found = {each.pk: each for each in Credential.objects.filter(pk__in=told.credentials)}
+    if missing := [number for number in told.credentials if number not in found]:
+        raise ValueError(f"There is no credential {missing[0]}; it may have been deleted meanwhile.")
+    return list(found.values())
+
+
+def _asking(told: SweepTold) -> Asking:
+    return Asking(told.icmp, len(told.tcp_ports), len(_credentials(told)), told.per_second, told.timeout_s, told.tries)
+
+
+def _check(told: SweepTold) -> Ranges:
+    """The addresses of a sweep that can be kept, apart from its time.
+
+    Raises
+    ------
+    ValueError
+        with a sentence for the person who wrote it
+    """
+    if not 1 <= len(told.name.strip()) <= 80:
+        raise ValueError("A sweep's name has 1 to 80 characters.")
+    found = ranges.understand(told.ranges, told.without)
+    for port in [*told.tcp_ports, told.port]:
+        check_port(port)
+    if len(told.tcp_ports) > 10:
+        raise ValueError("At most ten TCP ports are tried.")
+    if not 1 <= told.per_second <= 5000:
+        raise ValueError("The rate lies between 1 and 5,000 packets a second.")
+    if not 0.1 <= told.timeout_s <= 10 or not 1 <= told.tries <= 5:
+        raise ValueError("An answer is waited for 0.1 to 10 seconds, in 1 to 5 tries.")
+    if told.every_s and not SHORTEST <= told.every_s <= LONGEST:
+        raise ValueError("A sweep runs every 5 minutes to every 90 days, or only by hand.")
+    if told.retire_after_days is not None and not 1 <= told.retire_after_days <= 3650:
+        raise ValueError("The lost are retired after 1 to 3,650 days, or never.")
+    if not _asking(told).packets:
+        why = "there is no credential to try" if told.snmp else "choose ICMP, a TCP port or SNMP"
+        raise ValueError(f"The sweep asks nothing: {why}.")
+    return found
+
+
+def estimate(told: SweepTold, pk: int | None = None) -> Estimate:
+    """What a sweep would be, before it is kept.
+
+    Raises
+    ------
+    ValueError
+    """
+    wanted = _check(told)
+    asking = _asking(told)
+    seconds = ranges.longest(len(wanted), asking)
+    remarks = []
+    for other in Sweep.objects.exclude(pk=pk or 0):
+        spans = ranges.understand(other.ranges, other.without).spans
+        shared = sum(
+            max(0, min(one.last, two.last) - max(one.first, two.first) + 1)
+            for one in wanted.spans
+            for two in spans
+            if one.version == two.version
+        )
+        if shared:
+            remarks.append(f"{shared:,} of them are swept by {other.name} too; nothing is added twice.")
+    return Estimate(len(wanted), asking.packets, seconds, ranges.objection(len(wanted), asking, told.every_s), remarks)
+
+
+@transaction.atomic
+def save(told: SweepTold, by: str, pk: int | None = None, edition: int = 0) -> Sweep:
+    """Keep a new sweep or a changed one.
+
+    Raises
+    ------
+    ValueError
+        with a sentence for the person who wrote it; also if a run takes longer than its interval
+    Stale, Sweep.DoesNotExist
+    """
+    if objection := estimate(told, pk).objection:
+        raise ValueError(objection)
+    found = Sweep() if pk is None else claim(Sweep, pk, edition)
+    found.name, found.site = told.name.strip(), site_called(told.site)
+    plain = ("ranges", "without", "icmp", "snmp", "port", "every_s", "per_second", "timeout_s", "tries")
+    for name in (*plain, "retire_after_days"):
+        setattr(found, name, getattr(told, name))
+    found.tcp_ports = list(dict.fromkeys(told.tcp_ports))
+    found.next_at = timezone.now() + timedelta(seconds=told.every_s) if told.every_s else None
+    mark(found, by)
+    found.credentials.set(_credentials(told) if told.credentials else [])
+    note_action(f"sweep {found.name} {'made' if pk is None else 'changed'}", by)
+    return found
+
+
+@transaction.atomic
+def delete(pk: int, by: str) -> None:
+    """Delete a sweep with what it found; devices that it added stay.
+
+    Raises
+    ------
+    ValueError
+        while it runs
+    Sweep.DoesNotExist
+    """
+    found = Sweep.objects.select_for_update(of=("self",)).get(pk=pk)
+    if found.runs.filter(state__in=OPEN).exists():
+        raise ValueError(f"{found.name} runs just now; stop it first.")
+    found.delete()
+    note_action(f"sweep {found.name} deleted; devices that it added stay", by)
+
+
+def start(pk: int, by: str) -> Run:
+    """Ask for a run; the worker begins it within a second.
+
+    Raises
+    ------
+    ValueError
+        if it runs already
+    Sweep.DoesNotExist
+    """
+    sweep = Sweep.objects.get(pk=pk)
+    try:
+        with transaction.atomic():
+            made = Run.objects.create(sweep=sweep, asked_by=by[:150])
+            app.configure_task(JOB, queue="sweeps").defer(run=made.pk)
+    except IntegrityError as error:
+        raise ValueError(f"{sweep.name} runs already.") from error
+    announce("sweeps", [pk])
+    return made
+
+
+def stop(pk: int) -> None:
+    """End a run; what it found stays.
+
+    Raises
+    ------
+    ValueError
+        if it does not run
+    """
+    if not Run.objects.filter(sweep_id=pk, state__in=OPEN).update(is_to_stop=True):
+        raise ValueError("It does not run just now.")
+    announce("sweeps", [pk])
+
+
+def start_due(now: datetime) -> list[str]:
+    """Start every sweep that is due, and give up runs that their worker left.
+
+    Returns
+    -------
+    names of the sweeps that were started
+    """
+    left = Run.objects.filter(state=State.RUNNING, beat_at__lt=now - SILENT)
+    left.update(state=State.FAILED, ended_at=now, words="the worker stopped in the middle; start it again")
+    started = []
+    for sweep in Sweep.objects.filter(next_at__lte=now):
+        sweep.next_at = now + timedelta(seconds=sweep.every_s)
+        sweep.save(update_fields=["next_at"])
+        if not sweep.runs.filter(state__in=OPEN).exists():
+            start(sweep.pk, by="")
+            started.append(sweep.name)
+    return started

@@ -1,0 +1,398 @@
+"""Sweeps: made, run, stopped; what they found, and what is done with it."""
+
+from dataclasses import asdict
+from datetime import datetime
+
+from django.db.models import Prefetch
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Router, Schema, Status
+
+from lumtar.core.admission import FOUND_FIELDS, Outcome
+from lumtar.domain.sweeps import admission, services
+from lumtar.domain.sweeps.admission import RuleTold
+from lumtar.domain.sweeps.models import AdmissionRule, Finding, Run, Sweep
+from lumtar.domain.sweeps.services import SweepTold
+from lumtar.server.api import paging
+from lumtar.server.api.conditions import ConditionField, fields_out
+from lumtar.server.api.credentials import Order
+from lumtar.server.api.problems import Problem, refusing
+
+router = Router(tags=["sweeps"])
+
+
+class SweepIn(Schema):
+    """Where to look, and how. ``every_s`` 0 is only by hand; without ``credentials`` those of the site are tried."""
+
+    name: str
+    ranges: str
+    without: str = ""
+    site: str = ""
+    icmp: bool = True
+    tcp_ports: list[int] = []
+    snmp: bool = True
+    port: int = 161
+    credentials: list[int] = []
+    every_s: int = 0
+    per_second: float = 200.0
+    timeout_s: float = 1.0
+    tries: int = 2
+    retire_after_days: int | None = None
+
+
+class SweepChange(SweepIn):
+    """A change of a sweep of this edition."""
+
+    edition: int
+
+
+class SweepTried(SweepIn):
+    """A sweep to be estimated; ``id`` of the one that is being changed."""
+
+    id: int | None = None
+
+
+class EstimateOut(Schema):
+    """What a sweep would be; with an objection it cannot be kept."""
+
+    addresses: int
+    packets: int
+    longest_s: float
+    objection: str
+    remarks: list[str]
+
+
+class RunOut(Schema):
+    """A run, and how far it is."""
+
+    id: int
+    state: str
+    asked_by: str
+    asked_at: datetime
+    began_at: datetime | None
+    ended_at: datetime | None
+    total: int
+    done: int
+    answered: int
+    packets: int
+    left_s: float | None
+    counts: dict[str, int]
+    words: str
+
+
+class SweepOut(SweepIn):
+    """A sweep with its newest run."""
+
+    id: int
+    next_at: datetime | None
+    edition: int
+    changed_at: datetime
+    changed_by: str
+    run: RunOut | None
+
+
+class FindingOut(Schema):
+    """A box that was found, under each of its addresses with the reason why it is this one."""
+
+    id: int
+    state: str
+    address: str
+    reasons: dict[str, str]
+    answered: list[str]
+    device_id: int | None
+    device: str
+    sys_name: str
+    sys_descr: str
+    maker: str
+    model: str
+    serial: str
+    ports: int
+    first_seen: datetime
+    last_seen: datetime
+    lost_since: datetime | None
+    decision: str
+    decided_by: str
+    words: str
+
+
+class Findings(Schema):
+    """A page of findings, and how many there are of each state."""
+
+    rows: list[FindingOut]
+    total: int
+    next: str | None
+    states: dict[str, int]
+
+
+class AdmissionIn(Schema):
+    """What is done with something new that meets a condition; profile and credential are numbers."""
+
+    name: str
+    condition: str = ""
+    outcome: str = "hold"
+    site: str = ""
+    groups: list[str] = []
+    tags: dict[str, str] = {}
+    profile: int | None = None
+    credential: int | None = None
+    interval_s: int | None = None
+
+
+class AdmissionChange(AdmissionIn):
+    """A change of a rule of this edition."""
+
+    edition: int
+
+
+class AdmissionTried(AdmissionIn):
+    """A rule to be tried: in the place of a kept one, or as a new one at the end."""
+
+    id: int | None = None
+
+
+class AdmissionOut(AdmissionIn):
+    """An admission rule."""
+
+    id: int
+    edition: int
+    changed_at: datetime
+    changed_by: str
+
+
+class Admissions(Schema):
+    """The rules in their order, and what they can ask about."""
+
+    rows: list[AdmissionOut]
+    outcomes: list[str]
+    fields: list[ConditionField]
+
+
+class WouldOut(Schema):
+    """What would be done with a finding, and by which rule."""
+
+    id: int
+    address: str
+    name: str
+    sweep: str
+    device: str
+    outcome: str
+    rule: str
+
+
+class DryRun(Schema):
+    """What the rules would do with the last results."""
+
+    rows: list[WouldOut]
+    counts: dict[str, int]
+
+
+class Decision(Schema):
+    """What a person decides on a finding; the rest is for one that is added."""
+
+    outcome: str
+    site: str = ""
+    groups: list[str] = []
+    tags: dict[str, str] = {}
+    profile: int | None = None
+    credential: int | None = None
+    interval_s: int | None = None
+
+
+def _run(run: Run) -> RunOut:
+    left = None
+    if run.state == Run.State.RUNNING and run.began_at and run.beat_at and run.done:
+        left = (run.beat_at - run.began_at).total_seconds() / run.done * (run.total - run.done)
+    same = [name for name in RunOut.model_fields if name not in ("id", "left_s")]
+    return RunOut(id=run.pk, left_s=left, **{name: getattr(run, name) for name in same})
+
+
+def _out(sweep: Sweep) -> SweepOut:
+    newest = next(iter(sweep.runs.all()), None)
+    same = [name for name in SweepOut.model_fields if name not in ("id", "site", "credentials", "run")]
+    return SweepOut(
+        id=sweep.pk,
+        site=sweep.site.name if sweep.site else "",
+        credentials=[credential.pk for credential in sweep.credentials.all()],
+        run=_run(newest) if newest else None,
+        **{name: getattr(sweep, name) for name in same},
+    )
+
+
+def _told(told: SweepIn) -> SweepTold:
+    return SweepTold(**told.model_dump(include=set(SweepIn.model_fields)))
+
+
+def _sweeps() -> list[Sweep]:
+    newest = Run.objects.order_by("sweep_id", "-pk").distinct("sweep_id")
+    return list(Sweep.objects.select_related("site").prefetch_related("credentials", Prefetch("runs", newest)))
+
+
+@router.get("/sweeps", response=list[SweepOut])
+def list_sweeps(request: HttpRequest) -> list[SweepOut]:
+    """All sweeps with their newest runs."""
+    return [_out(sweep) for sweep in _sweeps()]
+
+
+@router.post("/sweeps/estimate", response=EstimateOut)
+def estimate_sweep(request: HttpRequest, told: SweepTried) -> EstimateOut:
+    """What a sweep would be: addresses, packets, the longest that a run can take."""
+    with refusing():
+        return EstimateOut(**asdict(services.estimate(_told(told), told.id)))
+
+
+@router.post("/sweeps", response={201: SweepOut})
+def make_sweep(request: HttpRequest, told: SweepIn) -> Status[SweepOut]:
+    """A new one; it does not run before its time."""
+    with refusing():
+        return Status(201, _out(services.save(_told(told), request.user.get_username())))
+
+
+@router.put("/sweeps/{int:sweep}", response=SweepOut)
+def change_sweep(request: HttpRequest, sweep: int, told: SweepChange) -> SweepOut:
+    """Change one."""
+    with refusing():
+        return _out(services.save(_told(told), request.user.get_username(), sweep, told.edition))
+
+
+@router.delete("/sweeps/{int:sweep}", response={204: None})
+def delete_sweep(request: HttpRequest, sweep: int) -> Status[None]:
+    """Delete one with what it found; devices that it added stay."""
+    with refusing(409):
+        services.delete(sweep, request.user.get_username())
+    return Status(204, None)
+
+
+@router.post("/sweeps/{int:sweep}/runs", response={202: RunOut})
+def run_sweep(request: HttpRequest, sweep: int) -> Status[RunOut]:
+    """Run it now."""
+    with refusing(409):
+        return Status(202, _run(services.start(sweep, request.user.get_username())))
+
+
+@router.post("/sweeps/{int:sweep}/stop", response={202: None})
+def stop_sweep(request: HttpRequest, sweep: int) -> Status[None]:
+    """Stop its run; what it found stays."""
+    get_object_or_404(Sweep, pk=sweep)
+    with refusing(409):
+        services.stop(sweep)
+    return Status(202, None)
+
+
+def _finding(finding: Finding) -> FindingOut:
+    same = [name for name in FindingOut.model_fields if name not in ("id", "device")]
+    device = finding.device.name if finding.device else ""
+    return FindingOut(id=finding.pk, device=device, **{name: getattr(finding, name) for name in same})
+
+
+@router.get("/sweeps/{int:sweep}/findings", response=Findings)
+def list_findings(
+    request: HttpRequest, sweep: int, state: str = "", limit: int = 500, cursor: str | None = None
+) -> Findings:
+    """What a sweep found: all of it, or what is new, known, changed, lost or held."""
+    get_object_or_404(Sweep, pk=sweep)
+    found = Finding.objects.filter(sweep_id=sweep).select_related("device")
+    states = {str(each): 0 for each in Finding.State} | {str(Outcome.HOLD): 0}
+    for each, decision, device in found.values_list("state", "decision", "device_id"):
+        states[each] += 1
+        states[Outcome.HOLD] += decision == Outcome.HOLD and device is None
+    if state == Outcome.HOLD:
+        found = found.filter(decision=Outcome.HOLD, device=None)
+    elif state:
+        if state not in set(Finding.State):
+            raise Problem(422, f"There is no state {state!r}; there are {', '.join(states)}.", "state")
+        found = found.filter(state=state)
+    start, total = paging.offset(cursor), found.count()
+    rows = [_finding(each) for each in found[start : start + max(1, min(limit, 2000))]]
+    return Findings(rows=rows, total=total, next=paging.following(start, len(rows), total), states=states)
+
+
+@router.post("/findings/{int:finding}/decision", response=FindingOut)
+def decide_finding(request: HttpRequest, finding: int, told: Decision) -> FindingOut:
+    """Add what was found, hold it, or ignore it from now on."""
+    with refusing():
+        return _finding(admission.decide_oneself(finding, by=request.user.get_username(), **told.model_dump()))
+
+
+def _rule(rule: AdmissionRule) -> AdmissionOut:
+    same = [name for name in AdmissionOut.model_fields if name not in ("id", "site", "profile", "credential")]
+    return AdmissionOut(
+        id=rule.pk,
+        site=rule.site.name if rule.site else "",
+        profile=rule.profile_id,
+        credential=rule.credential_id,
+        **{name: getattr(rule, name) for name in same},
+    )
+
+
+def _rule_told(told: AdmissionIn) -> RuleTold:
+    return RuleTold(**told.model_dump(include=set(AdmissionIn.model_fields)))
+
+
+@router.get("/admissionrules", response=Admissions)
+def list_rules(request: HttpRequest) -> Admissions:
+    """All of them, in the order of deciding."""
+    rows = [_rule(rule) for rule in AdmissionRule.objects.select_related("site")]
+    return Admissions(rows=rows, outcomes=list(Outcome), fields=fields_out(FOUND_FIELDS))
+
+
+@router.post("/admissionrules", response={201: AdmissionOut})
+def make_rule(request: HttpRequest, told: AdmissionIn) -> Status[AdmissionOut]:
+    """A new one, at the end; it decides from the next run on."""
+    with refusing():
+        return Status(201, _rule(admission.save(_rule_told(told), request.user.get_username())))
+
+
+@router.put("/admissionrules/order", response=Admissions)
+def order_rules(request: HttpRequest, told: Order) -> Admissions:
+    """The order of deciding."""
+    with refusing(409):
+        admission.reorder(told.ids, request.user.get_username())
+    return list_rules(request)
+
+
+@router.put("/admissionrules/{int:rule}", response=AdmissionOut)
+def change_rule(request: HttpRequest, rule: int, told: AdmissionChange) -> AdmissionOut:
+    """Change one."""
+    with refusing():
+        return _rule(admission.save(_rule_told(told), request.user.get_username(), rule, told.edition))
+
+
+@router.delete("/admissionrules/{int:rule}", response={204: None})
+def delete_rule(request: HttpRequest, rule: int) -> Status[None]:
+    """Delete one."""
+    admission.delete(rule, request.user.get_username())
+    return Status(204, None)
+
+
+def _dry_run(told: RuleTold | None = None, pk: int | None = None) -> DryRun:
+    with refusing():
+        found = admission.dry_run(told, pk)
+    counts = {str(outcome): 0 for outcome in Outcome}
+    rows = []
+    for would in found:
+        counts[would.outcome] += 1
+        each = would.finding
+        rows.append(
+            WouldOut(
+                id=each.pk,
+                address=each.address,
+                name=each.sys_name,
+                sweep=each.sweep.name,
+                device=each.device.name if each.device else "",
+                outcome=would.outcome,
+                rule=would.rule,
+            )
+        )
+    return DryRun(rows=rows, counts=counts)
+
+
+@router.get("/admissionrules/dryrun", response=DryRun)
+def dry_run(request: HttpRequest) -> DryRun:
+    """What the rules as they are would do with the last results."""
+    return _dry_run()
+
+
+@router.post("/admissionrules/try", response=DryRun)
+def try_rule(request: HttpRequest, told: AdmissionTried) -> DryRun:
+    """The same with a rule that is not kept yet."""
+    return _dry_run(_rule_told(told), told.id)
