@@ -1,0 +1,1 @@
+"""Set-up as text: written out, compared, and taken back."""

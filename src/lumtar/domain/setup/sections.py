@@ -1,0 +1,232 @@
+"""The sections of a set-up: how each is written as plain values, and how one entry of it is kept."""
+
+from abc import ABC, abstractmethod
+from collections.abc import Sequence
+from typing import Any
+
+from lumtar.domain.inventory import credentials, labelling, profiles
+from lumtar.domain.inventory.models import Credential, LabelRule, Profile, Site
+from lumtar.domain.inventory.services import site_called
+from lumtar.domain.operation.editing import put_in_order
+from lumtar.domain.sweeps import admission
+from lumtar.domain.sweeps import services as sweeps
+from lumtar.domain.sweeps.models import AdmissionRule, Sweep
+
+Plain = dict[str, Any]
+
+
+class Section(ABC):
+    """One part of a set-up: entries with a name each, in their order."""
+
+    key: str
+    blank: Plain
+    """What an entry has unless it says otherwise; no other fields are known."""
+    ordered: Any = None
+    """The model whose rows have an order that matters."""
+
+    @abstractmethod
+    def read(self) -> list[Plain]:
+        """All entries as they are."""
+
+    @abstractmethod
+    def keep(self, entry: Plain, is_new: bool, by: str) -> None:
+        """Keep a new or a changed entry.
+
+        Raises
+        ------
+        ValueError
+        """
+
+    def order(self, names: Sequence[str]) -> None:
+        """Put the entries in this order, those that are not named behind, if it matters."""
+        if self.ordered is None:
+            return
+        places = {name: place for place, name in enumerate(names)}
+        rows = list(self.ordered.objects.all())
+        wanted = sorted(rows, key=lambda row: places.get(row.name, len(places)))
+        if wanted != rows:
+            put_in_order(self.ordered, [row.pk for row in wanted])
+
+
+def _numbers(model: Any, names: Sequence[str], what: str) -> list[int]:
+    found = dict(model.objects.filter(name__in=names).values_list("name", "pk"))
+    if missing := [name for name in names if name not in found]:
+        raise ValueError(f"There is no {what} {missing[0]!r}.")
+    return [found[name] for name in names]
+
+
+def _number(model: Any, name: str | None, what: str) -> int | None:
+    return _numbers(model, [name], what)[0] if name else None
+
+
+def _edition(model: Any, name: str) -> dict[str, int]:
+    found = model.objects.get(name=name)
+    return {"pk": found.pk, "edition": found.edition}
+
+
+class Sites(Section):
+    """Where devices are."""
+
+    key = "sites"
+    blank: Plain = {}
+
+    def read(self) -> list[Plain]:
+        """All sites."""
+        return [{"name": name} for name in Site.objects.order_by("name").values_list("name", flat=True)]
+
+    def keep(self, entry: Plain, is_new: bool, by: str) -> None:
+        """Make a site."""
+        site_called(entry["name"])
+
+
+class Credentials(Section):
+    """How devices are spoken to, without the secrets: these never leave Lumtar."""
+
+    key = "credentials"
+    ordered = Credential
+    blank: Plain = {"kind": "v2c", "user": "", "auth": "", "priv": "", "sites": []}
+
+    def read(self) -> list[Plain]:
+        """All credentials in the order of trying."""
+        found = []
+        for credential, _ in credentials.with_counts():
+            secret = credentials.revealed(credential)
+            said = {name: secret.get(name, "") for name in ("user", "auth", "priv")}
+            names = sorted(site.name for site in credential.sites.all())
+            found.append({"name": credential.name, "kind": credential.kind, **said, "sites": names})
+        return found
+
+    def keep(self, entry: Plain, is_new: bool, by: str) -> None:
+        """Change where one is tried; its secret can only be entered by a person."""
+        if is_new:
+            raise ValueError("It is not here yet, and a set-up holds no secrets: make it first.")
+        found = Credential.objects.get(name=entry["name"])
+        secret = credentials.revealed(found)
+        if found.kind != entry["kind"] or any(secret.get(name, "") != entry[name] for name in ("user", "auth", "priv")):
+            raise ValueError("Its version, user and protocols belong to its secret: change them on screen.")
+        credentials.change(
+            found.pk, found.edition, name=found.name, secret={}, sites=entry["sites"], kind=found.kind, by=by
+        )
+
+
+class Profiles(Section):
+    """What is read from which kind of device."""
+
+    key = "profiles"
+    ordered = Profile
+    blank: Plain = {
+        "kind": "other",
+        "prefixes": [],
+        "condition": "",
+        "tables": profiles.ProfileTold("").tables,
+        "objects": [],
+        "interval_s": None,
+        "label_template": "",
+    }
+
+    def __init__(self, for_all: bool = False) -> None:
+        self._for_all = for_all
+
+    def read(self) -> list[Plain]:
+        """All profiles in their order."""
+        same = ("name", "kind", "prefixes", "condition", "tables", "interval_s", "label_template")
+        return [
+            {**{name: getattr(each, name) for name in same}, "objects": each.objects_read}
+            for each in Profile.objects.all()
+        ]
+
+    def keep(self, entry: Plain, is_new: bool, by: str) -> None:
+        """Keep a profile; for the devices that have it only if that is wanted."""
+        plain = {"unit": "", "scale": 1.0, "counts": False, "text": False}
+        told = profiles.ProfileTold(**{**entry, "objects": [{**plain, **each} for each in entry["objects"]]})
+        known = {} if is_new else _edition(Profile, entry["name"])
+        profiles.save(told, by, **known, for_all=self._for_all)
+
+
+class LabelRules(Section):
+    """What ports are called and are for."""
+
+    key = "label_rules"
+    ordered = LabelRule
+    blank: Plain = {"condition": "", "role": "", "template": "", "tags": {}}
+
+    def read(self) -> list[Plain]:
+        """All label rules in their order."""
+        return [{name: getattr(each, name) for name in ("name", *self.blank)} for each in LabelRule.objects.all()]
+
+    def keep(self, entry: Plain, is_new: bool, by: str) -> None:
+        """Keep a label rule."""
+        labelling.save_rule(labelling.RuleTold(**entry), by, **({} if is_new else _edition(LabelRule, entry["name"])))
+
+
+class Sweeps(Section):
+    """Recurring scans."""
+
+    key = "sweeps"
+    blank: Plain = {
+        name: value if not isinstance(value, tuple) else []
+        for name, value in ((each, getattr(sweeps.SweepTold("", ""), each)) for each in sweeps.SweepTold.__slots__)
+        if name != "name"
+    }
+
+    def read(self) -> list[Plain]:
+        """All sweeps by name."""
+        same = [name for name in ("name", *self.blank) if name not in ("site", "credentials")]
+        return [
+            {
+                **{name: getattr(each, name) for name in same},
+                "site": each.site.name if each.site else "",
+                "credentials": [credential.name for credential in each.credentials.all()],
+            }
+            for each in Sweep.objects.select_related("site").prefetch_related("credentials")
+        ]
+
+    def keep(self, entry: Plain, is_new: bool, by: str) -> None:
+        """Keep a sweep."""
+        numbers = _numbers(Credential, entry["credentials"], "credential")
+        told = sweeps.SweepTold(**{**entry, "credentials": numbers})
+        sweeps.save(told, by, **({} if is_new else _edition(Sweep, entry["name"])))
+
+
+class AdmissionRules(Section):
+    """What is done with what sweeps found."""
+
+    key = "admission_rules"
+    ordered = AdmissionRule
+    blank: Plain = {
+        "condition": "",
+        "outcome": "hold",
+        "site": "",
+        "groups": [],
+        "tags": {},
+        "profile": None,
+        "credential": None,
+        "interval_s": None,
+    }
+
+    def read(self) -> list[Plain]:
+        """All admission rules in their order."""
+        same = ("name", "condition", "outcome", "groups", "tags", "interval_s")
+        return [
+            {
+                **{name: getattr(each, name) for name in same},
+                "site": each.site.name if each.site else "",
+                "profile": each.profile.name if each.profile else None,
+                "credential": each.credential.name if each.credential else None,
+            }
+            for each in AdmissionRule.objects.select_related("site", "profile", "credential")
+        ]
+
+    def keep(self, entry: Plain, is_new: bool, by: str) -> None:
+        """Keep an admission rule."""
+        named = {
+            "profile": _number(Profile, entry["profile"], "profile"),
+            "credential": _number(Credential, entry["credential"], "credential"),
+        }
+        told = admission.RuleTold(**{**entry, **named})
+        admission.save(told, by, **({} if is_new else _edition(AdmissionRule, entry["name"])))
+
+
+def sections(for_all: bool = False) -> list[Section]:
+    """All sections, each after those that it names."""
+    return [Sites(), Credentials(), Profiles(for_all), LabelRules(), Sweeps(), AdmissionRules()]

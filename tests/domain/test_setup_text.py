@@ -1,0 +1,141 @@
+"""The set-up as YAML: out, back, and what is said of a wrong one."""
+
+import io
+
+import pytest
+import yaml
+from django.core.management import CommandError, call_command
+
+from lumtar.domain.inventory import credentials, labelling, profiles
+from lumtar.domain.inventory.models import Credential, LabelRule, Profile, Site
+from lumtar.domain.logbook.models import Entry
+from lumtar.domain.setup.text import apply, written
+from lumtar.domain.sweeps import admission
+from lumtar.domain.sweeps import services as sweeps
+from lumtar.domain.sweeps.models import AdmissionRule, Sweep
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def county():
+    """One entry of each section."""
+    Site.objects.create(name="Depot")
+    made = credentials.create("County", "v2c", {"community": "a-secret-word"}, ["Depot"])
+    profile = profiles.save(profiles.ProfileTold("County switch", "switch", ["1.3.6.1.4.1.32473"], interval_s=120), "")
+    labelling.save_rule(labelling.RuleTold("Floors", 'label like "Floor*"', "access", tags={"floor": "2"}), "")
+    sweeps.save(sweeps.SweepTold("Depot", "10.20.0.0/24", site="Depot", credentials=[made.pk], every_s=3600), "")
+    admission.save(admission.RuleTold("All", "", "add", "Depot", profile=profile.pk, credential=made.pk), "")
+
+
+def everything():
+    return [model.objects.count() for model in (Site, Credential, Profile, LabelRule, Sweep, AdmissionRule, Entry)]
+
+
+def test_applying_what_was_written_changes_nothing_and_holds_no_secret(county):
+    text, before = written(), everything()
+    assert "a-secret-word" not in text and "sealed" not in text
+    assert apply(text, "anna").changes == [] and everything() == before
+
+
+def test_it_comes_back_after_everything_was_deleted(county):
+    text = written()
+    for model in (AdmissionRule, Sweep, LabelRule, Profile):
+        model.objects.all().delete()
+    dry = apply(text, "anna", dry_run=True)
+    assert not dry.problems and not Profile.objects.exists()
+    applied = apply(text, "anna")
+    assert applied.changes == dry.changes
+    assert {(change.section, change.words) for change in applied.changes} == {
+        (section, "is new") for section in ("profiles", "label_rules", "sweeps", "admission_rules")
+    }
+    assert written() == text and apply(text, "anna").changes == []
+    assert AdmissionRule.objects.get().profile.interval_s == 120
+
+
+def test_a_change_says_field_by_field_what_it_was(county):
+    text = written().replace("interval_s: 120", "interval_s: 300").replace("floor: '2'", "floor: '3'")
+    said = [f"{change.section}: {change.name}: {change.words}" for change in apply(text, "anna").changes]
+    assert said == [
+        "profiles: County switch: interval_s: 300, was 120",
+        "label_rules: Floors: tags: {'floor': '3'}, was {'floor': '2'}",
+    ]
+
+
+def test_what_is_not_named_stays_and_the_order_is_taken(county):
+    labelling.save_rule(labelling.RuleTold("Rest", role="access"), "")
+    text = "label_rules:\n- name: Rest\n- name: Floors\n"
+    before = LabelRule.objects.count()
+    changes = apply(text, "anna").changes
+    assert [change.name for change in changes] == ["their order"] and LabelRule.objects.count() == before
+    assert [rule.name for rule in LabelRule.objects.all()][:2] == ["Rest", "Floors"]
+    assert apply(text, "anna").changes == []
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("sites: [", "This is no YAML: .* in line 1"),
+        ("just words", "A set-up has sections"),
+        ("rooms: []", "There is no section 'rooms'"),
+        ("lumtar: 9", "This set-up is of form 9"),
+        ("sites: Depot", "sites is a list of entries"),
+        ("sites: [Depot]", "sites is a list of entries"),
+        ("!!python/object/apply:os.system ['true']", "This is no YAML"),
+    ],
+)
+def test_a_text_that_is_none_is_refused(text, said):
+    with pytest.raises(ValueError, match=said):
+        apply(text, "anna")
+
+
+@pytest.mark.parametrize(
+    ("entry", "said"),
+    [
+        ("credentials: [{name: New, kind: v2c}]", "a set-up holds no secrets: make it first"),
+        ("credentials: [{name: County, kind: v1}]", "belong to its secret"),
+        ("profiles: [{name: X, colour: red}]", "It has no field 'colour'"),
+        ("profiles: [{name: X, prefixes: 1.3.6}]", "Its prefixes is a list"),
+        ("profiles: [{name: X, objects: [{oid: x, name: y}]}]", "is not an object identifier"),
+        ("label_rules: [{name: X, condition: 'x is'}]", "decides nothing yet"),
+        ("sweeps: [{name: X, ranges: 10.0.0.0/8}]", "16,777,214 addresses"),
+        ("sweeps: [{name: X, ranges: 10.0.0.0/24, credentials: [Nobody]}]", "no credential 'Nobody'"),
+        ("admission_rules: [{name: X, profile: Nothing}]", "There is no profile 'Nothing'"),
+    ],
+)
+def test_with_one_problem_nothing_is_taken(county, entry, said):
+    before = everything()
+    applied = apply(f"sites: [{{name: Saltby}}]\n{entry}", "anna")
+    assert applied.changes == [] and said in applied.problems[0].words
+    assert everything() == before
+
+
+def test_the_commands(county, tmp_path):
+    def run(*words):
+        out, wrong = io.StringIO(), io.StringIO()
+        call_command(*words, stdout=out, stderr=wrong)
+        return out.getvalue()
+
+    file = tmp_path / "setup.yaml"
+    assert run("export", str(file)) == f"Written to {file}.\n"
+    assert yaml.safe_load(run("export")) == yaml.safe_load(file.read_text())
+    assert run("apply", str(file)) == "Nothing to change: it is all there already.\n"
+    file.write_text("sites: [{name: Saltby}]")
+    assert run("apply", str(file), "--dry-run").splitlines() == [
+        "sites: Saltby: is new",
+        "Nothing was changed: this was a dry run.",
+    ]
+    assert not Site.objects.filter(name="Saltby").exists()
+    run("apply", str(file))
+    assert Site.objects.filter(name="Saltby").exists()
+    file.write_text("sweeps: [{name: X, ranges: x}]")
+    with pytest.raises(CommandError, match="mend these first"):
+        run("apply", str(file))
+    for wrong, said in ((b"\xff\xfe\xfa", "not UTF-8"), (b"[", "no YAML")):
+        file.write_bytes(wrong)
+        with pytest.raises(CommandError, match=said):
+            run("apply", str(file))
+    with pytest.raises(CommandError, match="cannot be read"):
+        run("apply", str(tmp_path / "nothing"))
+    with pytest.raises(CommandError, match="cannot be written"):
+        run("export", str(tmp_path))
