@@ -7,6 +7,7 @@ const STALE: Record<string, string[]> = {
   alarms: ["now", "alarms", "timeline", "device", "interface", "ports", "devices"],
   logbook: ["now", "logbook"],
   devices: ["devices", "sites", "ports"],
+  sweeps: ["sweeps"],
   hours: ["series"],
   health: ["health"],
 };

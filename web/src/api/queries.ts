@@ -161,6 +161,66 @@ export const pollQuery = (device: number, poll: number) =>
     refetchInterval: (query) => (query.state.data?.done_at ? false : 300),
   });
 
+export const sweepsQuery = queryOptions({
+  queryKey: ["sweeps"],
+  queryFn: () => got(client.GET("/api/v1/sweeps", {})),
+});
+
+export const findingsQuery = (sweep: number, state: string) =>
+  queryOptions({
+    queryKey: ["sweeps", "findings", sweep, state],
+    queryFn: () =>
+      got(
+        client.GET("/api/v1/sweeps/{sweep}/findings", {
+          params: { path: { sweep }, query: { state, limit: 2000 } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+
+export const admissionRulesQuery = queryOptions({
+  queryKey: ["admissionrules"],
+  queryFn: () => got(client.GET("/api/v1/admissionrules", {})),
+});
+
+export const labelRulesQuery = queryOptions({
+  queryKey: ["labelrules"],
+  queryFn: () => got(client.GET("/api/v1/labelrules", {})),
+});
+
+export const labelSourcesQuery = (device: number, template: string) =>
+  queryOptions({
+    queryKey: ["labelsources", device, template],
+    queryFn: () =>
+      got(client.GET("/api/v1/devices/{device}/labels", { params: { path: { device }, query: { template } } })),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+/** Who decided what a port is called and is for. */
+export const decidedQuery = (number: number) =>
+  queryOptions({
+    queryKey: ["interface", "decided", number],
+    queryFn: () =>
+      got(client.GET("/api/v1/interfaces/{interface}/decided", { params: { path: { interface: number } } })),
+  });
+
+export const profilesQuery = queryOptions({
+  queryKey: ["profiles"],
+  queryFn: () => got(client.GET("/api/v1/profiles", {})),
+});
+
+export const profileDevicesQuery = (profile: number) =>
+  queryOptions({
+    queryKey: ["profiles", "devices", profile],
+    queryFn: () => got(client.GET("/api/v1/profiles/{profile}/devices", { params: { path: { profile } } })),
+  });
+
+export const pollingLoadQuery = queryOptions({
+  queryKey: ["pollingload"],
+  queryFn: () => got(client.GET("/api/v1/polling/load", {})),
+});
+
 export const selfCheckQuery = queryOptions({
   queryKey: ["selfcheck"],
   queryFn: () => got(client.GET("/api/v1/selfcheck", {})),

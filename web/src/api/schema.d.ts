@@ -1252,6 +1252,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/polling/load": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Polling Load
+         * @description What polling costs: requests a second, and the collector's processor time for one.
+         */
+        get: operations["lumtar_server_api_system_polling_load"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/selfcheck": {
         parameters: {
             query?: never;
@@ -2386,12 +2406,12 @@ export interface components {
              * Kind
              * @default text
              */
-            kind?: string;
+            kind: string;
             /**
              * Choices
              * @default []
              */
-            choices?: string[];
+            choices: string[];
             /** Id */
             id: number;
         };
@@ -2468,17 +2488,17 @@ export interface components {
              * Kind
              * @default other
              */
-            kind?: string;
+            kind: string;
             /**
              * Prefixes
              * @default []
              */
-            prefixes?: string[];
+            prefixes: string[];
             /**
              * Condition
              * @default
              */
-            condition?: string;
+            condition: string;
             /**
              * Tables
              * @default [
@@ -2488,19 +2508,19 @@ export interface components {
              *       "inventory"
              *     ]
              */
-            tables?: string[];
+            tables: string[];
             /**
              * Objects
              * @default []
              */
-            objects?: components["schemas"]["ObjectIO"][];
+            objects: components["schemas"]["ObjectIO"][];
             /** Interval S */
-            interval_s?: number | null;
+            interval_s: number | null;
             /**
              * Label Template
              * @default
              */
-            label_template?: string;
+            label_template: string;
             /** Id */
             id: number;
             /** Devices */
@@ -2706,22 +2726,22 @@ export interface components {
              * Condition
              * @default
              */
-            condition?: string;
+            condition: string;
             /**
              * Role
              * @default
              */
-            role?: string;
+            role: string;
             /**
              * Template
              * @default
              */
-            template?: string;
+            template: string;
             /**
              * Tags
              * @default {}
              */
-            tags?: {
+            tags: {
                 [key: string]: string;
             };
             /** Id */
@@ -3002,59 +3022,59 @@ export interface components {
              * Without
              * @default
              */
-            without?: string;
+            without: string;
             /**
              * Site
              * @default
              */
-            site?: string;
+            site: string;
             /**
              * Icmp
              * @default true
              */
-            icmp?: boolean;
+            icmp: boolean;
             /**
              * Tcp Ports
              * @default []
              */
-            tcp_ports?: number[];
+            tcp_ports: number[];
             /**
              * Snmp
              * @default true
              */
-            snmp?: boolean;
+            snmp: boolean;
             /**
              * Port
              * @default 161
              */
-            port?: number;
+            port: number;
             /**
              * Credentials
              * @default []
              */
-            credentials?: number[];
+            credentials: number[];
             /**
              * Every S
              * @default 0
              */
-            every_s?: number;
+            every_s: number;
             /**
              * Per Second
              * @default 200
              */
-            per_second?: number;
+            per_second: number;
             /**
              * Timeout S
              * @default 1
              */
-            timeout_s?: number;
+            timeout_s: number;
             /**
              * Tries
              * @default 2
              */
-            tries?: number;
+            tries: number;
             /** Retire After Days */
-            retire_after_days?: number | null;
+            retire_after_days: number | null;
             /** Id */
             id: number;
             /** Next At */
@@ -3401,35 +3421,35 @@ export interface components {
              * Condition
              * @default
              */
-            condition?: string;
+            condition: string;
             /**
              * Outcome
              * @default hold
              */
-            outcome?: string;
+            outcome: string;
             /**
              * Site
              * @default
              */
-            site?: string;
+            site: string;
             /**
              * Groups
              * @default []
              */
-            groups?: string[];
+            groups: string[];
             /**
              * Tags
              * @default {}
              */
-            tags?: {
+            tags: {
                 [key: string]: string;
             };
             /** Profile */
-            profile?: number | null;
+            profile: number | null;
             /** Credential */
-            credential?: number | null;
+            credential: number | null;
             /** Interval S */
-            interval_s?: number | null;
+            interval_s: number | null;
             /** Id */
             id: number;
             /** Edition */
@@ -3757,6 +3777,16 @@ export interface components {
             detail: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * PollingLoad
+         * @description What polling costs: requests a second in all, and the collector's processor time for one, if it is known yet.
+         */
+        PollingLoad: {
+            /** Requests Per S */
+            requests_per_s: number;
+            /** Ms Per Request */
+            ms_per_request: number | null;
         };
         /**
          * Finding
@@ -5539,6 +5569,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HealthOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_system_polling_load: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PollingLoad"];
                 };
             };
         };

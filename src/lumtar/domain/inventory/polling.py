@@ -1,13 +1,19 @@
 """Polls that somebody asks for."""
 
+from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
+from django.db.models import F, FloatField, Sum
+from django.db.models.functions import Cast
 from django.utils import timezone
 
-from lumtar.domain.inventory.models import Device, PollRequest
+from lumtar.domain.inventory.models import Device, DeviceState, PollRequest
+from lumtar.domain.operation.models import Process
 from lumtar.domain.operation.services import announce
 
+ENOUGH = 200
+"""Requests after which the collector's own time for one is known well enough."""
 KEPT = timedelta(days=7)
 FORGOTTEN = timedelta(minutes=5)
 """A request that no collector took in this time is not answered any more."""
@@ -42,3 +48,22 @@ def answer(requests: list[int], device: int, record: dict[str, Any]) -> None:
     """Write down what a poll did, for those who asked."""
     PollRequest.objects.filter(pk__in=requests).update(done_at=timezone.now(), record=record)
     announce("polls", [device])
+
+
+@dataclass(frozen=True, slots=True)
+class PollingLoad:
+    """What polling costs: requests a second in all, and the collector's processor time for one, if it is known yet."""
+
+    requests_per_s: float
+    ms_per_request: float | None
+
+
+def load() -> PollingLoad:
+    """What polling costs now."""
+    polled = DeviceState.objects.filter(device__enabled=True, device__retired_at=None, requests__isnull=False)
+    rate = Cast(F("requests"), FloatField()) / F("device__interval_s")
+    total = polled.aggregate(total=Sum(rate))["total"] or 0.0
+    collector = Process.objects.filter(name="collector").first()
+    sent = collector.detail.get("requests", 0) if collector else 0
+    cost = 1000 * collector.detail["cpu_s"] / sent if collector and sent >= ENOUGH else None
+    return PollingLoad(float(total), cost)

@@ -199,6 +199,7 @@ class Collector:
         due = self._schedule(target, confirm=(fresh and not failed) or first_silence)
         if answer is not None:
             self.counts["polls"] += 1
+            self.counts["requests"] += answer.requests
             answer.next_poll_at = due
             self._answers.append(answer)
         elif fault is not None:

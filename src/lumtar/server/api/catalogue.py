@@ -15,6 +15,7 @@ from lumtar.domain.inventory.models import OwnField
 from lumtar.server.api import paging
 from lumtar.server.api.problems import Problem
 from lumtar.server.api.times import aware
+from lumtar.server.api.whole import WHOLE
 
 router = Router(tags=["catalogue"])
 PLAIN = [each.name for each in fields(Item) if each.name not in ("id", "groups", "tags", "own")]
@@ -59,6 +60,8 @@ class FieldIn(Schema):
 
 class FieldOut(FieldIn):
     """A field of this installation's own."""
+
+    model_config = WHOLE
 
     id: int
 

@@ -14,6 +14,7 @@ from lumtar.domain.inventory.models import Device, Interface, LabelRule
 from lumtar.server.api.conditions import ConditionField, fields_out
 from lumtar.server.api.credentials import Order
 from lumtar.server.api.problems import refusing
+from lumtar.server.api.whole import WHOLE
 
 router = Router(tags=["labels"])
 SIDE_BY_SIDE = 12
@@ -37,6 +38,8 @@ class LabelRuleChange(LabelRuleIn):
 
 class LabelRuleOut(LabelRuleIn):
     """A label rule."""
+
+    model_config = WHOLE
 
     id: int
     edition: int

@@ -18,6 +18,7 @@ from lumtar.engine.looking import ObjectSeen, look
 from lumtar.server.api.conditions import ConditionField, fields_out
 from lumtar.server.api.credentials import Order
 from lumtar.server.api.problems import refusing
+from lumtar.server.api.whole import WHOLE
 
 router = Router(tags=["profiles"])
 SHOWN = 200
@@ -56,6 +57,8 @@ class ProfileChange(ProfileIn):
 
 class ProfileOut(ProfileIn):
     """A profile and how many devices have it."""
+
+    model_config = WHOLE
 
     id: int
     devices: int

@@ -17,6 +17,7 @@ from lumtar.server.api import paging
 from lumtar.server.api.conditions import ConditionField, fields_out
 from lumtar.server.api.credentials import Order
 from lumtar.server.api.problems import Problem, refusing
+from lumtar.server.api.whole import WHOLE
 
 router = Router(tags=["sweeps"])
 
@@ -82,6 +83,8 @@ class RunOut(Schema):
 
 class SweepOut(SweepIn):
     """A sweep with its newest run."""
+
+    model_config = WHOLE
 
     id: int
     next_at: datetime | None
@@ -152,6 +155,8 @@ class AdmissionTried(AdmissionIn):
 
 class AdmissionOut(AdmissionIn):
     """An admission rule."""
+
+    model_config = WHOLE
 
     id: int
     edition: int

@@ -7,6 +7,8 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 
 from lumtar import __version__
+from lumtar.domain.inventory import polling
+from lumtar.domain.inventory.polling import PollingLoad
 from lumtar.domain.operation import queries
 from lumtar.domain.operation.selfcheck import Finding, findings
 
@@ -51,6 +53,12 @@ def health(request: HttpRequest) -> HealthOut:
         waiting_jobs=found.waiting_jobs,
         processes=processes,
     )
+
+
+@router.get("/polling/load", response=PollingLoad)
+def polling_load(request: HttpRequest) -> PollingLoad:
+    """What polling costs: requests a second, and the collector's processor time for one."""
+    return polling.load()
 
 
 @router.get("/selfcheck", response=list[Finding])

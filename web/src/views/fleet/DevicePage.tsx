@@ -70,6 +70,7 @@ export function DevicePage({ device }: { device: number }) {
     ["says of itself", found.sys_descr],
     ["sysObjectID", found.sys_object_id],
     ["credential", found.credential],
+    ["profile", found.profile && `${found.profile}, ${found.profile_by || "chosen"}`],
     ["groups", found.groups.join(", ")],
     ...Object.entries({ ...found.tags, ...found.own }),
   ];

@@ -2,14 +2,18 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useNavigate } from "react-router";
 import { client, got, type Schemas } from "../../api/client";
-import { credentialsQuery, sitesQuery } from "../../api/queries";
+import { credentialsQuery, pollingLoadQuery, profilesQuery, sitesQuery } from "../../api/queries";
 import { Field, Labelled } from "../../parts/Field";
+import { FormFoot } from "../../parts/FormFoot";
 import { moment } from "../../parts/format";
+import { pieces, tagsOf, tagText } from "../setup/words";
+import { LabelSources } from "./LabelSources";
 import { PollNow } from "./PollNow";
 import { useTrail } from "./trail";
 
 type Device = Schemas["DeviceOut"];
 type Act = "retire" | "restore" | "delete";
+type Open = "poll now" | "port labels" | "change" | Act;
 
 const WHAT: Record<Act, { name: string; words: string }> = {
   retire: {
@@ -27,8 +31,9 @@ const WHAT: Record<Act, { name: string; words: string }> = {
 
 /** What can be done to a device: change it, retire it, and once retired restore or delete it. */
 export function DeviceTools({ device }: { device: Device }) {
-  const [open, setOpen] = useState<"poll now" | "change" | Act | null>(null);
-  const acts: Act[] = device.retired_at ? ["restore", "delete"] : ["retire"];
+  const [open, setOpen] = useState<Open | null>(null);
+  const looks: Open[] = device.way === "snmp" ? ["poll now", "port labels"] : ["poll now"];
+  const acts: Open[] = device.retired_at ? ["change", "restore", "delete"] : [...looks, "change", "retire"];
   const close = () => setOpen(null);
   return (
     <div className="mb-2">
@@ -38,7 +43,7 @@ export function DeviceTools({ device }: { device: Device }) {
         </p>
       )}
       <p className="flex gap-3">
-        {([...(device.retired_at ? [] : ["poll now" as const]), "change", ...acts] as const).map((act) => (
+        {acts.map((act) => (
           <button
             key={act}
             type="button"
@@ -52,7 +57,10 @@ export function DeviceTools({ device }: { device: Device }) {
       </p>
       {open === "change" && <ChangeForm device={device} onDone={close} />}
       {open === "poll now" && <PollNow device={device.row.id} />}
-      {open && open !== "change" && open !== "poll now" && <Confirm device={device} act={open} onDone={close} />}
+      {open === "port labels" && <LabelSources device={device} onDone={close} />}
+      {(open === "retire" || open === "restore" || open === "delete") && (
+        <Confirm device={device} act={open} onDone={close} />
+      )}
     </div>
   );
 }
@@ -92,16 +100,15 @@ function Confirm({ device, act, onDone }: { device: Device; act: Act; onDone: ()
   );
 }
 
-const tagText = (tags: Record<string, string>) =>
-  Object.entries(tags)
-    .map(([key, value]) => `${key}=${value}`)
-    .join("; ");
-
-const pieces = (text: string) =>
-  text
-    .split(";")
-    .map((part) => part.trim())
-    .filter(Boolean);
+/** What polling a device costs, before that is saved. */
+export function costWords(load: Schemas["PollingLoad"] | undefined, requests: number, interval: number): string {
+  if (!requests || !interval) return "";
+  const perSecond = requests / interval;
+  const words = `${perSecond < 1 ? perSecond.toPrecision(2) : perSecond.toFixed(1)} requests/s`;
+  if (!load?.ms_per_request) return words;
+  const share = (rate: number) => `${((rate * (load.ms_per_request as number)) / 10).toPrecision(2)} %`;
+  return `${words}, ${share(perSecond)} of the collector (all: ${share(load.requests_per_s)})`;
+}
 
 /** What people say of a device. The second of two who change it at once is told, and keeps what was typed. */
 function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) {
@@ -109,12 +116,13 @@ function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) 
   const queries = useQueryClient();
   const { data: credentials } = useQuery(credentialsQuery);
   const { data: sites } = useQuery(sitesQuery);
+  const { data: load } = useQuery(pollingLoadQuery);
+  const { data: profiles } = useQuery(profilesQuery);
   const [interval, setInterval] = useState(row.interval_s);
   const save = useMutation({
     mutationFn: (form: FormData) => {
       const word = (name: string) => String(form.get(name) ?? "");
       const own = Object.fromEntries(device.own_fields.map(({ name }) => [name, word(`own ${name}`)]));
-      const tags = Object.fromEntries(pieces(word("tags")).map((tag) => tag.split("=", 2).map((part) => part.trim())));
       const body = {
         edition: device.edition,
         name: word("name"),
@@ -123,10 +131,16 @@ function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) 
         site: word("site"),
         interval_s: Number(word("interval")),
         groups: pieces(word("groups")),
-        tags: tags as Record<string, string>,
+        tags: tagsOf(word("tags")),
         own,
         enabled: form.get("enabled") === "on",
-        ...(device.way === "snmp" ? { credential: Number(word("credential")) } : {}),
+        ...(device.way === "snmp"
+          ? {
+              credential: Number(word("credential")),
+              profile: Number(word("profile")),
+              label_template: word("template"),
+            }
+          : {}),
       };
       return got(client.PATCH("/api/v1/devices/{device}", { params: { path: { device: row.id } }, body }));
     },
@@ -139,7 +153,6 @@ function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) 
     event.preventDefault();
     save.mutate(new FormData(event.currentTarget));
   };
-  const perHour = interval > 0 ? 3600 / interval : 0;
   return (
     <form onSubmit={submit} className="my-2 grid max-w-[640px] grid-cols-2 gap-x-3 gap-y-2 border-l-2 border-ink pl-3">
       <Field name="name" label="Name" required maxLength={120} defaultValue={row.name} />
@@ -172,10 +185,36 @@ function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) 
           </select>
         </Labelled>
       )}
+      {device.way === "snmp" && (
+        <>
+          <Labelled label="Profile" hint={device.profile_by}>
+            <select
+              name="profile"
+              className="field"
+              defaultValue={device.profile_by ? 0 : (device.profile_id ?? 0)}
+              key={profiles?.rows.length}
+            >
+              <option value={0}>{device.profile_by ? `recognised: ${device.profile}` : "let it be recognised"}</option>
+              {profiles?.rows.map((each) => (
+                <option key={each.id} value={each.id}>
+                  {each.name}
+                </option>
+              ))}
+            </select>
+          </Labelled>
+          <Field
+            name="template"
+            label="Port labels"
+            hint="empty: by rule or profile"
+            placeholder="{alias|name}"
+            defaultValue={device.label_template}
+          />
+        </>
+      )}
       <Field
         name="interval"
         label="Every, seconds"
-        hint={row.poll_ms && interval ? `${perHour.toFixed(0)} polls an hour of ${row.poll_ms.toFixed(0)} ms` : ""}
+        hint={costWords(load, device.requests ?? 0, interval)}
         type="number"
         min={10}
         max={86400}
@@ -201,17 +240,7 @@ function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) 
       <datalist id="all-sites">
         {sites?.map((each) => each.name && <option key={each.name} value={each.name} />)}
       </datalist>
-      <p role="alert" className="col-span-2 text-critical">
-        {save.error?.message}
-      </p>
-      <p className="col-span-2 flex gap-2">
-        <button type="submit" className="button" disabled={save.isPending}>
-          Save
-        </button>
-        <button type="button" className="button" onClick={onDone}>
-          Leave it
-        </button>
-      </p>
+      <FormFoot problem={save.error?.message} isBusy={save.isPending} onLeave={onDone} />
     </form>
   );
 }

@@ -14,7 +14,7 @@ import { useTrail } from "./trail";
 
 type Port = Schemas["PortRow"];
 export const WIDE =
-  "grid-cols-[18px_minmax(110px,1.2fr)_minmax(90px,0.8fr)_minmax(120px,1fr)_40px_70px_70px_56px_minmax(90px,0.7fr)]";
+  "grid-cols-[18px_minmax(110px,1.2fr)_minmax(90px,0.8fr)_minmax(72px,0.5fr)_minmax(110px,1fr)_40px_70px_70px_56px_minmax(90px,0.7fr)]";
 
 /** In words: what a port's state is. */
 export function stateWords(port: Port): string {
@@ -48,6 +48,7 @@ export function PortList({ site, narrow }: { site: string; narrow: boolean }) {
           <span />
           <span>port</span>
           <span>device</span>
+          <span>role</span>
           <span>load</span>
           <span className="text-right">%</span>
           <span className="text-right">in</span>
@@ -102,6 +103,7 @@ function WidePort({ port }: { port: Port }) {
         {port.label} {port.label !== port.name && <span className="text-ink2">{port.name}</span>}
       </span>
       <span className="truncate">{port.device}</span>
+      <span className="truncate text-ink2">{port.role}</span>
       <LoadBar inPercent={port.in_percent} outPercent={port.out_percent} down={down} />
       <span className="text-right">{percent(port.load)}</span>
       <span className="text-right">

@@ -10,6 +10,7 @@ import { Problem } from "../../parts/Problem";
 import { AlarmLines } from "../alarms/AlarmLines";
 import { LogbookLines } from "./LogbookLines";
 import { stateWords } from "./PortList";
+import { PortRole } from "./PortRole";
 import { Seen } from "./Seen";
 import { SoldSpeed } from "./SoldSpeed";
 import { useTrail } from "./trail";
@@ -61,12 +62,13 @@ export function PortPage({ port }: { port: number }) {
         </span>
       </h1>
       <div className="mt-0.5 mb-2 text-ink2">
-        {speedWords(found.speed)} {time.following && <SoldSpeed port={port} speed={found.speed ?? null} />} ·{" "}
         <b className={`font-medium ${row.answers && row.oper === 1 ? "text-ink" : "text-critical"}`}>
           {stateWords(row)}
         </b>
         {row.since && ` since ${moment(new Date(row.since))}`}
-        {!row.answers && found.device_words && ` (${found.device_words})`} · polled every {duration(found.interval_s)}
+        {!row.answers && found.device_words && ` (${found.device_words})`} · polled every {duration(found.interval_s)} ·{" "}
+        {speedWords(found.speed)} {time.following && <SoldSpeed port={port} speed={found.speed ?? null} />}{" "}
+        {time.following ? <PortRole port={port} role={row.role} /> : row.role}
       </div>
       {alarms && <AlarmLines alarms={alarms.rows} at={time.end} />}
       <Problem error={missing} />

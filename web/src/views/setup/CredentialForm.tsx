@@ -3,6 +3,7 @@ import { type FormEvent, useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { credentialsQuery, sitesQuery } from "../../api/queries";
 import { Field, Labelled } from "../../parts/Field";
+import { FormFoot } from "../../parts/FormFoot";
 import { type Kind, SecretFields, secretOf } from "./SecretFields";
 
 type Props = { stored?: Schemas["CredentialOut"]; protocols: Schemas["Protocols"]; onDone: () => void };
@@ -67,22 +68,12 @@ export function CredentialForm({ stored, protocols, onDone }: Props) {
           {stored.devices === 1 ? "device that uses" : "devices that use"} it.
         </p>
       )}
-      <p role="alert" className="col-span-2 text-critical">
-        {save.error?.message ?? remove.error?.message}
-      </p>
-      <div className="col-span-2 flex gap-2">
-        <button type="submit" className="button" disabled={save.isPending}>
-          Save
-        </button>
-        <button type="button" className="button" onClick={onDone}>
-          Leave it
-        </button>
-        {stored && (
-          <button type="button" className="ml-auto text-critical underline" onClick={() => remove.mutate(stored.id)}>
-            Delete
-          </button>
-        )}
-      </div>
+      <FormFoot
+        problem={save.error?.message ?? remove.error?.message}
+        isBusy={save.isPending}
+        onLeave={onDone}
+        onDelete={stored && (() => remove.mutate(stored.id))}
+      />
     </form>
   );
 }

@@ -2,15 +2,23 @@ import { NavLink, useParams } from "react-router";
 import { useTimeSearch } from "../../app/screenTime";
 import { AddMany } from "./AddMany";
 import { AddOne } from "./AddOne";
+import { Admission } from "./Admission";
 import { Credentials } from "./Credentials";
+import { Labels } from "./Labels";
 import { OwnFields } from "./OwnFields";
+import { Profiles } from "./Profiles";
 import { Retired } from "./Retired";
 import { SelfCheck } from "./SelfCheck";
+import { Sweeps } from "./Sweeps";
 
 const PARTS = [
   { path: "add", name: "Add a device", View: AddOne },
   { path: "list", name: "Add a list", View: AddMany },
+  { path: "sweeps", name: "Sweeps", View: Sweeps },
+  { path: "admission", name: "Admission rules", View: Admission },
   { path: "credentials", name: "Credentials", View: Credentials },
+  { path: "profiles", name: "Profiles", View: Profiles },
+  { path: "labels", name: "Labels and roles", View: Labels },
   { path: "fields", name: "Own fields", View: OwnFields },
   { path: "retired", name: "Retired devices", View: Retired },
   { path: "check", name: "Self-check", View: SelfCheck },

@@ -1,0 +1,251 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { client, got, type Schemas } from "../../api/client";
+import { admissionRulesQuery, credentialsQuery, profilesQuery, sitesQuery } from "../../api/queries";
+import { Field, Labelled } from "../../parts/Field";
+import { FormFoot } from "../../parts/FormFoot";
+import { Problem } from "../../parts/Problem";
+import { useTyped } from "../../parts/useTyped";
+import { ConditionField } from "./ConditionField";
+import { Ordered } from "./Ordered";
+import { Page } from "./Page";
+import { pieces, tagsOf, tagText } from "./words";
+
+type Rules = Schemas["Admissions"];
+type Rule = Rules["rows"][0];
+
+const OUTCOMES: Record<string, string> = { add: "add it", hold: "hold it for a person", ignore: "ignore it" };
+
+/** What becomes of what sweeps find: rules in their order, and what they would do with the last results. */
+export function Admission() {
+  const { data, error } = useQuery(admissionRulesQuery);
+  const [open, setOpen] = useState<number | "new" | null>(null);
+  const queries = useQueryClient();
+  const order = useMutation({
+    mutationFn: (ids: number[]) => got(client.PUT("/api/v1/admissionrules/order", { body: { ids } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: admissionRulesQuery.queryKey }),
+  });
+  const { data: plain } = useQuery({
+    queryKey: [...admissionRulesQuery.queryKey, "dry"],
+    queryFn: () => got(client.GET("/api/v1/admissionrules/dryrun", {})),
+    enabled: open === null,
+  });
+  if (!data) return <Problem error={error} />;
+  const chosen = data.rows.find((row) => row.id === open);
+  return (
+    <Page
+      title="Admission rules"
+      words="What is done with a new box that a sweep found: from top to bottom, the first rule that holds decides. Where none does it is held for a person."
+      aside={
+        open === null ? (
+          <button type="button" className="button" onClick={() => setOpen("new")}>
+            Make a rule
+          </button>
+        ) : (
+          <RuleForm
+            key={chosen ? `${chosen.id} ${chosen.edition}` : "new"}
+            {...(chosen ? { stored: chosen } : {})}
+            rules={data}
+            onDone={() => setOpen(null)}
+          />
+        )
+      }
+    >
+      <Problem error={order.error} />
+      <Ordered
+        rows={data.rows}
+        open={open}
+        onOpen={setOpen}
+        onOrder={(ids) => order.mutate(ids)}
+        up="Decide earlier:"
+        words={(row) => <p className="figures truncate text-[12px] text-ink2">{row.condition || "everything"}</p>}
+        aside={(row) => `${row.outcome}${row.site ? ` to ${row.site}` : ""}`}
+      />
+      {data.rows.length === 0 && <p className="py-2">There is none yet: whatever is found is held for a person.</p>}
+      {open === null && plain && <DryRun found={plain} title="With the last results the rules would" />}
+    </Page>
+  );
+}
+
+function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDone: () => void }) {
+  const queries = useQueryClient();
+  const { data: sites } = useQuery(sitesQuery);
+  const { data: profiles } = useQuery(profilesQuery);
+  const { data: credentials } = useQuery(credentialsQuery);
+  const [rule, setRule] = useState({
+    name: stored?.name ?? "",
+    condition: stored?.condition ?? "",
+    outcome: stored?.outcome ?? "add",
+    site: stored?.site ?? "",
+    groups: stored?.groups.join("; ") ?? "",
+    tags: tagText(stored?.tags ?? {}),
+    profile: stored?.profile ?? 0,
+    credential: stored?.credential ?? 0,
+    interval: stored?.interval_s ? String(stored.interval_s) : "",
+  });
+  const { interval, ...rest } = rule;
+  const told = {
+    ...rest,
+    groups: pieces(rule.groups),
+    tags: tagsOf(rule.tags),
+    profile: rule.profile || null,
+    credential: rule.credential || null,
+    interval_s: interval ? Number(interval) : null,
+  };
+  const tried = useTyped(JSON.stringify({ ...told, name: told.name || "this rule", id: stored?.id ?? null }));
+  const { data: found, error: wrong } = useQuery({
+    queryKey: ["admissionrules", "try", tried],
+    queryFn: () => got(client.POST("/api/v1/admissionrules/try", { body: JSON.parse(tried) })),
+    retry: false,
+    gcTime: 0,
+  });
+  const onSuccess = () => {
+    void queries.invalidateQueries({ queryKey: admissionRulesQuery.queryKey });
+    onDone();
+  };
+  const save = useMutation({
+    mutationFn: () => {
+      if (!stored) return got(client.POST("/api/v1/admissionrules", { body: told }));
+      return got(
+        client.PUT("/api/v1/admissionrules/{rule}", {
+          params: { path: { rule: stored.id } },
+          body: { ...told, edition: stored.edition },
+        }),
+      );
+    },
+    onSuccess,
+  });
+  const remove = useMutation({
+    mutationFn: (rule: number) => got(client.DELETE("/api/v1/admissionrules/{rule}", { params: { path: { rule } } })),
+    onSuccess,
+  });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    save.mutate();
+  };
+  const set = (name: keyof typeof rule) => (event: { target: { value: string } }) =>
+    setRule({ ...rule, [name]: event.target.value });
+  return (
+    <form onSubmit={submit} className="grid grid-cols-2 gap-x-3 gap-y-2">
+      <h2 className="heading col-span-2">{stored ? `Change ${stored.name}` : "A new rule, tried last"}</h2>
+      <Field label="Name" required wide maxLength={80} value={rule.name} onChange={set("name")} />
+      <ConditionField
+        value={rule.condition}
+        onChange={(condition) => setRule({ ...rule, condition })}
+        fields={rules.fields}
+        example={'address in 10.20.0.0/22 and sys_descr like "*switch*"'}
+        problem={wrong?.message}
+      />
+      <fieldset className="col-span-2 flex flex-wrap gap-x-4">
+        <legend className="sr-only">What is done</legend>
+        {rules.outcomes.map((outcome) => (
+          <label key={outcome} className="flex min-h-6 items-baseline gap-1.5">
+            <input
+              type="radio"
+              name="outcome"
+              checked={rule.outcome === outcome}
+              onChange={() => setRule({ ...rule, outcome })}
+            />
+            {OUTCOMES[outcome]}
+          </label>
+        ))}
+      </fieldset>
+      {rule.outcome === "add" && (
+        <>
+          <Field label="Site" hint="empty: the sweep's" list="rule-sites" value={rule.site} onChange={set("site")} />
+          <datalist id="rule-sites">
+            {sites?.map((site) => site.name && <option key={site.name} value={site.name} />)}
+          </datalist>
+          <Field
+            label="Every, seconds"
+            hint="empty: the profile's"
+            type="number"
+            min={10}
+            max={86400}
+            value={rule.interval}
+            onChange={set("interval")}
+          />
+          <Numbered
+            label="Profile"
+            none="the one that fits"
+            rows={profiles?.rows}
+            value={rule.profile}
+            onChange={(profile) => setRule({ ...rule, profile })}
+          />
+          <Numbered
+            label="Credential"
+            none="the one it answered to"
+            rows={credentials?.rows}
+            value={rule.credential}
+            onChange={(credential) => setRule({ ...rule, credential })}
+          />
+          <Field label="Groups" hint="separated by semicolons" value={rule.groups} onChange={set("groups")} />
+          <Field label="Tags" hint="key=value; key=value" value={rule.tags} onChange={set("tags")} />
+        </>
+      )}
+      {found && !wrong && (
+        <div className="col-span-2">
+          <DryRun found={found} title="With the last results the rules would then" brief />
+        </div>
+      )}
+      <FormFoot
+        problem={save.error?.message ?? remove.error?.message}
+        isBusy={save.isPending}
+        onLeave={onDone}
+        onDelete={stored && (() => remove.mutate(stored.id))}
+      />
+    </form>
+  );
+}
+
+type NumberedProps = {
+  label: string;
+  none: string;
+  rows: { id: number; name: string }[] | undefined;
+  value: number;
+  onChange: (id: number) => void;
+};
+
+function Numbered({ label, none, rows, value, onChange }: NumberedProps) {
+  return (
+    <Labelled label={label}>
+      <select className="field min-w-0" value={value} onChange={(event) => onChange(Number(event.target.value))}>
+        <option value={0}>{none}</option>
+        {rows?.map((row) => (
+          <option key={row.id} value={row.id}>
+            {row.name}
+          </option>
+        ))}
+      </select>
+    </Labelled>
+  );
+}
+
+/** What the rules would do with what the sweeps found last. */
+function DryRun({ found, title, brief = false }: { found: Schemas["DryRun"]; title: string; brief?: boolean }) {
+  const counts = Object.entries(found.counts).filter(([, count]) => count > 0);
+  if (found.rows.length === 0) return <p className="mt-3 text-ink2">No sweep has found anything yet to try them on.</p>;
+  const shown = brief ? found.rows.slice(0, 8) : found.rows;
+  return (
+    <section className={brief ? "" : "mt-4"} aria-live="polite">
+      <p>
+        {title} {counts.map(([outcome, count]) => `${outcome} ${count}`).join(", ")}:
+      </p>
+      <ul className="figures text-[12px]">
+        {shown.map((row) => (
+          <li key={row.id} className="grid grid-cols-[52px_minmax(0,1fr)] gap-2 border-b border-faint py-[3px]">
+            <b className="font-semibold">{row.outcome}</b>
+            <span className="truncate">
+              {row.name || row.address}{" "}
+              <span className="text-ink2">
+                {row.address} · {row.rule}
+                {row.device && ` · is ${row.device} already`}
+              </span>
+            </span>
+          </li>
+        ))}
+      </ul>
+      {shown.length < found.rows.length && <p className="text-ink2">and {found.rows.length - shown.length} more</p>}
+    </section>
+  );
+}

@@ -1,0 +1,163 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { client, got, type Schemas } from "../../api/client";
+import { labelRulesQuery } from "../../api/queries";
+import { Choice, Field } from "../../parts/Field";
+import { FormFoot } from "../../parts/FormFoot";
+import { Problem } from "../../parts/Problem";
+import { useTyped } from "../../parts/useTyped";
+import { ConditionField } from "./ConditionField";
+import { Ordered } from "./Ordered";
+import { Page } from "./Page";
+import { tagsOf, tagText } from "./words";
+
+type Rules = Schemas["LabelRulesOut"];
+type Rule = Rules["rows"][0];
+
+/** Rules that say what ports are called and are for; the first that holds decides. */
+export function Labels() {
+  const { data, error } = useQuery(labelRulesQuery);
+  const [open, setOpen] = useState<number | "new" | null>(null);
+  const queries = useQueryClient();
+  const order = useMutation({
+    mutationFn: (ids: number[]) => got(client.PUT("/api/v1/labelrules/order", { body: { ids } })),
+    onSuccess: (rows) => queries.setQueryData(labelRulesQuery.queryKey, rows),
+  });
+  if (!data) return <Problem error={error} />;
+  const chosen = data.rows.find((row) => row.id === open);
+  return (
+    <Page
+      title="Port labels and roles"
+      words="From top to bottom, the first rule that holds for a port decides its role, and each of its tags. Ports with the role access or unused are drawn, but their ups, downs and speeds are not news."
+      aside={
+        open === null ? (
+          <button type="button" className="button" onClick={() => setOpen("new")}>
+            Make a rule
+          </button>
+        ) : (
+          <RuleForm
+            key={chosen ? `${chosen.id} ${chosen.edition}` : "new"}
+            {...(chosen ? { stored: chosen } : {})}
+            rules={data}
+            onDone={() => setOpen(null)}
+          />
+        )
+      }
+    >
+      <Problem error={order.error} />
+      <Ordered
+        rows={data.rows}
+        open={open}
+        onOpen={setOpen}
+        onOrder={(ids) => order.mutate(ids)}
+        up="Decide earlier:"
+        words={(row) => <p className="figures truncate text-[12px] text-ink2">{row.condition || "every port"}</p>}
+        aside={(row) => [row.role, row.template, tagText(row.tags)].filter(Boolean).join(", ")}
+      />
+      {data.rows.length === 0 && <p className="py-2">There is none yet: every port counts alike.</p>}
+    </Page>
+  );
+}
+
+function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDone: () => void }) {
+  const queries = useQueryClient();
+  const [rule, setRule] = useState({
+    name: stored?.name ?? "",
+    condition: stored?.condition ?? "",
+    role: stored?.role ?? "",
+    template: stored?.template ?? "",
+    tags: tagText(stored?.tags ?? {}),
+  });
+  const told = { ...rule, name: rule.name || "new", tags: tagsOf(rule.tags) };
+  const tried = useTyped(JSON.stringify({ ...told, id: stored?.id ?? 0 }));
+  const decides = Boolean(rule.role || rule.template || rule.tags);
+  const { data: effect, error: wrong } = useQuery({
+    queryKey: ["labelrules", "try", tried],
+    queryFn: () => got(client.POST("/api/v1/labelrules/try", { body: JSON.parse(tried) })),
+    enabled: decides,
+    retry: false,
+    gcTime: 0,
+  });
+  const onSuccess = () => {
+    void queries.invalidateQueries({ queryKey: labelRulesQuery.queryKey });
+    onDone();
+  };
+  const save = useMutation({
+    mutationFn: () => {
+      const body = { ...told, name: rule.name };
+      if (!stored) return got(client.POST("/api/v1/labelrules", { body }));
+      return got(
+        client.PUT("/api/v1/labelrules/{rule}", {
+          params: { path: { rule: stored.id } },
+          body: { ...body, edition: stored.edition },
+        }),
+      );
+    },
+    onSuccess,
+  });
+  const remove = useMutation({
+    mutationFn: (rule: number) => got(client.DELETE("/api/v1/labelrules/{rule}", { params: { path: { rule } } })),
+    onSuccess,
+  });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    save.mutate();
+  };
+  const set = (name: keyof typeof rule) => (event: { target: { value: string } }) =>
+    setRule({ ...rule, [name]: event.target.value });
+  return (
+    <form onSubmit={submit} className="grid grid-cols-2 gap-x-3 gap-y-2">
+      <h2 className="heading col-span-2">{stored ? `Change ${stored.name}` : "A new rule, tried last"}</h2>
+      <Field label="Name" required wide maxLength={80} value={rule.name} onChange={set("name")} />
+      <ConditionField
+        value={rule.condition}
+        onChange={(condition) => setRule({ ...rule, condition })}
+        fields={rules.fields}
+        example={'label like ("uplink*", "to *") and speed >= 1G'}
+        problem={wrong?.message}
+      />
+      <Choice label="Role" options={["", ...rules.roles]} value={rule.role} onChange={set("role")} />
+      <Field
+        label="Label"
+        hint="a template"
+        placeholder={rules.usual}
+        maxLength={120}
+        value={rule.template}
+        onChange={set("template")}
+      />
+      <Field label="Tags" hint="key=value; key=value" wide value={rule.tags} onChange={set("tags")} />
+      <Effect effect={decides && !wrong ? effect : undefined} decides={decides} />
+      <FormFoot
+        problem={save.error?.message ?? remove.error?.message}
+        isBusy={save.isPending}
+        onLeave={onDone}
+        onDelete={stored && (() => remove.mutate(stored.id))}
+      />
+    </form>
+  );
+}
+
+/** What the rule would do, before it is saved. */
+function Effect({ effect, decides }: { effect: Schemas["EffectOut"] | undefined; decides: boolean }) {
+  if (!decides)
+    return <p className="col-span-2 text-ink2">Give it a role, a label or a tag to see what it would do.</p>;
+  if (!effect) return null;
+  return (
+    <div className="col-span-2" aria-live="polite">
+      <p>
+        <b className="font-semibold">{effect.matched.toLocaleString("en")}</b>{" "}
+        {effect.matched === 1 ? "port meets" : "ports meet"} the condition,{" "}
+        <b className="font-semibold">{effect.changed.toLocaleString("en")}</b> would change
+        {effect.examples.length ? ":" : "."}
+      </p>
+      <ul className="figures text-[12px]">
+        {effect.examples.map((each) => (
+          <li key={`${each.device} ${each.label}`} className="truncate text-ink2">
+            {each.device} {each.label}
+            {each.label_then !== each.label && ` → ${each.label_then}`}: {each.role_then || "no role"}
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}

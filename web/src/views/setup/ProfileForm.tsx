@@ -1,0 +1,192 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { client, got, type Schemas } from "../../api/client";
+import { pollingLoadQuery, profileDevicesQuery, profilesQuery } from "../../api/queries";
+import { Choice, Field, Labelled } from "../../parts/Field";
+import { FormFoot } from "../../parts/FormFoot";
+import { useTyped } from "../../parts/useTyped";
+import { ConditionField } from "./ConditionField";
+import { ExtraObjects } from "./ExtraObjects";
+
+type Profiles = Schemas["ProfilesOut"];
+type Profile = Profiles["rows"][0];
+type Props = { stored?: Profile; profiles: Profiles; onDone: () => void };
+
+/** Making a profile, or changing one: for later devices, or for all that have it. */
+export function ProfileForm({ stored, profiles, onDone }: Props) {
+  const queries = useQueryClient();
+  const [profile, setProfile] = useState({
+    name: stored?.name ?? "",
+    kind: stored?.kind ?? "other",
+    prefixes: stored?.prefixes.join("\n") ?? "",
+    condition: stored?.condition ?? "",
+    tables: stored?.tables ?? profiles.tables.map((table) => table.name),
+    objects: stored?.objects ?? [],
+    interval: stored?.interval_s ? String(stored.interval_s) : "",
+    label_template: stored?.label_template ?? "",
+  });
+  const [forAll, setForAll] = useState<boolean | null>(null);
+  const { interval, ...rest } = profile;
+  const told = {
+    ...rest,
+    prefixes: profile.prefixes.split(/\s+/).filter(Boolean),
+    interval_s: interval ? Number(interval) : null,
+  };
+  const tried = useTyped(JSON.stringify({ name: "tried", prefixes: told.prefixes, condition: told.condition }));
+  const { data: fitting, error: wrong } = useQuery({
+    queryKey: ["profiles", "fitting", tried],
+    queryFn: () => got(client.POST("/api/v1/profiles/fitting", { body: JSON.parse(tried) })),
+    retry: false,
+    gcTime: 0,
+  });
+  const onSuccess = () => {
+    void queries.invalidateQueries({ queryKey: profilesQuery.queryKey });
+    onDone();
+  };
+  const save = useMutation({
+    mutationFn: () => {
+      if (!stored) return got(client.POST("/api/v1/profiles", { body: told }));
+      return got(
+        client.PUT("/api/v1/profiles/{profile}", {
+          params: { path: { profile: stored.id } },
+          body: { ...told, edition: stored.edition, for_all: forAll ?? false },
+        }),
+      );
+    },
+    onSuccess,
+  });
+  const remove = useMutation({
+    mutationFn: (profile: number) =>
+      got(client.DELETE("/api/v1/profiles/{profile}", { params: { path: { profile } } })),
+    onSuccess,
+  });
+  const asks = stored !== undefined && stored.devices > 0;
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    save.mutate();
+  };
+  const set = (name: keyof typeof profile) => (event: { target: { value: string } }) =>
+    setProfile({ ...profile, [name]: event.target.value });
+  return (
+    <form onSubmit={submit} className="grid grid-cols-2 gap-x-3 gap-y-2">
+      <h2 className="heading col-span-2">{stored ? `Change ${stored.name}` : "A new profile"}</h2>
+      <Field label="Name" required maxLength={80} value={profile.name} onChange={set("name")} />
+      <Choice label="Kind" options={profiles.kinds} value={profile.kind} onChange={set("kind")} />
+      <Labelled label="sysObjectID lies under" hint="one prefix a line" wide>
+        <textarea
+          className="field figures"
+          rows={2}
+          spellCheck={false}
+          placeholder="1.3.6.1.4.1.32473.1"
+          value={profile.prefixes}
+          onChange={set("prefixes")}
+        />
+      </Labelled>
+      <ConditionField
+        value={profile.condition}
+        onChange={(condition) => setProfile({ ...profile, condition })}
+        fields={profiles.fields}
+        example={'sys_descr like "*switch*"'}
+        problem={wrong?.message}
+      />
+      {fitting && (
+        <p className="col-span-2" aria-live="polite" title={fitting.rows.map((row) => row.name).join(", ")}>
+          Fits <b className="font-semibold">{fitting.total}</b> of {fitting.of} devices
+          {fitting.rows.length > 0 && (
+            <span className="text-ink2">
+              :{" "}
+              {fitting.rows
+                .slice(0, 4)
+                .map((row) => row.name)
+                .join(", ")}
+              {fitting.total > 4 && " …"}
+            </span>
+          )}
+        </p>
+      )}
+      <fieldset className="col-span-2">
+        <legend>Standard tables that are read</legend>
+        {profiles.tables.map((table) => (
+          <label key={table.name} className="flex min-h-6 items-baseline gap-2">
+            <input
+              type="checkbox"
+              checked={profile.tables.includes(table.name)}
+              onChange={(event) =>
+                setProfile({
+                  ...profile,
+                  tables: event.target.checked
+                    ? [...profile.tables, table.name]
+                    : profile.tables.filter((name) => name !== table.name),
+                })
+              }
+            />
+            <span>
+              {table.name} <span className="text-[11.5px] text-ink2">{table.meaning}</span>
+            </span>
+          </label>
+        ))}
+      </fieldset>
+      <ExtraObjects objects={profile.objects} onChange={(objects) => setProfile({ ...profile, objects })} />
+      <Field
+        label="Every, seconds"
+        hint="empty: 60"
+        type="number"
+        min={10}
+        max={86400}
+        value={profile.interval}
+        onChange={set("interval")}
+      />
+      <Field
+        label="Port labels"
+        hint="a template"
+        placeholder="{alias|name}"
+        maxLength={120}
+        value={profile.label_template}
+        onChange={set("label_template")}
+      />
+      <Cost devices={stored?.devices ?? 0} before={stored?.interval_s ?? 60} after={Number(interval) || 60} />
+      {asks && <Whom profile={stored} forAll={forAll} onChoose={setForAll} />}
+      <FormFoot
+        problem={save.error?.message ?? remove.error?.message}
+        isBusy={save.isPending || (asks && forAll === null)}
+        onLeave={onDone}
+        onDelete={stored && (() => remove.mutate(stored.id))}
+      />
+    </form>
+  );
+}
+
+/** What another interval would cost, if all devices of the profile took it. */
+function Cost({ devices, before, after }: { devices: number; before: number; after: number }) {
+  const { data: load } = useQuery(pollingLoadQuery);
+  if (!devices || before === after) return null;
+  return (
+    <p className="col-span-2 text-ink2">
+      For all its {devices} devices that is {((100 * before) / after).toFixed(0)} % of the requests that they take now
+      {load && `; the collector sends ${load.requests_per_s.toFixed(1)} a second in all`}
+      {load?.ms_per_request && `, which takes ${((load.requests_per_s * load.ms_per_request) / 10).toFixed(1)} % of it`}
+      .
+    </p>
+  );
+}
+
+type WhomProps = { profile: Profile; forAll: boolean | null; onChoose: (forAll: boolean) => void };
+
+/** A change asks for whom it holds, with the list of those who have the profile. */
+function Whom({ profile, forAll, onChoose }: WhomProps) {
+  const { data } = useQuery(profileDevicesQuery(profile.id));
+  return (
+    <fieldset className="col-span-2">
+      <legend className="font-semibold">For whom?</legend>
+      <label className="flex min-h-6 items-baseline gap-2">
+        <input type="radio" name="whom" checked={forAll === false} onChange={() => onChoose(false)} />
+        only for devices added from now on
+      </label>
+      <label className="flex min-h-6 items-baseline gap-2">
+        <input type="radio" name="whom" checked={forAll === true} onChange={() => onChoose(true)} />
+        for all {profile.devices} that have it
+      </label>
+      <p className="max-h-24 overflow-auto text-[12px] text-ink2">{data?.rows.map((row) => row.name).join(", ")}</p>
+    </fieldset>
+  );
+}
