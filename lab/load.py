@@ -40,6 +40,10 @@ from lumtar.domain.inventory.profiles import ProfileTold, reads_of, save
 from lumtar.domain.readings import partitions, rollups
 from lumtar.domain.readings import services as readings
 from lumtar.domain.readings.models import Newest
+from lumtar.domain.sweeps import admission
+from lumtar.domain.sweeps import services as sweeps
+from lumtar.domain.sweeps.admission import RuleTold
+from lumtar.domain.sweeps.services import SweepTold
 from lumtar.engine import store
 from lumtar.engine.recorder import Answer, Batch, Recorder, moment
 from lumtar.wire.faults import Fault, FaultKind
@@ -106,7 +110,7 @@ def _inventory(built: Scenario, epoch: float) -> list[Loaded]:
     profiles = _profiles()
     seen = moment(epoch - 40 * DAY)
     loaded = []
-    for box in built.boxes:
+    for box in (box for box in built.boxes if not box.is_new):
         maker, model, number = plan.MODELS[box.family]
         device = Device.objects.create(
             name=box.name,
@@ -162,7 +166,17 @@ def _inventory(built: Scenario, epoch: float) -> list[Loaded]:
         ]
         loaded.append(Loaded(box, device, interfaces, Component.objects.bulk_create(parts)))
     label_ports()
+    _sweep()
     return loaded
+
+
+def _sweep() -> None:
+    """A sweep over the addresses that new branches are given, and what is done with what it finds."""
+    told = SweepTold("New branches", "127.64.4.0/22", icmp=False, port=plan.PORT, every_s=DAY, retire_after_days=30)
+    sweeps.save(told, by="")
+    admission.save(RuleTold("Power supplies wait", 'sys_descr like "*power supply*"', "hold"), by="")
+    switches = 'address in 127.64.4.0/22 and sys_descr like "*switch*"'
+    admission.save(RuleTold("Switches of new branches", switches, "add", groups=["New branches"]), by="")
 
 
 def _profiles() -> dict[str, Profile]:

@@ -25,8 +25,9 @@ class Network:
         self.devices = {box.name: Device(scenario, box, epoch, time.time) for box in scenario.boxes}
         user = v3_user()
         self.agents = [
-            Agent(device, device.box.address, PORT, COMMUNITY, user if device.box.version3 else None)
+            Agent(device, address, PORT, COMMUNITY, user if device.box.version3 else None)
             for device in self.devices.values()
+            for address in (device.box.address, *device.box.also)
         ]
         self._server: asyncio.Server | None = None
 

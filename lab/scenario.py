@@ -101,6 +101,10 @@ class Box:
     sensors: list[tuple[str, float, float]] = field(default_factory=list)
     version3: bool = False
     up_days: float = 100.0
+    also: tuple[str, ...] = ()
+    """Further addresses that it answers at."""
+    is_new: bool = False
+    """It is not in the inventory yet: a sweep finds it."""
 
     @cached_property
     def seed(self) -> int:
@@ -278,6 +282,7 @@ class Builder:
         out = [source for sources in branches.values() for source in sources]
         self.central(out, [wireless])
         self.depot(branches)
+        self.new_branch()
         sources = Sources(
             np.array(self.classes, np.int64),
             np.array(self.peaks, np.float64),
@@ -359,6 +364,15 @@ class Builder:
             Port(1, "trunk1", "Public wireless", 10 * G, terms=[(source, 1.0, True) for source in access_points]),
             *(Port(index, f"p{index}", "", G, up=False) for index in (2, 3, 4)),
         ]
+
+    def new_branch(self) -> None:
+        """A branch that nobody has entered yet; its router answers at three addresses."""
+        before = len(self.boxes)
+        self._next = ipaddress.IPv4Address("127.64.4.19")
+        self.branch("Yarrowby", 2)
+        for box in self.boxes[before:]:
+            box.is_new, box.version3 = True, False
+        self.boxes[before].also = ("127.64.5.1", "127.64.6.1")
 
     def wireless_sources(self) -> list[int]:
         """Sources behind access points."""

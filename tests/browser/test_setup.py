@@ -53,7 +53,7 @@ def test_the_order_of_trying(page, network):
     for name in ("first", "second"):
         credentials.create(name, "v2c", {"community": name})
     sign_in(page, "/setup/credentials")
-    page.get_by_role("button", name="Try second earlier").click()
+    page.get_by_role("button", name="Try earlier: second").click()
     expect(page.get_by_role("listitem").filter(has_text=re.compile("first|second")).first).to_contain_text("second")
 
 

@@ -51,12 +51,14 @@ def test_the_source_that_tells_ports_apart_is_proposed():
     by_alias = [port(1, "Desk", "g1", "port"), port(2, "Printer", "g2", "port")]
     assert weigh(by_alias)[0].template == "{alias}"
     by_descr = [port(1, "", "1", "Reading room"), port(2, "", "1", "Desk")]
-    assert weigh(by_descr)[0].template == "{alias|descr}"
+    assert weigh(by_descr)[0].labels == ["Reading room", "Desk"]
     half = [port(1, "Desk", "g1"), port(2, "", "g2")]
     assert weigh(half)[0].template == "{alias|name}"
     twice = [port(1, "Desk", "g1"), port(2, "Desk", "g2"), port(3, "", "g3")]
     best = weigh(twice)[0]
-    assert best.template == "{name}" and best.labels == ["g1", "g2", "g3"]
+    assert best.template == "{name} {alias}" and best.labels == ["g1 Desk", "g2 Desk", "g3"]
+    router = [port(1, "", "wan1", "Transport A"), port(2, "", "wan2", "Transport B"), port(3, "", "lan1", "")]
+    assert (weigh(router)[0].template, weigh(router)[0].labels[2]) == ("{descr|name}", "lan1")
     mute = [port(1), port(2)]
     assert weigh(mute)[0].template == "{name} ({index})"
 

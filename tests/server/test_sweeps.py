@@ -1,21 +1,17 @@
 """Sweeps and admission rules through the API."""
 
-import asyncio
-import threading
-
 import pytest
 from django.contrib.auth.models import User
-from django.db import connections
 from django.test import Client
 
 from lumtar.domain.inventory.credentials import create
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.sweeps.models import Finding, Run
-from lumtar.engine import sweeping
 from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY
 from tests.server.test_api import get, is_problem
 from tests.standins import standing_in
+from tests.sweeps import carry_out
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -30,18 +26,6 @@ def client(let_go, transactional_db):
 
 def send(client, method, path, body=None):
     return getattr(client, method)(f"/api/v1/{path}", body or {}, "application/json")
-
-
-def carry_out(run):
-    """What the worker does with a run."""
-
-    def work():
-        asyncio.run(sweeping.sweep(run))
-        connections.close_all()
-
-    thread = threading.Thread(target=work)
-    thread.start()
-    thread.join(30)
 
 
 SWEEP = {"name": "Depot", "ranges": "10.20.0.0/22", "every_s": 86400}

@@ -52,13 +52,14 @@ CANDIDATES = (
     "{alias|name}",
     "{alias|descr}",
     "{descr}",
+    "{descr|name}",
     "{name}",
     "{name} {alias}",
     "{descr} {alias}",
     "{name} ({index})",
     "{index}",
 )
-"""What is weighed for a device; of two that tell its ports apart equally well the first one is proposed."""
+"""What is weighed for a device; of equal ones the first is proposed."""
 LONGEST = 255
 _SLOT = re.compile(r"\{([^{}]*)\}")
 
@@ -124,28 +125,49 @@ def _first(slot: str, port: Mapping[str, str]) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Candidate:
-    """A template as it would work for a device: how many of its ports it names, and names apart from all others."""
+    """A template as it would work for a device.
+
+    Attributes
+    ----------
+    named : ports for which it is not empty
+    apart : ports that it calls as no other one
+    said : different things that it says beside name and number, which people must have written
+    """
 
     template: str
     named: int
     apart: int
+    said: int
     labels: list[str]
 
 
 def weigh(ports: Sequence[Mapping[str, str]], also: Sequence[str] = ()) -> list[Candidate]:
-    """How well each template tells the ports apart, the proposal first.
+    """How well each template tells the ports apart, and how much it says; the proposal first, no two that are alike.
 
     Parameters
     ----------
     also : templates to weigh beside the usual candidates
     """
-    found = []
-    for template in dict.fromkeys([*CANDIDATES, *also]):
+    found: dict[tuple[str, ...], tuple[int, Candidate]] = {}
+    order = {template: place for place, template in enumerate(CANDIDATES)}
+    for template in dict.fromkeys([*also, *CANDIDATES]):
         filled = [bool(_SLOT.sub(lambda slot, port=port: _first(slot[1], port), template).strip()) for port in ports]  # type: ignore[misc]
         labels = [fill(template, port) for port in ports]
         often = Counter(label for label, is_filled in zip(labels, filled, strict=True) if is_filled)
-        found.append(Candidate(template, sum(filled), sum(1 for count in often.values() if count == 1), labels))
-    return sorted(found, key=lambda candidate: -candidate.apart)
+        said = {_beside(label, port) for label, port in zip(labels, ports, strict=True)} - {""}
+        apart = sum(1 for count in often.values() if count == 1)
+        candidate = Candidate(template, sum(filled), apart, len(said), labels)
+        place, first = found.get(tuple(labels), (len(order), candidate))
+        found[tuple(labels)] = min(place, order.get(template, len(order))), first
+    ranked = sorted(found.values(), key=lambda each: (-each[1].apart, -each[1].said, each[0]))
+    return [candidate for _, candidate in ranked]
+
+
+def _beside(label: str, port: Mapping[str, str]) -> str:
+    """What a label says beside the port's name and number."""
+    name = port.get("name", "")
+    rest = label.removeprefix("port ").replace(name, " ") if name else label.removeprefix("port ")
+    return rest.strip(" ()-0123456789").casefold()
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,7 @@ from django.db import IntegrityError, connection, transaction
 from lumtar.core.devicelist import ALSO
 from lumtar.core.devicelist import COLUMNS as LISTED
 from lumtar.domain.inventory.models import OwnField
-from lumtar.domain.inventory.queries import search
+from lumtar.domain.inventory.queries import at_site, search
 from lumtar.domain.logbook.services import note_action
 
 COLUMNS = {
@@ -74,8 +74,7 @@ def items(
     texts = ("d.name", "d.address", "d.maker", "d.model", "d.serial", "d.software", "d.tags::text", "d.own::text")
     search(words, (*texts, "coalesce(s.name, '')", "coalesce(g.names::text, '')"), where, values)
     if site:
-        where.append("s.name = %(site)s")
-        values["site"] = site
+        where.append(at_site(site, values))
     if since is not None:
         where.append("e.at >= %(since)s")
         values["since"] = since

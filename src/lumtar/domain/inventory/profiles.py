@@ -195,5 +195,5 @@ def reorder(ids: Iterable[int], by: str) -> None:
 
 def with_users() -> list[tuple[Profile, int]]:
     """All profiles, each with how many devices in use have it."""
-    found = Profile.objects.annotate(used=Count("devices", filter=Q(devices__retired_at=None)))
+    found = Profile.objects.annotate(used=Count("devices", filter=Q(devices__retired_at=None))).order_by("place", "pk")
     return [(profile, profile.used) for profile in found]

@@ -12,6 +12,8 @@ from django.utils import timezone
 from lumtar.core.counters import Flag
 from lumtar.domain.inventory.models import Device
 
+NO_SITE = "No site"
+"""The name under which devices without a site are found."""
 WINDOW = timedelta(minutes=20)
 """A past state is the last reading within so long before the time asked for."""
 
@@ -77,6 +79,14 @@ def _ports_from(at: datetime | None) -> str:
         JOIN silence ON silence.id = d.id
         LEFT JOIN inventory_site s ON s.id = d.site_id
         LEFT JOIN ({_state(at)}) n ON n.interface_id = i.id"""
+
+
+def at_site(site: str, values: dict[str, Any]) -> str:
+    """A condition: the device (d) is at that site (s), or at none."""
+    if site == NO_SITE:
+        return "d.site_id IS NULL"
+    values["site"] = site
+    return "s.name = %(site)s"
 
 
 def search(words: str, columns: tuple[str, ...], where: list[str], values: dict[str, Any]) -> None:
@@ -147,8 +157,7 @@ def ports(
     where = ["i.gone_at IS NULL", _there(at)]
     values: dict[str, Any] = {"limit": limit, "offset": offset, "at": at, "from": at - WINDOW if at else None}
     if site:
-        where.append("s.name = %(site)s")
-        values["site"] = site
+        where.append(at_site(site, values))
     if device is not None:
         where.append("i.device_id = %(device)s")
         values["device"] = device
@@ -200,7 +209,7 @@ def cells(at: datetime | None = None) -> list[SiteCells]:
     """Every port of every site, put together by the database."""
     sql = f"""
         {_silence(at)}
-        SELECT coalesce(s.name, 'No site'), array_agg(i.id ORDER BY d.name, i.if_index),
+        SELECT coalesce(s.name, '{NO_SITE}'), array_agg(i.id ORDER BY d.name, i.if_index),
             array_agg(CASE WHEN silence.silent THEN -3 WHEN n.oper = 1
                 THEN coalesce(round(greatest(n.in_percent, n.out_percent)::numeric, 1), 0)::float8
                 WHEN n.admin = 1 AND i.label <> i.name THEN -2 ELSE -1 END ORDER BY d.name, i.if_index),
@@ -253,8 +262,7 @@ def devices(
     if only is None:
         where.append("d.retired_at IS NOT NULL" if retired else _there(at))
     if site:
-        where.append("s.name = %(site)s")
-        values["site"] = site
+        where.append(at_site(site, values))
     if only is not None:
         where.append("d.id = %(only)s")
         values["only"] = only

@@ -11,6 +11,7 @@ from lumtar.core.lede import Cause, Standing, lede
 from lumtar.domain.alarms import queries as alarms
 from lumtar.domain.alarms.queries import AlarmRow
 from lumtar.domain.inventory import queries as inventory
+from lumtar.domain.inventory.queries import NO_SITE
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings import sparks
 from lumtar.server.api.fleet import EntryOut
@@ -95,7 +96,7 @@ def now(request: HttpRequest, at: datetime | None = None) -> NowOut:
     busiest, _ = inventory.ports(moment, sort="load", only=[port for _, port in nlargest(BUSIEST, loads)])
     worst: dict[str, int] = {}
     for device in devices:
-        worst[device.site or "No site"] = max(worst.get(device.site or "No site", 0), device.severity)
+        worst[device.site or NO_SITE] = max(worst.get(device.site or NO_SITE, 0), device.severity)
     return NowOut(
         at=until,
         lede=LedeOut(strong=sentence.strong, rest=sentence.rest, second=sentence.second),

@@ -3,7 +3,8 @@
 from dataclasses import asdict
 from datetime import datetime
 
-from django.db.models import Prefetch
+from django.db.models import GenericIPAddressField, Prefetch
+from django.db.models.functions import Cast
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema, Status
@@ -295,7 +296,8 @@ def list_findings(
 ) -> Findings:
     """What a sweep found: all of it, or what is new, known, changed, lost or held."""
     get_object_or_404(Sweep, pk=sweep)
-    found = Finding.objects.filter(sweep_id=sweep).select_related("device")
+    place = Cast("address", GenericIPAddressField())
+    found = Finding.objects.filter(sweep_id=sweep).select_related("device").order_by(place, "pk")
     states = {str(each): 0 for each in Finding.State} | {str(Outcome.HOLD): 0}
     for each, decision, device in found.values_list("state", "decision", "device_id"):
         states[each] += 1

@@ -2,13 +2,16 @@ import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useTrail } from "./trail";
 
+/** The name under which devices without a site are found. */
+const NO_SITE = "No site";
+
 /** All sites with their ports; the first column of the trail. */
 export function SiteList({ sites, chosen }: { sites: Schemas["SiteOut"][]; chosen: string }) {
   const trail = useTrail();
   const total = sites.reduce((sum, site) => sum + site.ports, 0);
   const rows = [
     { name: "", label: "Everywhere", ports: total },
-    ...sites.map((site) => ({ ...site, label: site.name || "No site" })),
+    ...sites.map((site) => ({ ...site, name: site.name || NO_SITE, label: site.name || NO_SITE })),
   ];
   return (
     <nav aria-label="Sites" className="min-h-0 overflow-auto border-r border-rule pt-3 max-lg:hidden">

@@ -139,7 +139,7 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
       <fieldset className="col-span-2 flex flex-wrap gap-x-4">
         <legend className="sr-only">What is done</legend>
         {rules.outcomes.map((outcome) => (
-          <label key={outcome} className="flex min-h-6 items-baseline gap-1.5">
+          <label key={outcome} className="flex min-h-6 gap-1.5">
             <input
               type="radio"
               name="outcome"
@@ -158,7 +158,7 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
           </datalist>
           <Field
             label="Every, seconds"
-            hint="empty: the profile's"
+            hint="or the profile's"
             type="number"
             min={10}
             max={86400}
@@ -239,7 +239,7 @@ function DryRun({ found, title, brief = false }: { found: Schemas["DryRun"]; tit
               {row.name || row.address}{" "}
               <span className="text-ink2">
                 {row.address} · {row.rule}
-                {row.device && ` · is ${row.device} already`}
+                {row.device && (row.device === row.name ? " · is a device already" : ` · is ${row.device} already`)}
               </span>
             </span>
           </li>

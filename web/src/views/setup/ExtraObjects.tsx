@@ -71,7 +71,7 @@ export function ExtraObjects({ objects, onChange }: Props) {
           />
           <div className="grid content-end">
             {(["counts", "text"] as const).map((name) => (
-              <label key={name} className="flex min-h-6 items-baseline gap-2">
+              <label key={name} className="flex min-h-6 gap-2">
                 <input
                   type="checkbox"
                   checked={draft[name]}

@@ -58,7 +58,7 @@ function Row({ finding }: { finding: Finding }) {
   const others = Object.entries(finding.reasons).filter(([address]) => address !== finding.address);
   const what = [finding.maker, finding.model].filter(Boolean).join(" ") || finding.sys_descr;
   return (
-    <li className="grid grid-cols-[64px_minmax(120px,0.6fr)_minmax(0,1.4fr)_auto] items-baseline gap-3 border-b border-faint py-1">
+    <li className="grid grid-cols-[64px_minmax(120px,0.6fr)_minmax(0,1.4fr)_92px] items-baseline gap-3 border-b border-faint py-1">
       <b className={finding.state === "lost" ? "font-semibold text-critical" : "font-semibold"}>{finding.state}</b>
       <span className="figures min-w-0">
         {finding.address}
@@ -83,9 +83,7 @@ function Row({ finding }: { finding: Finding }) {
           {finding.lost_since && ` · lost since ${moment(new Date(finding.lost_since))}`}
         </span>
         <span className="block text-[12px] text-ink2">
-          {[finding.words, finding.decision && `${VERBS[finding.decision]} by ${finding.decided_by}`]
-            .filter(Boolean)
-            .join(" · ")}
+          {[finding.words, decidedWords(finding)].filter(Boolean).join(" · ")}
         </span>
         {decide.error && (
           <span role="alert" className="block text-critical">
@@ -93,7 +91,7 @@ function Row({ finding }: { finding: Finding }) {
           </span>
         )}
       </span>
-      <span className="flex gap-3">
+      <span className="flex justify-end gap-3">
         {!finding.device_id &&
           finding.state !== "lost" &&
           (["add", finding.decision === "ignore" ? "hold" : "ignore"] as const).map((outcome) => (
@@ -114,3 +112,7 @@ function Row({ finding }: { finding: Finding }) {
 }
 
 const VERBS: Record<string, string> = { add: "added", hold: "held", ignore: "ignored" };
+
+function decidedWords({ decision, decided_by }: Finding): string {
+  return decision && decided_by !== "no rule" ? `${VERBS[decision]} by ${decided_by}` : "";
+}

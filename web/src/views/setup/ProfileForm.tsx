@@ -107,7 +107,7 @@ export function ProfileForm({ stored, profiles, onDone }: Props) {
       <fieldset className="col-span-2">
         <legend>Standard tables that are read</legend>
         {profiles.tables.map((table) => (
-          <label key={table.name} className="flex min-h-6 items-baseline gap-2">
+          <label key={table.name} className="flex min-h-6 gap-2">
             <input
               type="checkbox"
               checked={profile.tables.includes(table.name)}
@@ -178,11 +178,11 @@ function Whom({ profile, forAll, onChoose }: WhomProps) {
   return (
     <fieldset className="col-span-2">
       <legend className="font-semibold">For whom?</legend>
-      <label className="flex min-h-6 items-baseline gap-2">
+      <label className="flex min-h-6 gap-2">
         <input type="radio" name="whom" checked={forAll === false} onChange={() => onChoose(false)} />
         only for devices added from now on
       </label>
-      <label className="flex min-h-6 items-baseline gap-2">
+      <label className="flex min-h-6 gap-2">
         <input type="radio" name="whom" checked={forAll === true} onChange={() => onChoose(true)} />
         for all {profile.devices} that have it
       </label>

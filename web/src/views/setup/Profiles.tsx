@@ -64,7 +64,8 @@ export function Profiles() {
               ]
                 .filter(Boolean)
                 .join(", ")}
-            </span>{" "}
+            </span>
+            {(row.objects.length > 0 || row.interval_s) && " · "}
             {row.devices} <span className="text-ink2">{row.devices === 1 ? "device" : "devices"}</span>
           </>
         )}

@@ -106,10 +106,10 @@ export function SweepForm({ stored, onDone }: Props) {
           />
         </Labelled>
       ))}
-      <fieldset className="col-span-2 flex flex-wrap items-baseline gap-x-4">
+      <fieldset className="col-span-2 flex flex-wrap items-center gap-x-4">
         <legend>Asks by</legend>
         {(["icmp", "snmp"] as const).map((name) => (
-          <label key={name} className="flex min-h-6 items-baseline gap-1.5">
+          <label key={name} className="flex min-h-6 items-center gap-1.5">
             <input
               type="checkbox"
               checked={sweep[name]}
@@ -118,7 +118,7 @@ export function SweepForm({ stored, onDone }: Props) {
             {name === "icmp" ? "ICMP echo" : "SNMP"}
           </label>
         ))}
-        <label className="flex items-baseline gap-1.5">
+        <label className="flex items-center gap-1.5">
           TCP ports
           <input className="field w-24" placeholder="none" value={sweep.tcp} onChange={set("tcp")} />
         </label>

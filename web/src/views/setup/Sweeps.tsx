@@ -105,7 +105,7 @@ function Running({ sweep, onChange }: { sweep: Sweep; onChange: () => void }) {
         <div aria-live="polite" className="figures">
           {isOpen && (
             <progress
-              className="h-1.5 w-full accent-[var(--ink)]"
+              className="h-1.5 w-full appearance-none [&::-webkit-progress-bar]:bg-rule [&::-webkit-progress-value]:bg-ink"
               max={run.total || 1}
               value={run.done}
               aria-label="addresses asked"
@@ -128,11 +128,20 @@ export function progressWords(run: Run): string {
 
 export function endWords(run: Run): string {
   const seconds = run.began_at && run.ended_at ? (Date.parse(run.ended_at) - Date.parse(run.began_at)) / 1000 : 0;
-  const words = Object.entries(run.counts)
-    .filter(([, count]) => count > 0)
-    .map(([name, count]) => `${count} ${COUNTED[name] ?? name}`);
-  const whole = `${run.done.toLocaleString("en")} addresses in ${duration(Math.round(seconds))}`;
+  const words = Object.entries(COUNTED)
+    .filter(([name]) => (run.counts[name] ?? 0) > 0)
+    .map(([name, word]) => `${run.counts[name]} ${word}`);
+  const whole = `${run.done.toLocaleString("en")} ${run.done === 1 ? "address" : "addresses"} in ${duration(Math.round(seconds))}`;
   return [run.words, whole, words.join(", ")].filter(Boolean).join(": ");
 }
 
-const COUNTED: Record<string, string> = { add: "added", hold: "held for you", ignore: "ignored" };
+const COUNTED: Record<string, string> = {
+  new: "new",
+  known: "known",
+  changed: "changed",
+  lost: "lost",
+  add: "added",
+  hold: "held for you",
+  ignore: "ignored",
+  retired: "retired",
+};
