@@ -12,7 +12,11 @@ const SHOWN = 6;
 export function LabelSources({ device, onDone }: { device: Schemas["DeviceOut"]; onDone: () => void }) {
   const queries = useQueryClient();
   const [typed, setTyped] = useState("");
-  const { data, error } = useQuery(labelSourcesQuery(device.row.id, useTyped(typed)));
+  const wanted = useTyped(typed.trim());
+  const { data: usual, error: missing } = useQuery(labelSourcesQuery(device.row.id, ""));
+  // What is typed may be wrong: what was there before stays on screen.
+  const { data: own, error } = useQuery({ ...labelSourcesQuery(device.row.id, wanted), enabled: wanted !== "" });
+  const data = own ?? usual;
   const choose = useMutation({
     mutationFn: (label_template: string) =>
       got(
@@ -26,10 +30,10 @@ export function LabelSources({ device, onDone }: { device: Schemas["DeviceOut"];
       onDone();
     },
   });
-  if (!data) return <Problem error={error} />;
+  if (!data) return <Problem error={missing} />;
   const best = data.candidates[0]?.template;
   // What was typed and what is in force are shown in any case.
-  const must = [typed.trim(), data.in_force];
+  const must = [wanted, data.in_force];
   const shown = [
     ...data.candidates.slice(0, SHOWN),
     ...data.candidates.slice(SHOWN).filter(({ template }) => must.includes(template)),
@@ -51,7 +55,7 @@ export function LabelSources({ device, onDone }: { device: Schemas["DeviceOut"];
           onChange={(event) => setTyped(event.target.value)}
         />
       </div>
-      <Problem error={error ?? choose.error} />
+      <Problem error={(wanted ? error : null) ?? choose.error} />
       <div className="overflow-x-auto">
         <table className="figures text-[12px]">
           <thead>
