@@ -1,10 +1,12 @@
-"""Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm] [list]``; without names, all of them."""
+"""Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm] [list] [sweep]
+[fleet]``; without names, all of them.
+"""
 
 import signal
 import sys
 from collections.abc import Callable
 
-from bench import polling, serving
+from bench import polling, serving, sweeping
 
 MEASUREMENTS: dict[str, Callable[[], None]] = {
     "poll": polling.poll,
@@ -13,6 +15,8 @@ MEASUREMENTS: dict[str, Callable[[], None]] = {
     "api": serving.api,
     "alarm": serving.alarm,
     "list": serving.lists,
+    "sweep": sweeping.sweep,
+    "fleet": serving.fleet,
 }
 
 

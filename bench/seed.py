@@ -40,5 +40,21 @@ def main(devices: int, ports: int, interval: int) -> None:
     )
 
 
+def newest() -> None:
+    """A newest state for every interface, all different, and somebody who may look."""
+    from django.contrib.auth.models import User
+    from django.db import connection
+
+    User.objects.create_user("bench")
+    with connection.cursor() as cursor:
+        cursor.execute(
+            """INSERT INTO readings_newest (interface_id, at, base_at, since, counters, uptime, discontinuity, port_bps, flags, oper,
+                admin, holds, moved, present, wide, in_bps, out_bps, in_percent, out_percent, error_rate)
+            SELECT id, now(), now(), now(), '{}', 0, 0, 1000000000, 0, 1, 1, 0, true, true, true,
+                1e7 * (id % 97), 1e7 * (id % 53), id % 97, id % 53, (id % 11) / 10.0 FROM inventory_interface"""
+        )
+        cursor.execute("ANALYZE")
+
+
 if __name__ == "__main__":
     main(*map(int, sys.argv[1:4]))
