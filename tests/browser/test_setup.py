@@ -140,7 +140,8 @@ def test_a_sold_speed_is_set_and_shown(page, network):
 def test_poll_now_is_asked_for_and_its_record_is_read(page, network):
     device = Device.objects.get(name="hex-wan-1")
     sign_in(page, f"/fleet/device/{device.pk}")
-    page.get_by_role("button", name="poll now").click()
+    with page.expect_response(lambda answer: answer.url.endswith("/polls")):
+        page.get_by_role("button", name="poll now").click()
     expect(page.get_by_text("Asked the collector")).to_be_visible()
     asked = device.poll_requests.get()
     from lumtar.domain.inventory import polling

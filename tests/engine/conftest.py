@@ -31,6 +31,12 @@ def quick(monkeypatch, let_go, transactional_db):
     connections.close_all()
 
 
+@pytest.fixture(autouse=True)
+async def connected(quick):
+    """Another module's tests may have ended the connection of the thread that asynchronous tests ask by."""
+    await sync_to_async(connections.close_all)()
+
+
 @pytest.fixture
 async def stand_in(loopback):
     """One stand-in device."""

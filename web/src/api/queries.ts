@@ -48,6 +48,31 @@ export const portsQuery = (at: string | null, filter: PortFilter) =>
     placeholderData: keepPreviousData,
   });
 
+/** Rows of a page of a long list: only the pages that are seen are fetched. */
+export const PAGE = 200;
+
+export const portPageQuery = (at: string | null, filter: PortFilter, page: number) =>
+  queryOptions({
+    queryKey: ["ports", "page", at, filter, page],
+    queryFn: () =>
+      got(
+        client.GET("/api/v1/interfaces", {
+          params: { query: { ...past(at), ...filter, limit: PAGE, start: page * PAGE } },
+        }),
+      ),
+  });
+
+export const devicePageQuery = (at: string | null, filter: { site?: string; words?: string }, page: number) =>
+  queryOptions({
+    queryKey: ["devices", "page", at, filter, page],
+    queryFn: () =>
+      got(
+        client.GET("/api/v1/devices", {
+          params: { query: { ...past(at), ...filter, limit: PAGE, start: page * PAGE } },
+        }),
+      ),
+  });
+
 export const devicesQuery = (at: string | null, filter: { site?: string; words?: string }) =>
   queryOptions({
     queryKey: ["devices", at, filter],

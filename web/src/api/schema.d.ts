@@ -1977,6 +1977,11 @@ export interface components {
             limit?: number;
             /** Cursor */
             cursor?: string | null;
+            /**
+             * Start
+             * @default 0
+             */
+            start?: number;
         };
         /**
          * PortRow
@@ -4020,6 +4025,7 @@ export interface operations {
                 retired?: boolean;
                 limit?: number;
                 cursor?: string | null;
+                start?: number;
             };
             header?: never;
             path?: never;
@@ -4278,6 +4284,7 @@ export interface operations {
                 sort?: string;
                 limit?: number;
                 cursor?: string | null;
+                start?: number;
             };
             header?: never;
             path?: never;

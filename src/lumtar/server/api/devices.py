@@ -37,13 +37,14 @@ def devices(
     retired: bool = False,
     limit: int = 500,
     cursor: str | None = None,
+    start: int = 0,
 ) -> Devices:
     """Devices with their state, now or at a past time; or those that are retired."""
-    start = paging.offset(cursor)
+    first = paging.offset(cursor, start)
     rows, total = queries.devices(
-        past(at), site=site, words=words, retired=retired, limit=max(1, min(limit, 2000)), offset=start
+        past(at), site=site, words=words, retired=retired, limit=max(1, min(limit, 2000)), offset=first
     )
-    return Devices(rows=rows, total=total, next=paging.following(start, len(rows), total))
+    return Devices(rows=rows, total=total, next=paging.following(first, len(rows), total))
 
 
 class PartOut(Schema):

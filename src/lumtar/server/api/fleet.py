@@ -50,6 +50,7 @@ class PortFilter(Schema):
     sort: str = "name"
     limit: int = 200
     cursor: str | None = None
+    start: int = 0
 
 
 @router.get("/sites", response=list[SiteOut])
@@ -63,7 +64,7 @@ def interfaces(request: HttpRequest, told: Query[PortFilter]) -> Ports:
     """Interfaces with their state, now or at a past time."""
     if told.sort not in queries.SORTS:
         raise Problem(422, f"There is no order {told.sort!r}; there are {', '.join(queries.SORTS)}.", "sort")
-    start = paging.offset(told.cursor)
+    start = paging.offset(told.cursor, told.start)
     rows, total = queries.ports(
         past(told.at),
         site=told.site,

@@ -6,8 +6,11 @@ import binascii
 from lumtar.server.api.problems import Problem
 
 
-def offset(cursor: str | None) -> int:
-    """Where a page begins.
+FURTHEST = 10_000_000
+
+
+def offset(cursor: str | None, start: int = 0) -> int:
+    """Where a page begins: at a cursor, or at a row's number, for a list of which only what is seen is fetched.
 
     Raises
     ------
@@ -15,9 +18,9 @@ def offset(cursor: str | None) -> int:
         if it is not a cursor that was given out
     """
     if not cursor:
-        return 0
+        return max(0, min(FURTHEST, start))
     try:
-        return max(0, min(10_000_000, int(base64.urlsafe_b64decode(cursor.encode()).decode())))
+        return max(0, min(FURTHEST, int(base64.urlsafe_b64decode(cursor.encode()).decode())))
     except (ValueError, binascii.Error) as error:
         raise Problem(422, "That is not a cursor of this list.", "cursor") from error
 

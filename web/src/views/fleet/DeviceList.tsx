@@ -1,13 +1,13 @@
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { devicesQuery } from "../../api/queries";
+import { devicePageQuery } from "../../api/queries";
 import { useScreenTime } from "../../app/screenTime";
 import { duration, moment } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 import { Severity } from "../../parts/Severity";
 import { ListHead } from "./ListHead";
-import { Rows } from "./Rows";
+import { PagedRows } from "./Rows";
 import { useTrail } from "./trail";
 
 type Device = Schemas["DeviceRow"];
@@ -18,9 +18,9 @@ const REACH: Record<string, string> = { answers: "answers", silent: "does not an
 export function DeviceList({ site, narrow }: { site: string; narrow: boolean }) {
   const [search] = useSearchParams();
   const time = useScreenTime();
-  const { data, error } = useQuery(
-    devicesQuery(time.at, { ...(site ? { site } : {}), words: search.get("words") ?? "" }),
-  );
+  const filter = { ...(site ? { site } : {}), words: search.get("words") ?? "" };
+  const page = (number: number) => devicePageQuery(time.at, filter, number);
+  const { data, error } = useQuery({ ...page(0), placeholderData: keepPreviousData });
   const count = data ? `${data.total.toLocaleString("en")} devices` : "";
   return (
     <div className="flex h-full flex-col">
@@ -42,9 +42,10 @@ export function DeviceList({ site, narrow }: { site: string; narrow: boolean }) 
           <span className="text-right">ports</span>
         </div>
       )}
-      <Rows
+      <PagedRows
         name={`devices ${site} ${narrow}`}
-        rows={data?.rows ?? []}
+        total={data?.total ?? 0}
+        page={page}
         row={(device) => <DeviceLine device={device} narrow={narrow} />}
       />
       {!narrow && (

@@ -1,7 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { portsQuery } from "../../api/queries";
+import { portPageQuery } from "../../api/queries";
 import { useScreenTime } from "../../app/screenTime";
 import { Figure } from "../../parts/Figure";
 import { moment, percent, perSecond, rate } from "../../parts/format";
@@ -9,7 +9,7 @@ import { LoadBar } from "../../parts/LoadBar";
 import { Problem } from "../../parts/Problem";
 import { Severity } from "../../parts/Severity";
 import { ListHead } from "./ListHead";
-import { Rows } from "./Rows";
+import { PagedRows } from "./Rows";
 import { useTrail } from "./trail";
 
 type Port = Schemas["PortRow"];
@@ -35,7 +35,8 @@ export function PortList({ site, narrow }: { site: string; narrow: boolean }) {
     words: search.get("words") ?? "",
     sort: search.get("sort") ?? "load",
   };
-  const { data, error } = useQuery(portsQuery(time.at, filter));
+  const page = (number: number) => portPageQuery(time.at, filter, number);
+  const { data, error } = useQuery({ ...page(0), placeholderData: keepPreviousData });
   const title = device ? (data?.rows[0]?.device ?? "…") : site || "All ports";
   const count = data ? `${data.total.toLocaleString("en")} ports` : "";
   return (
@@ -57,9 +58,10 @@ export function PortList({ site, narrow }: { site: string; narrow: boolean }) {
           <span>state since</span>
         </div>
       )}
-      <Rows
+      <PagedRows
         name={`ports ${site} ${device} ${narrow}`}
-        rows={data?.rows ?? []}
+        total={data?.total ?? 0}
+        page={page}
         row={(port) => (narrow ? <NarrowPort port={port} /> : <WidePort port={port} />)}
       />
     </div>
