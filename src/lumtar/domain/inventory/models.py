@@ -231,8 +231,9 @@ class Interface(models.Model):
     gone_at = models.DateTimeField(null=True)
 
     class Meta:
-        """An index belongs to one interface."""
+        """An index belongs to one interface; long lists are read in the order of their labels."""
 
+        indexes = [models.Index(fields=["label", "id"], name="interfaces_by_label")]
         constraints = [
             models.UniqueConstraint(
                 # At the end of a transaction: renumbered ports swap their indexes within one.

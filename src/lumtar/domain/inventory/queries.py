@@ -94,7 +94,12 @@ def search(words: str, columns: tuple[str, ...], where: list[str], values: dict[
     text = " || ' ' || ".join(columns)
     for number, word in enumerate(words.split()[:6]):
         where.append(f"({text}) ILIKE %(word{number})s")
-        values[f"word{number}"] = "%" + word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+        values[f"word{number}"] = _pattern(word)
+
+
+def _pattern(word: str) -> str:
+    """What ILIKE takes to find a word anywhere, as it is written."""
+    return "%" + word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
 
 
 @dataclass(slots=True)
@@ -154,21 +159,16 @@ def ports(
     state : "up", "down" (though switched on and in use before), or anything
     sort : a key of SORTS
     """
-    where = ["i.gone_at IS NULL", _there(at)]
-    values: dict[str, Any] = {"limit": limit, "offset": offset, "at": at, "from": at - WINDOW if at else None}
-    if site:
-        where.append(at_site(site, values))
-    if device is not None:
-        where.append("i.device_id = %(device)s")
-        values["device"] = device
+    total = None
+    if at is None and only is None:
+        # Of a hundred thousand ports the few that are wanted are found first, and looked at then.
+        only, total = _chosen(site, device, words, state, sort, limit, offset)
+        site, device, words, state, offset = None, None, "", "", 0
+    where, values = _narrow(at, site, device, words, state)
+    values |= {"limit": limit, "offset": offset}
     if only is not None:
         where.append("i.id = ANY(%(only)s)")
         values["only"] = only
-    search(words, ("i.label", "i.name", "i.alias", "i.descr", "i.role", "d.name", "d.address"), where, values)
-    if state == "up":
-        where.append("n.oper = 1")
-    elif state == "down":
-        where.append("n.oper <> 1 AND n.admin = 1")
     severity = (
         "coalesce((SELECT max(severity) FROM alarms_alarm a WHERE a.interface_id = i.id AND NOT a.is_cleared), 0)"
         if at is None
@@ -187,7 +187,67 @@ def ports(
     with connection.cursor() as cursor:
         cursor.execute(sql, values)
         rows = cursor.fetchall()
-    return [PortRow(*row[:-1]) for row in rows], int(rows[0][-1]) if rows else 0
+    if total is None:
+        total = int(rows[0][-1]) if rows else 0
+    return [PortRow(*row[:-1]) for row in rows], total
+
+
+def _narrow(
+    at: datetime | None, site: str | None, device: int | None, words: str, state: str
+) -> tuple[list[str], dict[str, Any]]:
+    """Conditions for ports, and their values."""
+    where = ["i.gone_at IS NULL", _there(at)]
+    values: dict[str, Any] = {"at": at, "from": at - WINDOW if at else None}
+    if site:
+        where.append(at_site(site, values))
+    if device is not None:
+        where.append("i.device_id = %(device)s")
+        values["device"] = device
+    for number, word in enumerate(words.split()[:6]):
+        values[f"word{number}"] = _pattern(word)
+        # A device's name is looked at once, not once a port.
+        where.append(
+            f"""(i.label || ' ' || i.name || ' ' || i.alias || ' ' || i.descr || ' ' || i.role ILIKE %(word{number})s
+            OR i.device_id = ANY(ARRAY(SELECT id FROM inventory_device WHERE name || ' ' || address ILIKE %(word{number})s)))"""
+        )
+    if state == "up":
+        where.append("n.oper = 1")
+    elif state == "down":
+        where.append("n.oper <> 1 AND n.admin = 1")
+    return where, values
+
+
+def _chosen(
+    site: str | None, device: int | None, words: str, state: str, sort: str, limit: int, offset: int
+) -> tuple[list[int], int]:
+    """The numbers of the ports of one page of a list as it is now, and how many there are in all."""
+    where, values = _narrow(None, site, device, words, state)
+    order = SORTS.get(sort, SORTS["name"])
+    tables = "FROM inventory_interface i JOIN inventory_device d ON d.id = i.device_id"
+    if site:
+        tables += " LEFT JOIN inventory_site s ON s.id = d.site_id"
+    newest = " LEFT JOIN readings_newest n ON n.interface_id = i.id"
+    counted = f"SELECT count(*) {tables}{newest if state else ''} WHERE {' AND '.join(where)}"
+    if state or "n." in order or "load" in order:
+        tables += newest
+    load = "NULL"
+    if "load" in order:
+        tables += " LEFT JOIN inventory_devicestate ds ON ds.device_id = d.id"
+        load = "CASE WHEN ds.reach = 'silent' THEN NULL ELSE greatest(n.in_percent, n.out_percent) END"
+    # Words are dear to look for: what they leave is counted on the way. All ports are counted faster by themselves.
+    every = "count(*) OVER ()" if words else "NULL"
+    chosen = f"""SELECT i.id, {load} AS load, {every} {tables} WHERE {" AND ".join(where)}
+        ORDER BY {order} LIMIT %(limit)s OFFSET %(offset)s"""
+    with connection.cursor() as cursor:
+        cursor.execute(chosen, {**values, "limit": limit, "offset": offset})
+        rows = cursor.fetchall()
+        ids = [int(row[0]) for row in rows]
+        if offset == 0 and len(ids) < limit:
+            return ids, len(ids)
+        if rows and words:
+            return ids, int(rows[0][2])
+        cursor.execute(counted, values)
+        return ids, int(cursor.fetchone()[0])
 
 
 @dataclass(slots=True)

@@ -5,7 +5,6 @@ import binascii
 
 from lumtar.server.api.problems import Problem
 
-
 FURTHEST = 10_000_000
 
 
