@@ -205,9 +205,11 @@ def _narrow(
         values["device"] = device
     for number, word in enumerate(words.split()[:6]):
         values[f"word{number}"] = _pattern(word)
+        # Letters of ASCII alone fold their case in any language; that costs half.
+        collation = ' COLLATE "C"' if word.isascii() else ""
         # A device's name is looked at once, not once a port.
         where.append(
-            f"""(i.label || ' ' || i.name || ' ' || i.alias || ' ' || i.descr || ' ' || i.role ILIKE %(word{number})s
+            f"""((i.label || ' ' || i.name || ' ' || i.alias || ' ' || i.descr || ' ' || i.role){collation} ILIKE %(word{number})s
             OR i.device_id = ANY(ARRAY(SELECT id FROM inventory_device WHERE name || ' ' || address ILIKE %(word{number})s)))"""
         )
     if state == "up":
@@ -223,16 +225,20 @@ def _chosen(
     """The numbers of the ports of one page of a list as it is now, and how many there are in all."""
     where, values = _narrow(None, site, device, words, state)
     order = SORTS.get(sort, SORTS["name"])
-    tables = "FROM inventory_interface i JOIN inventory_device d ON d.id = i.device_id"
-    if site:
-        tables += " LEFT JOIN inventory_site s ON s.id = d.site_id"
+    tables = "FROM inventory_interface i"
+    if site or "d." in order:
+        tables += " JOIN inventory_device d ON d.id = i.device_id LEFT JOIN inventory_site s ON s.id = d.site_id"
+    else:
+        # Few devices are retired: leaving theirs out costs less than joining all.
+        where.remove(_there(None))
+        where.append("i.device_id NOT IN (SELECT id FROM inventory_device WHERE retired_at IS NOT NULL)")
     newest = " LEFT JOIN readings_newest n ON n.interface_id = i.id"
     counted = f"SELECT count(*) {tables}{newest if state else ''} WHERE {' AND '.join(where)}"
     if state or "n." in order or "load" in order:
         tables += newest
     load = "NULL"
     if "load" in order:
-        tables += " LEFT JOIN inventory_devicestate ds ON ds.device_id = d.id"
+        tables += " LEFT JOIN inventory_devicestate ds ON ds.device_id = i.device_id"
         load = "CASE WHEN ds.reach = 'silent' THEN NULL ELSE greatest(n.in_percent, n.out_percent) END"
     # Words are dear to look for: what they leave is counted on the way. All ports are counted faster by themselves.
     every = "count(*) OVER ()" if words else "NULL"
