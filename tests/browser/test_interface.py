@@ -258,3 +258,25 @@ def test_a_phone_can_show_alarms_and_a_device(page, network):
         page.goto(path)
         page.wait_for_timeout(500)
         assert page.evaluate("document.scrollingElement.scrollWidth") <= 360
+
+
+def test_a_long_list_is_scrolled_to_its_end(page, network):
+    """Only the pages in sight are fetched, and no row is missing on the way."""
+    Interface.objects.bulk_create(
+        Interface(device=network[1], if_index=1000 + n, name=f"e{n}", label=f"Far port {n:04d}") for n in range(900)
+    )
+    sign_in(page, "/fleet?sort=label")
+    expect(page.get_by_text("908 ports")).to_be_visible()
+    rows = page.locator("a[data-row]")
+    expect(rows.first).to_contain_text("Far port 0000")
+    rows.first.hover()
+    for place in (300, 620, 899):
+        wanted = page.get_by_text(f"Far port {place:04d}")
+        for _ in range(60):
+            if wanted.count():
+                break
+            page.mouse.wheel(0, 700)
+            page.wait_for_timeout(60)
+        expect(wanted).to_be_visible()
+    shown = [int(text[9:13]) for text in rows.all_inner_texts() if text.startswith("Far port")]
+    assert shown == list(range(shown[0], shown[-1] + 1))

@@ -1,6 +1,7 @@
 """A device's life: added, changed, retired, restored, deleted; and what stays of it."""
 
 import pytest
+from django.utils import timezone
 
 from lumtar.core.alarms.severity import Severity
 from lumtar.domain.alarms.models import Alarm
@@ -10,7 +11,7 @@ from lumtar.domain.inventory.credentials import create
 from lumtar.domain.inventory.models import Device, Interface, OwnField, Site
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.editing import Stale
-from lumtar.domain.readings.models import Gap
+from lumtar.domain.readings.models import Gap, Newest
 from tests.domain.conftest import NOW
 
 pytestmark = pytest.mark.django_db
@@ -159,3 +160,29 @@ def test_the_list_of_devices(device, credential):
         "own": {"Rack": "R4"},
     }
     assert queries.places(["::1", "nowhere"]) == {("::1", 1161, "snmp"): "::1"}
+
+
+def test_pages_of_a_long_list_hold_each_port_once_in_every_order(device):
+    """However a page is found, the pages together are the whole list in one order."""
+    Interface.objects.bulk_create(
+        Interface(device=device, if_index=100 + n, name=f"g{n}", label=f"Port {n % 7}") for n in range(40)
+    )
+    Interface.objects.filter(if_index=105).update(gone_at=NOW)
+    now = timezone.now()
+    nothing = {"counters": [], "uptime": 0, "discontinuity": 0, "port_bps": 10**9, "flags": 0, "admin": 1, "holds": 0}
+    same = {"at": now, "base_at": now, "since": now, "moved": True, "present": True, "wide": True, "oper": 1, **nothing}
+    for port in Interface.objects.filter(if_index__gte=100):
+        rates = {"in_bps": 1e6 * (port.if_index % 5), "out_bps": None if port.if_index % 3 else 2e6}
+        share = {"in_percent": port.if_index % 11, "out_percent": None, "error_rate": 0.0}
+        Newest.objects.create(interface=port, **same, **rates, **share)
+    for sort in queries.SORTS:
+        whole, total = queries.ports(sort=sort, limit=2000)
+        ids = [row.id for row in whole]
+        assert len(set(ids)) == total == 40
+        for size in (1, 4, 10):
+            pages = [queries.ports(sort=sort, limit=size, offset=first) for first in range(0, total, size)]
+            assert [row.id for rows, _ in pages for row in rows] == ids, (sort, size)
+            assert {count for _, count in pages} == {total}
+    assert queries.ports(limit=10, offset=500) == ([], 40)
+    found, total = queries.ports(words="G1", limit=3, offset=3)
+    assert (len(found), total) == (3, 11)
