@@ -4,7 +4,6 @@ import re
 from datetime import UTC, datetime, timedelta
 
 import pytest
-from axe_playwright_python.sync_playwright import Axe
 from django.contrib.auth.models import User
 from playwright.sync_api import expect
 
@@ -19,11 +18,6 @@ from tests.lab.boxes import COMMUNITY
 from tests.standins import standing_in
 
 pytestmark = pytest.mark.django_db(transaction=True)
-
-
-def violations(page):
-    found = Axe().run(page, options={"runOnly": ["wcag2a", "wcag2aa", "wcag22aa"]}).response["violations"]
-    return [f"{each['id']}: {node['html'][:120]}" for each in found for node in each["nodes"]]
 
 
 def test_from_the_first_visit_to_the_first_device(page, loopback):
@@ -218,36 +212,6 @@ def test_the_theme_is_chosen_and_remembered(page, network):
     page.get_by_role("button", name="demo").click()
     page.get_by_role("menuitem", name="Sign out").click()
     expect(page.get_by_role("button", name="Sign in")).to_be_visible()
-
-
-@pytest.mark.parametrize("theme", ["light", "dark"])
-@pytest.mark.parametrize(
-    "path",
-    [
-        "/",
-        "/fleet",
-        "/fleet?list=devices",
-        "/fleet/port/{port}",
-        "/fleet/device/{device}",
-        "/alarms",
-        "/setup/add",
-        "/setup/list",
-        "/setup/credentials",
-        "/setup/sweeps",
-        "/setup/admission",
-        "/setup/profiles",
-        "/setup/labels",
-        "/setup/check",
-        "/setup/fields",
-        "/fleet?list=inventory",
-    ],
-)
-def test_every_view_is_accessible(page, network, theme, path):
-    port = Interface.objects.get(device=network[0], if_index=1)
-    page.emulate_media(color_scheme=theme)
-    sign_in(page, path.format(port=port.pk, device=network[0].pk))
-    page.wait_for_timeout(900)
-    assert violations(page) == []
 
 
 def test_a_phone_can_show_alarms_and_a_device(page, network):

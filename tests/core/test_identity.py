@@ -2,7 +2,10 @@
 
 from dataclasses import replace
 
-from lumtar.core.identity import Identity, find, same
+from hypothesis import given
+from hypothesis import strategies as st
+
+from lumtar.core.identity import Identity, Known, find, same
 
 BOX = Identity(
     "10.0.0.1", "AB12CD34", "Fernhall", "80007ed904", "02:00:00:00:00:01", "alw-acc-1", "1.3.6.1.4.1.32473.1.12"
@@ -39,3 +42,38 @@ def test_the_first_that_is_the_same_is_found():
     known = [(1, Identity("10.0.0.9", "other-1")), (2, BOX)]
     assert find(replace(BOX, address="10.0.0.3"), known) == (2, "the same serial number, AB12CD34")
     assert find(Identity("10.0.0.77"), known) is None
+
+
+BOXES = st.builds(
+    Identity,
+    address=st.sampled_from(["10.0.0.1", "10.0.0.2", "10.0.0.3"]),
+    serial=st.sampled_from(["", "SER-1", "SER-2"]),
+    engine_id=st.sampled_from(["", "80aa", "80bb"]),
+    mac=st.sampled_from(["", "02:00:00:00:00:01"]),
+    sys_name=st.sampled_from(["", "sw-1", "SW-1"]),
+    sys_object_id=st.sampled_from(["", "1.3.6"]),
+)
+
+
+@given(st.lists(BOXES, max_size=8), BOXES)
+def test_looking_up_finds_what_comparing_each_with_each_finds(boxes, wanted):
+    known = Known()
+    for number, box in enumerate(boxes):
+        known.add(number, box)
+    found, compared = known.find(wanted), find(wanted, enumerate(boxes))
+    assert (found is None) == (compared is None)
+    assert found is None or same(wanted, boxes[found[0]]) == found[1]
+
+
+@given(BOXES, BOXES)
+def test_being_one_box_does_not_depend_on_who_is_asked(one, other):
+    assert bool(same(one, other)) == bool(same(other, one))
+
+
+def test_what_is_learnt_of_a_box_later_is_known():
+    known = Known()
+    known.add(1, Identity("10.0.0.1"))
+    assert known.find(Identity("10.0.0.9", engine_id="80aa")) is None
+    known.add(1, Identity("10.0.0.1", engine_id="80aa", more=frozenset({"10.0.0.5"})))
+    assert known.find(Identity("10.0.0.9", engine_id="80aa")) == (1, "the same SNMP engine id, 80aa")
+    assert known.find(Identity("10.0.0.5")) == (1, "the same address, 10.0.0.5")

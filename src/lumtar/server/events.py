@@ -88,7 +88,9 @@ async def _events() -> AsyncIterator[str]:
         yield "retry: 2000\n\n"
         while True:
             try:
-                yield f"data: {await asyncio.wait_for(queue.get(), KEEP_ALIVE)}\n\n"
+                async with asyncio.timeout(KEEP_ALIVE):
+                    told = await queue.get()
+                yield f"data: {told}\n\n"
             except TimeoutError:
                 yield ": still here\n\n"
     finally:

@@ -98,7 +98,8 @@ class Pinger:
             try:
                 message = echo_request(family, outlet.identifier, self._sequence, token)
                 outlet.socket.sendto(message, (address, 0))
-                return await asyncio.wait_for(future, timeout) - began
+                async with asyncio.timeout(timeout):
+                    return await future - began
             except TimeoutError:
                 continue
             except BlockingIOError:

@@ -150,8 +150,10 @@ class Collector:
                 task.add_done_callback(self._tasks.discard)
             self._waiting.clear()
             pause = min(1.0, self._due[0][0] - time.time()) if self._due else 1.0
+            # Not wait_for: before Python 3.12 it loses a cancellation that comes together with the event.
             with suppress(TimeoutError):
-                await asyncio.wait_for(self._waiting.wait(), max(0.0, pause))
+                async with asyncio.timeout(max(0.0, pause)):
+                    await self._waiting.wait()
 
     async def _poll(self, target: Target) -> None:
         device = target.device

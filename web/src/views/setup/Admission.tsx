@@ -7,8 +7,7 @@ import { FormFoot } from "../../parts/FormFoot";
 import { Problem } from "../../parts/Problem";
 import { useTyped } from "../../parts/useTyped";
 import { ConditionField } from "./ConditionField";
-import { Ordered } from "./Ordered";
-import { Page } from "./Page";
+import { OrderedPage } from "./OrderedPage";
 import { pieces, tagsOf, tagText } from "./words";
 
 type Rules = Schemas["Admissions"];
@@ -19,51 +18,27 @@ const OUTCOMES: Record<string, string> = { add: "add it", hold: "hold it for a p
 /** What becomes of what sweeps find: rules in their order, and what they would do with the last results. */
 export function Admission() {
   const { data, error } = useQuery(admissionRulesQuery);
-  const [open, setOpen] = useState<number | "new" | null>(null);
-  const queries = useQueryClient();
-  const order = useMutation({
-    mutationFn: (ids: number[]) => got(client.PUT("/api/v1/admissionrules/order", { body: { ids } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: admissionRulesQuery.queryKey }),
-  });
   const { data: plain } = useQuery({
     queryKey: [...admissionRulesQuery.queryKey, "dry"],
     queryFn: () => got(client.GET("/api/v1/admissionrules/dryrun", {})),
-    enabled: open === null,
   });
   if (!data) return <Problem error={error} />;
-  const chosen = data.rows.find((row) => row.id === open);
   return (
-    <Page
+    <OrderedPage
       title="Admission rules"
       words="What is done with a new box that a sweep found: from top to bottom, the first rule that holds decides. Where none does it is held for a person."
-      aside={
-        open === null ? (
-          <button type="button" className="button" onClick={() => setOpen("new")}>
-            Make a rule
-          </button>
-        ) : (
-          <RuleForm
-            key={chosen ? `${chosen.id} ${chosen.edition}` : "new"}
-            {...(chosen ? { stored: chosen } : {})}
-            rules={data}
-            onDone={() => setOpen(null)}
-          />
-        )
-      }
+      make="Make a rule"
+      up="Decide earlier:"
+      rows={data.rows}
+      listed={admissionRulesQuery.queryKey}
+      order={(ids) => got(client.PUT("/api/v1/admissionrules/order", { body: { ids } }))}
+      form={(stored, onDone) => <RuleForm {...(stored ? { stored } : {})} rules={data} onDone={onDone} />}
+      said={(row) => <p className="figures truncate text-[12px] text-ink2">{row.condition || "everything"}</p>}
+      aside={(row) => `${row.outcome}${row.site ? ` to ${row.site}` : ""}`}
+      empty="There is none yet: whatever is found is held for a person."
     >
-      <Problem error={order.error} />
-      <Ordered
-        rows={data.rows}
-        open={open}
-        onOpen={setOpen}
-        onOrder={(ids) => order.mutate(ids)}
-        up="Decide earlier:"
-        words={(row) => <p className="figures truncate text-[12px] text-ink2">{row.condition || "everything"}</p>}
-        aside={(row) => `${row.outcome}${row.site ? ` to ${row.site}` : ""}`}
-      />
-      {data.rows.length === 0 && <p className="py-2">There is none yet: whatever is found is held for a person.</p>}
-      {open === null && plain && <DryRun found={plain} title="With the last results the rules would" />}
-    </Page>
+      {plain && <DryRun found={plain} title="With the last results the rules would" />}
+    </OrderedPage>
   );
 }
 

@@ -7,8 +7,7 @@ import { FormFoot } from "../../parts/FormFoot";
 import { Problem } from "../../parts/Problem";
 import { useTyped } from "../../parts/useTyped";
 import { ConditionField } from "./ConditionField";
-import { Ordered } from "./Ordered";
-import { Page } from "./Page";
+import { OrderedPage } from "./OrderedPage";
 import { tagsOf, tagText } from "./words";
 
 type Rules = Schemas["LabelRulesOut"];
@@ -17,45 +16,21 @@ type Rule = Rules["rows"][0];
 /** Rules that say what ports are called and are for; the first that holds decides. */
 export function Labels() {
   const { data, error } = useQuery(labelRulesQuery);
-  const [open, setOpen] = useState<number | "new" | null>(null);
-  const queries = useQueryClient();
-  const order = useMutation({
-    mutationFn: (ids: number[]) => got(client.PUT("/api/v1/labelrules/order", { body: { ids } })),
-    onSuccess: (rows) => queries.setQueryData(labelRulesQuery.queryKey, rows),
-  });
   if (!data) return <Problem error={error} />;
-  const chosen = data.rows.find((row) => row.id === open);
   return (
-    <Page
+    <OrderedPage
       title="Port labels and roles"
       words="From top to bottom, the first rule that holds for a port decides its role, and each of its tags. Ports with the role access or unused are drawn, but their ups, downs and speeds are not news."
-      aside={
-        open === null ? (
-          <button type="button" className="button" onClick={() => setOpen("new")}>
-            Make a rule
-          </button>
-        ) : (
-          <RuleForm
-            key={chosen ? `${chosen.id} ${chosen.edition}` : "new"}
-            {...(chosen ? { stored: chosen } : {})}
-            rules={data}
-            onDone={() => setOpen(null)}
-          />
-        )
-      }
-    >
-      <Problem error={order.error} />
-      <Ordered
-        rows={data.rows}
-        open={open}
-        onOpen={setOpen}
-        onOrder={(ids) => order.mutate(ids)}
-        up="Decide earlier:"
-        words={(row) => <p className="figures truncate text-[12px] text-ink2">{row.condition || "every port"}</p>}
-        aside={(row) => [row.role, row.template, tagText(row.tags)].filter(Boolean).join(", ")}
-      />
-      {data.rows.length === 0 && <p className="py-2">There is none yet: every port counts alike.</p>}
-    </Page>
+      make="Make a rule"
+      up="Decide earlier:"
+      rows={data.rows}
+      listed={labelRulesQuery.queryKey}
+      order={(ids) => got(client.PUT("/api/v1/labelrules/order", { body: { ids } }))}
+      form={(stored, onDone) => <RuleForm {...(stored ? { stored } : {})} rules={data} onDone={onDone} />}
+      said={(row) => <p className="figures truncate text-[12px] text-ink2">{row.condition || "every port"}</p>}
+      aside={(row) => [row.role, row.template, tagText(row.tags)].filter(Boolean).join(", ")}
+      empty="There is none yet: every port counts alike."
+    />
   );
 }
 
