@@ -13,7 +13,7 @@ from lumtar.core.counters import Flag
 from lumtar.core.lede import Cause, Standing, lede
 from lumtar.core.measures import bits_per_second, utilisation
 from lumtar.core.speeds import SpeedSource, chosen, port_speed
-from lumtar.core.text import clean, mac_address, port_label
+from lumtar.core.text import clean, mac_address
 from lumtar.core.units import counted, duration, rate
 
 
@@ -86,11 +86,6 @@ class TestText:
         text = clean(raw)
         assert len(text) <= 255
         assert "\x00" not in text and text == " ".join(text.split())
-
-    def test_labels_fall_back(self):
-        assert port_label("To cen-core-1", "t1", "port", 1) == "To cen-core-1"
-        assert port_label("", "t1", "port", 1) == "t1"
-        assert port_label("", "", "", 7) == "port 7"
 
     def test_only_six_octets_are_a_mac(self):
         assert mac_address(bytes(range(6))) == "00:01:02:03:04:05"

@@ -187,6 +187,15 @@ class TestProfiles:
         assert "profile Fernhall changed, for devices added from now on" in texts
         assert "profile Fernhall changed, for all 1 devices that use it" in texts
 
+    def test_what_a_profile_does_not_read_is_kept(self, switch):
+        profiles.save(self.told(tables=["interfaces"]), "anna")
+        described(switch)
+        Device.objects.update(maker="Fernhall", serial="AB12CD34")
+        described(Device.objects.get(pk=switch.pk))
+        switch.refresh_from_db()
+        assert (switch.maker, switch.serial) == ("Fernhall", "AB12CD34")
+        assert not Entry.objects.filter(text__contains="serial number").exists()
+
     def test_deleting_a_profile_leaves_its_devices_as_they_are(self, switch):
         made = profiles.save(self.told(tables=["interfaces"]), "anna")
         described(switch)

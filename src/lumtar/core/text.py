@@ -30,11 +30,6 @@ def csv_line(cells: Iterable[object]) -> str:
     return out.getvalue()
 
 
-def port_label(alias: str, name: str, descr: str, index: int) -> str:
-    """What a port is called on screen: what somebody wrote on it, else its name, else its number."""
-    return alias or name or descr or f"port {index}"
-
-
 def mac_address(raw: bytes) -> str:
     """Colon-separated hexadecimal, or nothing for anything that is not six octets."""
     return raw.hex(":") if len(raw) == 6 else ""

@@ -1,7 +1,7 @@
 """Taking over what devices say of themselves."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
@@ -10,11 +10,12 @@ from django.utils import timezone
 
 from lumtar.core.discovery import Described, PartDescribed, PortDescribed
 from lumtar.core.following import Port, follow
+from lumtar.core.profiles import Table
 from lumtar.core.speeds import SpeedSource, chosen
 from lumtar.core.units import rate
 from lumtar.domain.inventory.labelling import Labeller, label_ports, uses_speed
 from lumtar.domain.inventory.models import Component, Device, Interface, InterfaceSpeed
-from lumtar.domain.inventory.profiles import recognise_device
+from lumtar.domain.inventory.profiles import objects_of, recognise_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.logbook.services import note_action
 
@@ -29,6 +30,8 @@ IDENTITY = {
     "engine_id": "SNMP engine id",
 }
 """What a device is known by, in the words of its logbook."""
+OF_ENTITY = ("maker", "model", "serial", "software")
+"""What the inventory table alone tells."""
 SAID = ("if_index", "name", "descr", "alias", "if_type", "mac")
 """What a device says of each port."""
 MOST_MOVES = 6
@@ -45,6 +48,9 @@ def describe(
     interfaces by index and components by (kind, index), as far as the device lists them
     """
     with transaction.atomic():
+        # What its profile does not read is not gone.
+        unread = () if Table.ENTITY in objects_of(device)[0] else OF_ENTITY
+        said = replace(said, **{name: getattr(device, name) for name in unread})
         changed = [name for name in Described.__dataclass_fields__ if getattr(device, name) != getattr(said, name)]
         _note_changes(device, said, changed, now)
         for name in changed:
