@@ -30,6 +30,8 @@ def devices():
         {"tries": 1},
         {"enabled": False},
         {"way": "icmp"},
+        {"reads": {"tables": ["interfaces"], "objects": []}},
+        {"label_template": "{name}"},
     ],
     ids=lambda told: next(iter(told)),
 )

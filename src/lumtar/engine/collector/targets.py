@@ -53,7 +53,8 @@ def signature(device: Device) -> tuple[object, ...]:
 
 def load_devices() -> list[Device]:
     """The devices that are to be polled."""
-    return list(Device.objects.filter(enabled=True, retired_at=None).select_related("credential", "site", "profile"))
+    found = Device.objects.filter(enabled=True, retired_at=None).order_by("pk")
+    return list(found.select_related("credential", "site", "profile"))
 
 
 def fingerprint() -> int:
