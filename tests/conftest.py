@@ -111,6 +111,28 @@ def let_go(django_db_setup, django_db_blocker):
         )
 
 
+@pytest.fixture
+def settled(transactional_db):
+    """What the web server is still answering comes to its end before the tables are emptied under it."""
+    yield
+    from django.db import connection
+
+    with connection.cursor() as cursor:
+        # Should the two meet all the same, it is the server that has to give way.
+        cursor.execute(
+            "SELECT set_config('deadlock_timeout', '1min', false) FROM pg_roles WHERE rolname = current_user AND rolsuper"
+        )
+    quiet, deadline = 0, time.monotonic() + 20
+    while quiet < 3 and time.monotonic() < deadline:
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT count(*) FROM pg_stat_activity WHERE datname = current_database()"
+                " AND pid <> pg_backend_pid() AND backend_type = 'client backend' AND state <> 'idle'"
+            )
+            quiet = 0 if cursor.fetchone()[0] else quiet + 1
+        time.sleep(0.05)
+
+
 @pytest.fixture(scope="session")
 def address(let_go):
     """The web server on this test process's database."""

@@ -30,7 +30,7 @@ def network(transactional_db):
 
 
 @pytest.fixture
-def page(chromium, address, transactional_db):
+def page(chromium, address, settled):
     """A page at 1280x800 that fails the test if a script fails."""
     context = chromium.new_context(
         viewport={"width": 1280, "height": 800}, base_url=address, timezone_id="UTC", color_scheme="light"

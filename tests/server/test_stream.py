@@ -15,7 +15,7 @@ from django.test import Client
 from lumtar.domain.operation.services import announce
 from lumtar.server.settings import POOL
 
-pytestmark = pytest.mark.django_db(transaction=True)
+pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.usefixtures("settled")]
 
 
 class Watcher(threading.Thread):
