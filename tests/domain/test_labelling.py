@@ -196,6 +196,15 @@ class TestProfiles:
         assert (switch.maker, switch.serial) == ("Fernhall", "AB12CD34")
         assert not Entry.objects.filter(text__contains="serial number").exists()
 
+    def test_ports_that_a_profile_leaves_out_are_not_called_gone(self, switch):
+        made = profiles.save(self.told(tables=["interfaces"]), "anna")
+        listed = described(switch)
+        profiles.save(self.told(tables=["inventory"]), "anna", made.pk, 1, for_all=True)
+        description.describe(Device.objects.get(pk=switch.pk), SWITCH, [], [], NOW)
+        texts = list(Entry.objects.values_list("text", flat=True))
+        assert f"its profile does not read ports: {len(listed)} are not listed any more, their history is kept" in texts
+        assert not [text for text in texts if text.endswith("is gone")]
+
     def test_deleting_a_profile_leaves_its_devices_as_they_are(self, switch):
         made = profiles.save(self.told(tables=["interfaces"]), "anna")
         described(switch)

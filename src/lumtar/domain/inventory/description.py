@@ -34,8 +34,8 @@ OF_ENTITY = ("maker", "model", "serial", "software")
 """What the inventory table alone tells."""
 SAID = ("if_index", "name", "descr", "alias", "if_type", "mac")
 """What a device says of each port."""
-MOST_MOVES = 6
-"""Renumbered ports that are named one by one."""
+MOST_APART = 6
+"""Ports with the same piece of news that are named one by one."""
 
 
 def describe(
@@ -89,6 +89,8 @@ def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetim
     renewed: list[Interface] = []
     news: list[tuple[Interface | None, str]] = []
     moved: list[tuple[Interface, str]] = []
+    back: list[tuple[Interface, str]] = []
+    gone: list[tuple[Interface, str]] = []
     listed: dict[int, Interface] = {}
     for number, port in enumerate(ports):
         said = {name: getattr(port, name) for name in SAID}
@@ -101,7 +103,7 @@ def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetim
             new.append(interface)
             continue
         if interface.gone_at:
-            news.append((interface, f"port {label} is listed again"))
+            back.append((interface, f"port {label} is listed again"))
         elif interface.label != label:
             news.append((interface, f"port {interface.label} is now called {label}"))
         if interface.if_index != port.if_index and not interface.gone_at:
@@ -115,13 +117,17 @@ def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetim
             # Its index may belong to another port by now.
             interface.gone_at, interface.if_index = now, -interface.pk
             renewed.append(interface)
-            news.append((interface, f"port {interface.label} is gone"))
+            gone.append((interface, f"port {interface.label} is gone"))
     if known and new:
         news += [(None, f"{len(new)} new {'port' if len(new) == 1 else 'ports'}")]
-    if len(moved) > MOST_MOVES:
-        news.append((None, f"{len(moved)} ports have another ifIndex now; each keeps its history"))
+    news += _in_short(moved, "ports have another ifIndex now; each keeps its history")
+    news += _in_short(back, "ports are listed again")
+    if gone and Table.INTERFACES not in objects_of(device)[0]:
+        news.append(
+            (None, f"its profile does not read ports: {len(gone)} are not listed any more, their history is kept")
+        )
     else:
-        news += moved
+        news += gone
     Interface.objects.bulk_create(new)
     # An upsert: Django's bulk_update costs a hundred times as much for a large switch.
     Interface.objects.bulk_create(
@@ -137,6 +143,11 @@ def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetim
         ]
     )
     return listed
+
+
+def _in_short(news: list[tuple[Interface, str]], many: str) -> list[tuple[Interface | None, str]]:
+    """A few pieces of news as they are, many in one line."""
+    return [(None, f"{len(news)} {many}")] if len(news) > MOST_APART else list(news)
 
 
 def _as_said(interface: Interface, said: dict[str, Any]) -> Interface:

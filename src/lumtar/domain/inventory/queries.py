@@ -89,6 +89,10 @@ def at_site(site: str, values: dict[str, Any]) -> str:
     return "s.name = %(site)s"
 
 
+PORT_WORDS = "(i.label || ' ' || i.name || ' ' || i.alias || ' ' || i.descr || ' ' || i.role)"
+"""What words are looked for in; there is an index by groups of three letters (migration 0008)."""
+
+
 def search(words: str, columns: tuple[str, ...], where: list[str], values: dict[str, Any]) -> None:
     """Add a condition for each word: it occurs in one of the columns, as it is written."""
     text = " || ' ' || ".join(columns)
@@ -207,11 +211,11 @@ def _narrow(
         values["device"] = device
     for number, word in enumerate(words.split()[:6]):
         values[f"word{number}"] = _pattern(word)
-        # Letters of ASCII alone fold their case in any language; that costs half.
-        collation = ' COLLATE "C"' if word.isascii() else ""
+        # Too short for the index. Letters of ASCII alone fold their case in any language, at half the cost.
+        collation = ' COLLATE "C"' if word.isascii() and len(word) < 3 else ""
         # A device's name is looked at once, not once a port.
         where.append(
-            f"""((i.label || ' ' || i.name || ' ' || i.alias || ' ' || i.descr || ' ' || i.role){collation} ILIKE %(word{number})s
+            f"""({PORT_WORDS}{collation} ILIKE %(word{number})s
             OR i.device_id = ANY(ARRAY(SELECT id FROM inventory_device WHERE name || ' ' || address ILIKE %(word{number})s)))"""
         )
     if state == "up":
