@@ -39,7 +39,7 @@ from lumtar.domain.inventory.models import Component, Credential, Device, Device
 from lumtar.domain.inventory.profiles import ProfileTold, reads_of, save
 from lumtar.domain.readings import partitions, rollups
 from lumtar.domain.readings import services as readings
-from lumtar.domain.readings.models import Newest
+from lumtar.domain.readings.models import Newest, RolledUp
 from lumtar.domain.sweeps import admission
 from lumtar.domain.sweeps import services as sweeps
 from lumtar.domain.sweeps.admission import RuleTold
@@ -290,6 +290,7 @@ class History:
         if self.newest is not None:
             with transaction.atomic():
                 readings.renew_newest(*self.newest)
+        RolledUp.objects.update_or_create(pk=1, defaults={"until": rollups.five_of(moment(self.epoch))})
         Newest.objects.update(since=moment(self.epoch - DAYS * DAY))
         with connection.cursor() as cursor:
             cursor.execute("ANALYZE")
@@ -333,7 +334,7 @@ class History:
         rows.add(self.ids[here], batch.seen)
         if at > self.epoch - 3 * 3600:
             self._keep_newest(self.ids[here], batch.seen, batch.state)
-        if kept:
+        if kept or at % 3600 == 0:
             rows.add_parts(self._parts(times, answering), self._polls(times, answering))
         for place in np.flatnonzero(answering):
             reach = self.recorder.reach[self.loaded[place].device.pk]
@@ -401,7 +402,7 @@ class History:
         return found
 
     def _hand_over(self, writer: Writer, day: object, rows: "_Rows", kept: bool) -> None:
-        writer.put(lambda: rows.write(day, kept))
+        writer.put(lambda: rows.write(day, kept, moment(self.epoch)))
 
 
 class _Rows:
@@ -421,7 +422,7 @@ class _Rows:
         self.parts += parts
         self.polls += polls
 
-    def write(self, day: object, kept: bool) -> None:
+    def write(self, day: object, kept: bool, until: datetime) -> None:
         """COPY into a table without an index, roll it up, then attach or forget it: no page is written twice."""
         name = f"readings_reading_{day:%Y%m%d}"
         start = datetime.combine(day, datetime.min.time(), UTC)  # type: ignore[arg-type]
@@ -430,7 +431,10 @@ class _Rows:
             cursor.execute(f"DROP TABLE {name}")
             cursor.execute(f"CREATE TABLE {name} (LIKE readings_reading)")
             readings.append(*by_interface(np.concatenate(self.ids), join_rows(self.seen)), name)
-            rollups.roll_up(start, end + timedelta(hours=1), name)
+            if self.parts:
+                readings.append_components(*zip(*self.parts, strict=True))
+                readings.append_devices(*zip(*self.polls, strict=True))
+            rollups.roll_all(start, min(end, rollups.five_of(until)), name)
             if kept:
                 cursor.execute(f"ALTER TABLE {name} ADD PRIMARY KEY (interface_id, at)")
                 cursor.execute(
@@ -438,9 +442,6 @@ class _Rows:
                 )
             else:
                 cursor.execute(f"DROP TABLE {name}")
-            if self.parts:
-                readings.append_components(*zip(*self.parts, strict=True))
-                readings.append_devices(*zip(*self.polls, strict=True))
 
 
 def by_interface(ids: NDArray[np.int64], seen: Observation) -> tuple[NDArray[np.int64], Observation]:

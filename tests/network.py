@@ -64,7 +64,7 @@ def fill(hours: float = 3.0):
         else:
             quiet.append(batch)
     _write_at_once(quiet)
-    rollups.roll_up_closed(now)
+    rollups.roll_up_due(now)
     device = devices[1]
     rule = Rule.objects.get(name="Reachability")
     then = now - timedelta(hours=2)

@@ -49,9 +49,10 @@ def test_the_volume_of_a_chart_is_what_was_counted(ports, octets, points, before
         (timedelta(hours=24), 1500, 60),
         (timedelta(hours=24), 300, 300),
         (timedelta(days=7), 1500, 600),
-        (timedelta(days=30), 1500, 3600),
+        (timedelta(days=30), 1500, 1800),
         (timedelta(days=365), 1500, 21600),
         (timedelta(days=1095), 1500, 86400),
+        (timedelta(minutes=10), 1500, 60),
     ],
 )
 def test_the_step_is_the_finest_that_fits_the_points(ports, span, points, step):
@@ -74,19 +75,22 @@ def test_steps_stand_on_round_times_whatever_the_range_begins_with(ports):
 def test_a_year_is_read_from_hours_and_the_rest_from_readings(ports):
     old = NOW - timedelta(days=3)
     store(ports[0], minutes(60, old), 7500, 0)
-    rollups.roll_up(old.replace(minute=0), old.replace(minute=0) + timedelta(hours=2))
+    rollups.roll_up_due(old.replace(minute=0) + timedelta(hours=2))
     fresh = minutes(10, NOW - timedelta(minutes=10))
     store(ports[0], fresh, 15000, 0)
-    found = series.read(ports[0], NOW - timedelta(days=30), NOW, 1500)
+    rollups.roll_up_due(NOW - timedelta(minutes=10))
+    found = series.read(ports[0], NOW - timedelta(days=80), NOW, 1500)
     assert found.source == "hours"
     assert found.inward.volume == 60 * 7500 + 10 * 15000
 
 
-def test_the_95th_percentile_is_that_of_the_points(ports):
+def test_the_95th_percentile_is_that_of_five_minute_means(ports):
     octets = [7500 * n for n in range(1, 101)]
-    store(ports[0], minutes(100, NOW - timedelta(minutes=100)), octets, 0)
+    store(ports[0], minutes(100, NOW - timedelta(minutes=100)), octets, 75)
     found = series.read(ports[0], NOW - timedelta(minutes=100), NOW, 1500)
-    assert found.inward.p95 == pytest.approx(np.percentile([octet * 8 / 60 for octet in octets], 95))
+    means = [1000 * (5 * n + 3) for n in range(20)]
+    assert found.inward.p95 == means[18]
+    assert found.larger_p95 == means[18] and found.both_p95 == means[18] + 10
 
 
 def test_what_was_measured_is_said(ports):

@@ -6,11 +6,15 @@ import numpy as np
 import pytest
 from django.db import DatabaseError, connection, transaction
 from django.utils import timezone
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
+from lumtar.core import percentiles
 from lumtar.core.counters import Counted, Flag
 from lumtar.core.ledger import Observation
-from lumtar.domain.readings import bulk, partitions, rollups, series, services
-from lumtar.domain.readings.models import Gap, Hour, Reading
+from lumtar.domain.operation.editing import Stale
+from lumtar.domain.readings import bulk, counted, disk, partitions, retention, rollups, series, services
+from lumtar.domain.readings.models import Day, Due, FiveMinutes, Gap, Hour, Reading, RolledUp
 from tests.core.examples import status
 from tests.domain.conftest import NOW
 
@@ -84,7 +88,7 @@ def test_what_the_database_refuses_is_an_error_that_callers_know(ports):
 def test_an_hour_adds_up_exactly_and_keeps_its_peak(ports):
     octets = np.arange(60) * 1_000_003 + 2**53
     store(ports[0], minutes(60), octets, octets * 2, errors=1)
-    assert rollups.roll_up(NOW, NOW + rollups.HOUR) == 1
+    assert rollups.roll_all(NOW, NOW + rollups.HOUR) == 12 + 1
     hour = Hour.objects.get()
     assert hour.at == NOW
     assert hour.in_octets == int(octets.sum())
@@ -95,16 +99,16 @@ def test_an_hour_adds_up_exactly_and_keeps_its_peak(ports):
 
 def test_rolling_up_again_changes_nothing(ports):
     store(ports[0], minutes(60), 1000, 2000)
-    rollups.roll_up(NOW, NOW + rollups.HOUR)
+    rollups.roll_all(NOW, NOW + rollups.HOUR)
     before = list(Hour.objects.values())
-    rollups.roll_up(NOW, NOW + rollups.HOUR)
+    rollups.roll_all(NOW, NOW + rollups.HOUR)
     assert list(Hour.objects.values()) == before
 
 
 def test_what_spans_a_gap_is_summed_apart(ports):
     store(ports[0], minutes(10), 600, 600)
     store(ports[0], [NOW + timedelta(minutes=50)], 10**9, 5, elapsed_ms=2_400_000, flags=Flag.BRIDGED)
-    rollups.roll_up(NOW, NOW + rollups.HOUR)
+    rollups.roll_all(NOW, NOW + rollups.HOUR)
     hour = Hour.objects.get()
     assert (hour.in_octets, hour.bridged_in_octets, hour.elapsed_ms) == (6000, 10**9, 600_000)
     assert hour.in_max_bps == pytest.approx(80)
@@ -112,14 +116,118 @@ def test_what_spans_a_gap_is_summed_apart(ports):
 
 def test_a_reading_belongs_to_the_hour_it_ends_in(ports):
     store(ports[0], [NOW, NOW + timedelta(microseconds=1)], 1, 1)
-    rollups.roll_up(NOW - rollups.HOUR, NOW + rollups.HOUR)
+    rollups.roll_all(NOW - rollups.HOUR, NOW + rollups.HOUR)
     assert {hour.at for hour in Hour.objects.all()} == {NOW - rollups.HOUR, NOW}
 
 
-def test_closed_hours_are_found_and_rolled(ports):
+def test_what_has_closed_is_found_and_summed_up(ports):
     store(ports[0], minutes(150), 1000, 0)
-    assert rollups.roll_up_closed(NOW + timedelta(hours=2, minutes=2)) == 2
-    assert rollups.last_rolled() == NOW + rollups.HOUR
+    rollups.roll_up_due(NOW + timedelta(hours=2, minutes=2))
+    assert FiveMinutes.objects.count() == 24 and Hour.objects.count() == 2 and not Due.objects.exists()
+    assert RolledUp.objects.get().until == NOW + 2 * rollups.HOUR
+    assert rollups.roll_up_due(NOW + timedelta(hours=2, minutes=2)) == 0
+    rollups.roll_up_due(NOW + timedelta(hours=2, minutes=7))
+    assert FiveMinutes.objects.count() == 25 and Hour.objects.count() == 2
+
+
+def test_a_late_reading_makes_its_time_due_again(ports):
+    rollups.roll_up_due(NOW)
+    store(ports[0], minutes(70)[1:], 1000, 0)
+    rollups.roll_up_due(NOW + timedelta(minutes=75))
+    assert Hour.objects.get().in_octets == 59 * 1000
+    store(ports[0], minutes(1), 1000, 0)
+    assert [due.at for due in Due.objects.all()] == [NOW]
+    rollups.roll_up_due(NOW + timedelta(minutes=75))
+    assert Hour.objects.get().in_octets == 60 * 1000
+    assert FiveMinutes.objects.order_by("at")[0].readings == 5
+
+
+@settings(max_examples=15, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(data=st.data())
+def test_sums_are_those_of_the_readings_in_any_order_of_arrival(ports, data):
+    """Late, in pieces and across the end of a day: every level holds exactly what was counted."""
+    for model in (Reading, FiveMinutes, Hour, Day, Due, RolledUp):
+        model.objects.all().delete()
+    midnight = NOW.replace(hour=0)
+    start = midnight - timedelta(hours=2)
+    count = data.draw(st.integers(20, 200))
+    octets = data.draw(st.lists(st.integers(0, 2**45), min_size=count, max_size=count))
+    spans = data.draw(st.lists(st.booleans(), min_size=count, max_size=count))
+    order = data.draw(st.permutations(range(count)))
+    at = minutes(count, start)
+    rollups.close(start)
+    parts = np.array_split(np.array(order), data.draw(st.integers(1, 5)))
+    for number, part in enumerate(parts):
+        flags = [Flag.BRIDGED if spans[place] else 0 for place in part]
+        store(ports[0], [at[place] for place in part], [octets[place] for place in part], 7, flags=flags)
+        rollups.roll_up_due(start + timedelta(hours=1 + 30 * number / len(parts)))
+    rollups.roll_up_due(midnight + timedelta(days=1, minutes=1))
+    rated = sum(value for value, spanning in zip(octets, spans, strict=True) if not spanning)
+    for model in (FiveMinutes, Hour, Day):
+        rows = model.objects.all()
+        assert sum(row.in_octets for row in rows) == rated
+        assert sum(row.bridged_in_octets for row in rows) == sum(octets) - rated
+        assert sum(row.elapsed_ms + row.bridged_ms for row in rows) == 60_000 * count
+        assert sum(row.readings for row in rows) == sum(row.up_readings for row in rows) == count
+        assert sum(row.out_octets + row.bridged_out_octets for row in rows) == 7 * count
+        highest = [row.in_max_bps for row in rows if row.in_max_bps is not None]
+        if rated:
+            rates = [value * 8 / 60 for value, spanning in zip(octets, spans, strict=True) if not spanning]
+            assert max(highest) == pytest.approx(max(rates))
+
+
+def test_a_day_keeps_its_five_minute_means(ports):
+    midnight = NOW.replace(hour=0)
+    octets = np.random.default_rng(7).integers(10**5, 10**9, 1440)
+    octets[100:130] = 0
+    store(ports[0], minutes(1440, midnight), octets, octets // 9)
+    rollups.roll_all(midnight, midnight + rollups.DAY)
+    day = Day.objects.get()
+    exact = octets.reshape(288, 5).sum(axis=1) * 8 / 300
+    kept = percentiles.decode(np.frombuffer(day.in_means, "<u2"))
+    assert np.all(np.abs(kept - exact) <= exact * percentiles.BOUND * 1.0001)
+    assert day.in_p95_bps == pytest.approx(np.percentile(exact, 95, method="inverted_cdf"))
+
+
+def test_percentiles_agree_wherever_they_are_read_from(ports, monkeypatch):
+    """From readings, from sums, and from what days keep: the same, and within the bound."""
+    monkeypatch.setattr(timezone, "now", lambda: NOW + rollups.DAY)
+    midnight = NOW.replace(hour=0)
+    octets = np.random.default_rng(3).integers(0, 10**9, 1440)
+    store(ports[0], minutes(1440, midnight), octets, octets // 2)
+    end = midnight + rollups.DAY
+    exact = percentiles.percentile(octets.reshape(288, 5).sum(axis=1) * 8 / 300)
+    assert series.read(ports[0], midnight, end, 1500).inward.p95 == pytest.approx(exact)
+    rollups.roll_up_due(end + timedelta(minutes=1))
+    assert series.read(ports[0], midnight, end, 200).inward.p95 == pytest.approx(exact)
+    assert series.read(ports[0], midnight - timedelta(days=60), end, 100).inward.p95 == pytest.approx(
+        exact, rel=percentiles.BOUND * 1.01
+    )
+    # Of half a day, cut out of what the day keeps.
+    half = percentiles.percentile((octets.reshape(288, 5).sum(axis=1) * 8 / 300)[:144])
+    _, inward, _ = counted.five_minute_means(
+        [ports[0].pk], midnight - timedelta(days=9), midnight + timedelta(hours=12)
+    )
+    assert percentiles.percentile(inward[0]) == pytest.approx(half)
+
+
+def test_summing_up_anew_mends_what_is_wrong(ports):
+    store(ports[0], minutes(200, NOW.replace(hour=0)), 1000, 0)
+    rollups.roll_all(NOW.replace(hour=0), NOW)
+    before = list(Hour.objects.order_by("at").values())
+    Hour.objects.update(in_octets=1)
+    FiveMinutes.objects.filter(at__lt=NOW).delete()
+    FiveMinutes.objects.create(
+        **{name: 5 for name in rollups.SUMMED}, flags=0, interface=ports[1], at=NOW.replace(hour=1)
+    )
+    rollups.rebuild(NOW.replace(hour=0), NOW)
+    assert list(Hour.objects.order_by("at").values()) == before[:3]
+    assert not FiveMinutes.objects.filter(interface=ports[1]).exists()
+
+
+def test_without_readings_nothing_can_be_summed_up_anew(ports):
+    with pytest.raises(ValueError, match="no readings"):
+        rollups.rebuild(NOW, NOW + rollups.HOUR)
 
 
 class TestSeries:
@@ -155,8 +263,8 @@ class TestSeries:
         octets = np.random.default_rng(1).integers(0, 10**9, 180)
         store(ports[0], minutes(180), octets, octets // 3)
         fine = series.read(ports[0], NOW, NOW + timedelta(hours=3), 1500)
-        rollups.roll_up(NOW, NOW + timedelta(hours=2))
-        coarse = series.read(ports[0], NOW - timedelta(days=20), NOW + timedelta(hours=3), 1500)
+        rollups.roll_up_due(NOW + timedelta(hours=2))
+        coarse = series.read(ports[0], NOW - timedelta(days=80), NOW + timedelta(hours=3), 1500)
         assert coarse.source == "hours"
         assert coarse.inward.volume == fine.inward.volume == int(octets.sum())
         assert coarse.inward.max == pytest.approx(fine.inward.max)
@@ -204,18 +312,23 @@ def test_gaps_of_a_device_and_of_everything(device, ports):
 
 
 class TestPartitions:
-    def test_days_and_months(self):
-        names = [each.name for each in partitions.wanted(date(2026, 11, 30), date(2026, 12, 1))]
-        assert "readings_reading_20261130" in names and "readings_reading_20261201" in names
-        assert "readings_hour_20261101" in names and "readings_hour_20261201" in names
+    def test_days_and_years(self):
+        names = [each.name for each in partitions.wanted(date(2026, 12, 31), date(2027, 1, 1))]
+        assert "readings_reading_20261231" in names and "readings_hour_20270101" in names
+        assert [name for name in names if name.startswith("readings_day")] == [
+            "readings_day_20260101",
+            "readings_day_20270101",
+        ]
 
-    def test_old_ones_go_and_the_others_stay(self, device, settings):
+    def test_old_ones_go_and_the_others_stay(self, device):
         now = datetime(2026, 11, 23, 1, 0, tzinfo=UTC)
         partitions.ensure(date(2026, 11, 1), date(2026, 11, 23))
-        settings.RAW_DAYS = 5
+        wanted = dict(zip(retention.FIELDS, (5, 5, 10, 10), strict=True))
+        retention.change(wanted, 1, "anna")
         dropped = partitions.drop_old(now)
         assert "readings_reading_20261117" in dropped and "readings_reading_20261118" not in dropped
-        assert not any(name.startswith("readings_hour") for name in dropped)
+        assert "readings_hour_20261112" in dropped and "readings_hour_20261113" not in dropped
+        assert not any(name.startswith("readings_day") for name in dropped)
         assert date(2026, 11, 18) in partitions.existing()["readings_reading"]
 
     def test_making_them_twice_is_harmless(self, device):
@@ -229,3 +342,24 @@ class TestPartitions:
         store(ports[1], minutes(30), 6, 6)
         partitions.rewrite_by_subject(NOW.date())
         assert Reading.objects.count() == 60
+
+
+class TestRetention:
+    def test_a_finer_level_is_not_kept_longer_than_a_coarser_one(self):
+        with pytest.raises(ValueError, match="coarser level is kept at least as long"):
+            retention.change(dict(zip(retention.FIELDS, (30, 20, 40, 50), strict=True)), 1, "anna")
+        with pytest.raises(ValueError, match="2 to 7,320 days"):
+            retention.change(dict(zip(retention.FIELDS, (0, 20, 40, 50), strict=True)), 1, "anna")
+        assert retention.current().readings_days == 14
+
+    def test_the_second_of_two_is_told(self):
+        wanted = dict(zip(retention.FIELDS, (10, 20, 40, 50), strict=True))
+        retention.change(wanted, 1, "anna")
+        with pytest.raises(Stale, match="anna changed this"):
+            retention.change(wanted, 1, "bert")
+
+    def test_the_disk_it_will_take(self, device, ports):
+        found = {use.level: use for use in disk.use()}
+        assert found["readings"].rows_a_day == 1440 * len(ports)
+        assert found["days"].rows_a_day == len(ports)
+        assert found["readings"].bytes_when_full == int(found["readings"].bytes_a_row * 1440 * len(ports) * 14)

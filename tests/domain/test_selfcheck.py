@@ -78,7 +78,7 @@ def test_the_worst_stands_first_and_the_command_ends_with_one(well, settings):
 def test_a_full_disk_a_wrong_clock_a_missing_partition_a_lost_key(well, monkeypatch):
     usage = selfcheck.shutil.disk_usage("/")._replace(total=100 << 30, free=1 << 30)
     monkeypatch.setattr(selfcheck.shutil, "disk_usage", lambda path: usage)
-    assert of("disk").state == "wrong" and "LUMTAR_RAW_DAYS" in of("disk").then
+    assert of("disk").state == "wrong" and "Setup, Storage" in of("disk").then
     real = selfcheck.timezone.now
     monkeypatch.setattr(selfcheck.timezone, "now", lambda: real() - timedelta(seconds=30))
     assert "the database's is 30.0 s ahead" in of("clock").words

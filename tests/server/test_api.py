@@ -197,7 +197,8 @@ def test_series_working_and_csv_tell_the_same(client, network):
 def test_the_working_of_nothing_says_so(client, network):
     port = Interface.objects.get(device=network[0], if_index=1)
     old = (datetime.now(UTC) - timedelta(days=30)).isoformat()
-    assert "hourly sums only" in get(client, f"interfaces/{port.pk}/working", at=old)[0]["lines"][0]
+    told = get(client, f"interfaces/{port.pk}/working", at=old)[0]
+    assert told["figure"] == "no rate" and "60 missing" in told["lines"][0]
 
 
 def test_alarms(client, network):

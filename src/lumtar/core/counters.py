@@ -28,6 +28,7 @@ COUNTERS = (
 """Order of the columns in every array of counters. The last four are Counter32 on every device."""
 
 IN_OCTETS, OUT_OCTETS = 0, 1
+IN_UNICAST, OUT_UNICAST = 2, 5
 IN_PACKETS, OUT_PACKETS = slice(2, 5), slice(5, 8)
 HIGH_CAPACITY = 8
 """The first so many columns exist as 64-bit counters."""

@@ -1,5 +1,6 @@
 """The working: how one figure came about, in lines that a person can check with a pencil."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from lumtar.core.counters import VOID, Flag
@@ -67,4 +68,49 @@ def of_rate(
         lines.append(f"= {100 * bps / speed_bps:.1f} % of {rate(speed_bps)}, {SOURCE_WORDS[source]}")
     else:
         lines.append(SOURCE_WORDS[SpeedSource.UNKNOWN])
+    return Working(rate(bps), lines)
+
+
+SUMMED = (
+    "in_octets", "out_octets", "bridged_in_octets", "bridged_out_octets", "elapsed_ms", "readings", "void_readings",
+)  # fmt: skip
+"""What the working of a sum is made from."""
+
+
+def of_sum(
+    direction: str,
+    sums: Mapping[str, int],
+    wanted: int,
+    reasons: Sequence[str],
+    speed_bps: int,
+    source: SpeedSource,
+    level: str,
+) -> Working:
+    """The working of a mean rate over several readings.
+
+    Parameters
+    ----------
+    direction : "in" or "out"
+    sums : the sums of SUMMED over the time
+    wanted : readings that the polling interval asks for in this time
+    reasons : why readings are missing, as far as gaps say so
+    speed_bps, source : the speed that was in force at the end, bits per second
+    level : the level that the sums were read from
+    """
+    measured = sums["readings"] - sums["void_readings"]
+    missing = max(0, wanted - measured)
+    told = f"sum of {sums['readings']:,} readings, {measured:,} measured"
+    if missing:
+        told += f", {missing:,} missing"
+        told += " because of: " + "; ".join(reasons) if reasons else ", for which no reason is on record"
+    kept = [] if level == "readings" else [f"kept as sums over {level}"]
+    octets, elapsed_ms = sums[f"{direction}_octets"], sums["elapsed_ms"]
+    bridged = sums[f"bridged_{direction}_octets"]
+    across = [f"{bridged:,} octets more across gaps: in the volume, not in the rate"] if bridged else []
+    if not elapsed_ms:
+        return Working("no rate", [told, *across, *kept])
+    bps = octets * 8000.0 / elapsed_ms
+    lines = [f"{octets:,} octets counted in {elapsed_ms / 1000:,.0f} s × 8", told, *across, *kept]
+    if speed_bps > 0:
+        lines.append(f"= {100 * bps / speed_bps:.1f} % of {rate(speed_bps)}, {SOURCE_WORDS[source]}")
     return Working(rate(bps), lines)

@@ -117,8 +117,6 @@ EMAIL_USE_SSL = _mail.scheme == "smtps"
 EMAIL_TIMEOUT = 20
 DEFAULT_FROM_EMAIL = os.environ.get("LUMTAR_MAIL_FROM", "lumtar@localhost")
 
-RAW_DAYS = int(os.environ.get("LUMTAR_RAW_DAYS", "14"))
-HOUR_MONTHS = int(os.environ.get("LUMTAR_HOUR_MONTHS", "36"))
 LOGGING_CONFIG = None
 PROCRASTINATE_IMPORT_PATHS = [
     "lumtar.domain.alarms.jobs",

@@ -415,7 +415,27 @@ export interface paths {
          * Interface Series
          * @description Rates over time; a step in which nothing was counted has none.
          */
-        get: operations["lumtar_server_api_fleet_interface_series"];
+        get: operations["lumtar_server_api_charts_interface_series"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Several
+         * @description Rates of several interfaces over the same time.
+         */
+        get: operations["lumtar_server_api_charts_several"];
         put?: never;
         post?: never;
         delete?: never;
@@ -435,7 +455,7 @@ export interface paths {
          * Interface Csv
          * @description The same as CSV: times are the ends of steps, rates in bits per second, empty where there is none.
          */
-        get: operations["lumtar_server_api_fleet_interface_csv"];
+        get: operations["lumtar_server_api_charts_interface_csv"];
         put?: never;
         post?: never;
         delete?: never;
@@ -453,10 +473,74 @@ export interface paths {
         };
         /**
          * Interface Working
-         * @description The working of both directions' rates at a time.
+         * @description The working of both directions' rates: of the reading at a time, or of a step of so many seconds that ends there.
          */
-        get: operations["lumtar_server_api_fleet_interface_working"];
+        get: operations["lumtar_server_api_charts_interface_working"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/top": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Top
+         * @description The ports with the highest or lowest values of a measure over a time.
+         */
+        get: operations["lumtar_server_api_totals_top"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/grid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Grid
+         * @description Every port of a device, a site or everything as a cell, over the last hour before a time or over a range.
+         */
+        get: operations["lumtar_server_api_totals_grid"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/storage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Storage
+         * @description What is kept, and the disk it takes.
+         */
+        get: operations["lumtar_server_api_storage_storage"];
+        /**
+         * Change Storage
+         * @description Keep levels for another time; what is older is dropped within the hour.
+         */
+        put: operations["lumtar_server_api_storage_change_storage"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2118,7 +2202,7 @@ export interface components {
         };
         /**
          * SeriesOut
-         * @description A chart: points, gaps with reasons, the speeds in force, restarts, and what is seen in figures.
+         * @description A chart: points, what is seen in figures, gaps with reasons, and the speeds in force.
          */
         SeriesOut: {
             /** Source */
@@ -2135,12 +2219,20 @@ export interface components {
             in_max_bps: (number | null)[];
             /** Out Max Bps */
             out_max_bps: (number | null)[];
+            /** In Pps */
+            in_pps: (number | null)[];
+            /** Out Pps */
+            out_pps: (number | null)[];
             /** Errors */
             errors: number[];
             /** Discards */
             discards: number[];
             inward: components["schemas"]["Summary"];
             outward: components["schemas"]["Summary"];
+            /** Larger P95 */
+            larger_p95: number | null;
+            /** Both P95 */
+            both_p95: number | null;
             /** Measured */
             measured: number;
             /** Restarts */
@@ -2152,7 +2244,9 @@ export interface components {
         };
         /**
          * Summary
-         * @description One direction in figures: rates in bits per second, the volume in octets.
+         * @description One direction in figures: rates in bits per second, weighted by the seconds that were measured; volumes in octets.
+         *
+         *     ``p95`` is that of five-minute means; ``min`` and ``max`` are single readings.
          */
         Summary: {
             /** Min */
@@ -2165,10 +2259,49 @@ export interface components {
             max: number | null;
             /** Volume */
             volume: number;
+            /** Packets */
+            packets: number;
+            /** Unicast */
+            unicast: number;
+            /** Errors */
+            errors: number;
+            /** Discards */
+            discards: number;
+        };
+        /**
+         * LinesOut
+         * @description Several interfaces on one chart, and what they add up to.
+         */
+        LinesOut: {
+            /** Source */
+            source: string;
+            /** Step S */
+            step_s: number;
+            /** At */
+            at: number[];
+            /** Lines */
+            lines: components["schemas"]["NamedLine"][];
+            total: components["schemas"]["NamedLine"];
+        };
+        /**
+         * NamedLine
+         * @description One interface of several on a chart.
+         */
+        NamedLine: {
+            /** Interface Id */
+            interface_id: number;
+            /** Label */
+            label: string;
+            /** Device */
+            device: string;
+            /** In Bps */
+            in_bps: (number | null)[];
+            /** Out Bps */
+            out_bps: (number | null)[];
         };
         /**
          * WorkingOut
-         * @description How a figure came about, in lines; ``at`` is the end of the reading.
+         * @description How a figure came about, in lines; ``at`` is the end of what was measured.
          */
         WorkingOut: {
             /** At */
@@ -2179,6 +2312,247 @@ export interface components {
             figure: string;
             /** Lines */
             lines: string[];
+        };
+        /**
+         * TopFilter
+         * @description Which ports to put in which order.
+         */
+        TopFilter: {
+            /**
+             * By
+             * @default load
+             */
+            by?: string;
+            /**
+             * Lowest
+             * @default false
+             */
+            lowest?: boolean;
+            /** Start */
+            start?: string | null;
+            /** End */
+            end?: string | null;
+            /** Site */
+            site?: string | null;
+            /** Device */
+            device?: number | null;
+            /**
+             * Role
+             * @default
+             */
+            role?: string;
+            /**
+             * Words
+             * @default
+             */
+            words?: string;
+            /**
+             * Limit
+             * @default 50
+             */
+            limit?: number;
+        };
+        /**
+         * Top
+         * @description Ports in the order of a measure over [start, end), which was rounded outwards to whole sums.
+         */
+        Top: {
+            /** By */
+            by: string;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Ports */
+            ports: number;
+            /** Rows */
+            rows: components["schemas"]["TopRow"][];
+        };
+        /**
+         * TopRow
+         * @description A port with its totals; rates in bits per second, volumes in octets, shares in per cent, ``change`` in octaves.
+         */
+        TopRow: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Device Id */
+            device_id: number;
+            /** Device */
+            device: string;
+            /** Site */
+            site: string | null;
+            /** Value */
+            value: number;
+            /** Load */
+            load: number | null;
+            /** Peak */
+            peak: number | null;
+            /** In Bps */
+            in_bps: number | null;
+            /** Out Bps */
+            out_bps: number | null;
+            /** Volume */
+            volume: number;
+            /** Errors */
+            errors: number;
+            /** Discards */
+            discards: number;
+            /** Error Share */
+            error_share: number | null;
+            /** Packet Size */
+            packet_size: number | null;
+            /** Measured */
+            measured: number;
+            /** Up */
+            up: number | null;
+            /** Last Used */
+            last_used: string | null;
+        };
+        /**
+         * GridFilter
+         * @description Which ports, shown by what, over which time.
+         */
+        GridFilter: {
+            /**
+             * By
+             * @default load
+             * @enum {string}
+             */
+            by?: "load" | "peak" | "errors";
+            /** At */
+            at?: string | null;
+            /** Start */
+            start?: string | null;
+            /** End */
+            end?: string | null;
+            /** Site */
+            site?: string | null;
+            /** Device */
+            device?: number | null;
+            /**
+             * Role
+             * @default
+             */
+            role?: string;
+            /**
+             * Words
+             * @default
+             */
+            words?: string;
+        };
+        /**
+         * Grid
+         * @description Every port as a cell. Values are per cent of the speed, or errors and discards per million packets.
+         */
+        Grid: {
+            /** By */
+            by: string;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Devices */
+            devices: components["schemas"]["GridDevice"][];
+        };
+        /**
+         * GridDevice
+         * @description A device's ports side by side; ``values`` are None where nothing was measured, ``rows`` the order on the box.
+         */
+        GridDevice: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Site */
+            site: string;
+            /** Ids */
+            ids: number[];
+            /** Labels */
+            labels: string[];
+            /** Names */
+            names: string[];
+            /** States */
+            states: string[];
+            /** Values */
+            values: (number | null)[];
+        };
+        /**
+         * Level
+         * @description What a row sums up.
+         * @enum {string}
+         */
+        Level: "readings" | "five minutes" | "hours" | "days";
+        /**
+         * LevelOut
+         * @description A level: for how many days it is kept, what it takes now, and what it will take when it has been kept so long.
+         */
+        LevelOut: {
+            level: components["schemas"]["Level"];
+            /** Days */
+            days: number;
+            /** Oldest */
+            oldest: string | null;
+            /** Rows */
+            rows: number;
+            /** Bytes */
+            bytes: number;
+            /** Bytes A Row */
+            bytes_a_row: number;
+            /** Rows A Day */
+            rows_a_day: number;
+            /** Bytes When Full */
+            bytes_when_full: number;
+        };
+        /**
+         * StorageOut
+         * @description All levels, finest first.
+         */
+        StorageOut: {
+            /** Levels */
+            levels: components["schemas"]["LevelOut"][];
+            /** Edition */
+            edition: number;
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Changed By */
+            changed_by: string;
+        };
+        /**
+         * StorageChange
+         * @description Days that each level is to be kept for; ``edition`` is that of what was seen.
+         */
+        StorageChange: {
+            /** Edition */
+            edition: number;
+            /** Readings */
+            readings: number;
+            /** Five Minutes */
+            five_minutes: number;
+            /** Hours */
+            hours: number;
+            /** Days */
+            days: number;
         };
         /**
          * CredentialOut
@@ -4377,7 +4751,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_fleet_interface_series: {
+    lumtar_server_api_charts_interface_series: {
         parameters: {
             query?: {
                 start?: string | null;
@@ -4403,7 +4777,32 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_fleet_interface_csv: {
+    lumtar_server_api_charts_several: {
+        parameters: {
+            query: {
+                interfaces: number[];
+                start?: string | null;
+                end?: string | null;
+                points?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinesOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_charts_interface_csv: {
         parameters: {
             query?: {
                 start?: string | null;
@@ -4426,10 +4825,11 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_fleet_interface_working: {
+    lumtar_server_api_charts_interface_working: {
         parameters: {
             query: {
                 at: string;
+                step?: number;
             };
             header?: never;
             path: {
@@ -4446,6 +4846,109 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WorkingOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_totals_top: {
+        parameters: {
+            query?: {
+                by?: string;
+                lowest?: boolean;
+                start?: string | null;
+                end?: string | null;
+                site?: string | null;
+                device?: number | null;
+                role?: string;
+                words?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Top"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_totals_grid: {
+        parameters: {
+            query?: {
+                by?: "load" | "peak" | "errors";
+                at?: string | null;
+                start?: string | null;
+                end?: string | null;
+                site?: string | null;
+                device?: number | null;
+                role?: string;
+                words?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Grid"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_storage_storage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorageOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_storage_change_storage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StorageChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StorageOut"];
                 };
             };
         };

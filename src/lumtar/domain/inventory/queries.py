@@ -5,12 +5,11 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from django.conf import settings
 from django.db import connection
-from django.utils import timezone
 
 from lumtar.core.counters import Flag
 from lumtar.domain.inventory.models import Device
+from lumtar.domain.readings import retention
 
 NO_SITE = "No site"
 """The name under which devices without a site are found."""
@@ -53,8 +52,7 @@ FROM (
 def _state(at: datetime | None) -> str:
     if at is None:
         return LIVE
-    kept = timezone.now() - timedelta(days=settings.RAW_DAYS)
-    return PAST if at > kept else PAST_HOUR
+    return PAST if retention.are_readings_kept(at) else PAST_HOUR
 
 
 def _silence(at: datetime | None) -> str:
@@ -317,6 +315,49 @@ def cells(at: datetime | None = None) -> list[SiteCells]:
     with connection.cursor() as cursor:
         cursor.execute(sql, {"at": at, "from": at - WINDOW if at else None})
         return [SiteCells(*row) for row in cursor.fetchall()]
+
+
+@dataclass(slots=True)
+class DeviceCells:
+    """A device's ports side by side in the order of their indexes, with what state each is in (STATES)."""
+
+    id: int
+    name: str
+    site: str
+    ids: list[int]
+    labels: list[str]
+    names: list[str]
+    states: list[str]
+
+
+STATES = ("up", "down", "unused", "silent", "unknown")
+"""Of a cell: up; down though switched on and labelled; down otherwise; its device does not answer; never polled."""
+
+
+def device_cells(
+    at: datetime | None = None,
+    *,
+    site: str | None = None,
+    device: int | None = None,
+    role: str = "",
+    words: str = "",
+) -> list[DeviceCells]:
+    """The ports of every device as cells, put together by the database; devices in the order of site and name."""
+    where, values = _narrow(at, site, device, words, "")
+    if role:
+        where.append("i.role = %(role)s")
+        values["role"] = role
+    sql = f"""
+        {_silence(at)}
+        SELECT d.id, d.name, coalesce(s.name, '{NO_SITE}'), array_agg(i.id ORDER BY i.if_index), array_agg(i.label ORDER BY i.if_index),
+            array_agg(i.name ORDER BY i.if_index),
+            array_agg(CASE WHEN silence.silent THEN 'silent' WHEN n.oper IS NULL THEN 'unknown' WHEN n.oper = 1 THEN 'up'
+                WHEN n.admin = 1 AND i.label <> i.name THEN 'down' ELSE 'unused' END ORDER BY i.if_index)
+        {_ports_from(at)}
+        WHERE {" AND ".join(where)} GROUP BY 1, 2, 3 ORDER BY 3, 2"""
+    with connection.cursor() as cursor:
+        cursor.execute(sql, values)
+        return [DeviceCells(*row) for row in cursor.fetchall()]
 
 
 @dataclass(slots=True)

@@ -111,7 +111,7 @@ def _disk() -> Iterator[Finding]:
         WRONG,
         words,
         "When the disk is full the database stops, and readings are dropped once the collector's queue is full.",
-        "Make room, or keep less: LUMTAR_RAW_DAYS and LUMTAR_HOUR_MONTHS say how long readings are kept.",
+        "Make room, or keep less: Setup, Storage says how long readings and their sums are kept.",
     )
 
 

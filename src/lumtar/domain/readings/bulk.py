@@ -1,10 +1,10 @@
-"""Rows in bulk: numpy columns to PostgreSQL's binary COPY format, a whole block at once.
+"""Rows in bulk: numpy columns to and from PostgreSQL's binary COPY format, a whole block at once.
 
 Every row has the same width, so a block is one structured array. It cannot hold NULL; where
 one is wanted, NaN travels and becomes NULL in the statement that reads the block.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -44,6 +44,39 @@ def block(columns: Sequence[Column]) -> bytes:
             out[f"{name}_size"] = WIDTHS["i8" if code == "at" else code]
             out[name] = np.rint((values - EPOCH_2000) * 1e6) if code == "at" else values
     return HEADER + out.tobytes() + TRAILER
+
+
+def fetch(sql: str, values: Mapping[str, Any], columns: Sequence[tuple[str, str]]) -> NDArray[np.void]:
+    """The rows of a query as a structured array with one field a column.
+
+    Parameters
+    ----------
+    columns : name and numpy type code of each column that the query gives, none of them ever NULL
+    """
+    fields: list[Any] = [("count", ">i2")]
+    for name, code in columns:
+        fields += [(f"{name}_size", ">i4"), (name, f">{code}")]
+    with connection.cursor() as cursor, connection.wrap_database_errors:
+        statement = f"COPY ({sql}) TO STDOUT (FORMAT BINARY)"
+        with cursor.copy(statement, values) as source:
+            told = b"".join(source)
+    kind = np.dtype(fields)
+    rows, rest = divmod(len(told) - len(HEADER) - len(TRAILER), kind.itemsize)
+    if rest:
+        raise ValueError(f"rows of another width than {kind.itemsize} bytes: a column is NULL or of another type")
+    found = np.frombuffer(told, kind, rows, len(HEADER))
+    out = np.empty(rows, [(name, code) for name, code in columns])
+    for name, _ in columns:
+        out[name] = found[name]
+    return out
+
+
+def groups(rows: NDArray[np.void], name: str) -> Iterator[tuple[int, NDArray[np.void]]]:
+    """The rows of each value of a field, in the order of the values; within one they keep theirs."""
+    if len(rows):
+        ordered = rows[np.argsort(rows[name], kind="stable")]
+        found, begins = np.unique(ordered[name], return_index=True)
+        yield from zip(found.tolist(), np.split(ordered, begins[1:]), strict=True)
 
 
 def copy(table: str, columns: Sequence[Column]) -> None:

@@ -11,13 +11,14 @@ from lumtar.domain.readings import partitions, rollups
 log = structlog.get_logger()
 
 
-@app.periodic(cron="2-59/5 * * * *")
-@app.task(queue="readings", queueing_lock="roll-up", pass_context=False)
+@app.periodic(cron="* * * * *")
+@app.task(queue="readings", queueing_lock="roll-up", lock="roll-up", pass_context=False)
 def roll_up(timestamp: int) -> None:
-    """Roll up the hours that have closed."""
-    rows = rollups.roll_up_closed(datetime.fromtimestamp(timestamp, UTC))
-    log.info("rolled up", rows=rows)
-    announce("hours")
+    """Sum up the five minutes, hours and days that have closed, or got readings late."""
+    rows = rollups.roll_up_due(datetime.fromtimestamp(timestamp, UTC))
+    if rows:
+        log.info("rolled up", rows=rows)
+        announce("sums")
 
 
 @app.periodic(cron="7 * * * *")

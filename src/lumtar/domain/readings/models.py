@@ -2,6 +2,7 @@
 
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
+from django.utils import timezone
 
 
 class Reading(models.Model):
@@ -16,6 +17,8 @@ class Reading(models.Model):
     out_octets = models.BigIntegerField()
     in_packets = models.BigIntegerField()
     out_packets = models.BigIntegerField()
+    in_unicast = models.BigIntegerField(default=0)
+    out_unicast = models.BigIntegerField(default=0)
     in_errors = models.BigIntegerField()
     out_errors = models.BigIntegerField()
     in_discards = models.BigIntegerField()
@@ -25,12 +28,15 @@ class Reading(models.Model):
     oper = models.SmallIntegerField()
 
 
-class Hour(models.Model):
-    """The sums of one interface over one hour that begins at ``at``; what spans a gap is summed apart."""
+class Sums(models.Model):
+    """The sums of one interface over a time that begins at ``at``; what spans a gap is summed apart.
+
+    ``void_readings`` counted nothing; the lowest and highest rates are those of single readings.
+    """
 
     pk = models.CompositePrimaryKey("interface_id", "at")
     interface = models.ForeignKey(
-        "inventory.Interface", on_delete=models.DO_NOTHING, db_constraint=False, db_index=False
+        "inventory.Interface", on_delete=models.DO_NOTHING, db_constraint=False, db_index=False, related_name="+"
     )
     at = models.DateTimeField()
     in_octets = models.BigIntegerField()
@@ -39,16 +45,96 @@ class Hour(models.Model):
     bridged_out_octets = models.BigIntegerField()
     in_packets = models.BigIntegerField()
     out_packets = models.BigIntegerField()
+    in_unicast = models.BigIntegerField(default=0)
+    out_unicast = models.BigIntegerField(default=0)
     in_errors = models.BigIntegerField()
     out_errors = models.BigIntegerField()
     in_discards = models.BigIntegerField()
     out_discards = models.BigIntegerField()
     elapsed_ms = models.BigIntegerField()
+    bridged_ms = models.BigIntegerField(default=0)
+    in_min_bps = models.FloatField(null=True)
+    out_min_bps = models.FloatField(null=True)
     in_max_bps = models.FloatField(null=True)
     out_max_bps = models.FloatField(null=True)
-    up_readings = models.IntegerField()
     readings = models.IntegerField()
+    up_readings = models.IntegerField()
+    void_readings = models.IntegerField(default=0)
     flags = models.SmallIntegerField()
+
+    class Meta:
+        """One table a level."""
+
+        abstract = True
+
+
+class FiveMinutes(Sums):
+    """Sums over five minutes."""
+
+
+class Hour(Sums):
+    """Sums over an hour."""
+
+
+class Day(Sums):
+    """Sums over a day (UTC), with its five-minute means (lumtar.core.percentiles) and their 95th percentiles."""
+
+    in_p95_bps = models.FloatField(null=True)
+    out_p95_bps = models.FloatField(null=True)
+    in_means = models.BinaryField(null=True)
+    out_means = models.BinaryField(null=True)
+
+
+class Due(models.Model):
+    """Five minutes that have closed, or got a late reading, and are to be summed up."""
+
+    at = models.DateTimeField(primary_key=True)
+
+
+class RolledUp(models.Model):
+    """Up to when everything is summed up, but for what is due. There is one row."""
+
+    until = models.DateTimeField()
+
+
+class Retention(models.Model):
+    """For how many days each level is kept. There is one row."""
+
+    readings_days = models.PositiveIntegerField(default=14)
+    five_minutes_days = models.PositiveIntegerField(default=92)
+    hours_days = models.PositiveIntegerField(default=1100)
+    days_days = models.PositiveIntegerField(default=3700)
+    edition = models.PositiveIntegerField(default=1)
+    changed_at = models.DateTimeField(default=timezone.now)
+    changed_by = models.CharField(max_length=150, blank=True)
+
+
+class ComponentHour(models.Model):
+    """The values of a component over one hour that begins at ``at``."""
+
+    pk = models.CompositePrimaryKey("component_id", "at")
+    component = models.ForeignKey(
+        "inventory.Component", on_delete=models.DO_NOTHING, db_constraint=False, db_index=False, related_name="+"
+    )
+    at = models.DateTimeField()
+    total = models.FloatField()
+    lowest = models.FloatField()
+    highest = models.FloatField()
+    readings = models.IntegerField()
+
+
+class DeviceHour(models.Model):
+    """How the polls of a device went over one hour that begins at ``at``; round trips in milliseconds."""
+
+    pk = models.CompositePrimaryKey("device_id", "at")
+    device = models.ForeignKey(
+        "inventory.Device", on_delete=models.DO_NOTHING, db_constraint=False, db_index=False, related_name="+"
+    )
+    at = models.DateTimeField()
+    total = models.FloatField()
+    lowest = models.FloatField()
+    highest = models.FloatField()
+    readings = models.IntegerField()
 
 
 class ComponentReading(models.Model):

@@ -3,11 +3,20 @@
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 
-from django.conf import settings
 from django.db import connection
 
-DAILY = ("readings_reading", "readings_componentreading", "readings_devicereading")
-MONTHLY = ("readings_hour",)
+from lumtar.core.levels import Level
+from lumtar.domain.readings import retention
+
+LEVELS = {
+    Level.READINGS: ("readings_reading", "readings_componentreading", "readings_devicereading"),
+    Level.FIVE_MINUTES: ("readings_fiveminutes",),
+    Level.HOURS: ("readings_hour", "readings_componenthour", "readings_devicehour"),
+    Level.DAYS: ("readings_day",),
+}
+"""Tables of a level; those of days are partitioned by year, all others by day."""
+DAILY = tuple(table for level, tables in LEVELS.items() if level != Level.DAYS for table in tables)
+YEARLY = LEVELS[Level.DAYS]
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,11 +33,6 @@ class Partition:
         return f"{self.table}_{self.start:%Y%m%d}"
 
 
-def _month(day: date, ahead: int = 0) -> date:
-    months = day.year * 12 + day.month - 1 + ahead
-    return date(months // 12, months % 12 + 1, 1)
-
-
 def wanted(first: date, last: date) -> list[Partition]:
     """The partitions that hold the days from first to last, both included."""
     found = []
@@ -36,10 +40,8 @@ def wanted(first: date, last: date) -> list[Partition]:
     while day <= last:
         found += [Partition(table, day, day + timedelta(days=1)) for table in DAILY]
         day += timedelta(days=1)
-    month = _month(first)
-    while month <= last:
-        found += [Partition(table, month, _month(month, 1)) for table in MONTHLY]
-        month = _month(month, 1)
+    for year in range(first.year, last.year + 1):
+        found += [Partition(table, date(year, 1, 1), date(year + 1, 1, 1)) for table in YEARLY]
     return found
 
 
@@ -49,10 +51,10 @@ def existing() -> dict[str, set[date]]:
         cursor.execute(
             "SELECT parent.relname, child.relname FROM pg_inherits JOIN pg_class parent ON parent.oid = inhparent"
             " JOIN pg_class child ON child.oid = inhrelid WHERE parent.relname = ANY(%s)",
-            [[*DAILY, *MONTHLY]],
+            [[*DAILY, *YEARLY]],
         )
         rows = cursor.fetchall()
-    found: dict[str, set[date]] = {table: set() for table in (*DAILY, *MONTHLY)}
+    found: dict[str, set[date]] = {table: set() for table in (*DAILY, *YEARLY)}
     for parent, child in rows:
         found[parent].add(datetime.strptime(child[-8:], "%Y%m%d").date())
     return found
@@ -78,18 +80,17 @@ def ensure_around(now: datetime) -> None:
 
 def drop_old(now: datetime) -> list[str]:
     """Drop what is older than is kept; returns the names of what was dropped."""
-    today = now.astimezone(UTC).date()
-    oldest_day = today - timedelta(days=settings.RAW_DAYS)
-    oldest_month = _month(today, -settings.HOUR_MONTHS)
+    there = existing()
     dropped = []
     with connection.cursor() as cursor:
-        for table, starts in existing().items():
-            oldest = oldest_day if table in DAILY else oldest_month
-            for start in sorted(starts):
-                if start < oldest:
-                    name = f"{table}_{start:%Y%m%d}"
-                    cursor.execute(f"DROP TABLE {name}")
-                    dropped.append(name)
+        for level, oldest in retention.oldest_days(now).items():
+            for table in LEVELS[level]:
+                for start in sorted(there[table]):
+                    end = date(start.year + 1, 1, 1) if table in YEARLY else start + timedelta(days=1)
+                    if end <= oldest:
+                        name = f"{table}_{start:%Y%m%d}"
+                        cursor.execute(f"DROP TABLE {name}")
+                        dropped.append(name)
     return dropped
 
 

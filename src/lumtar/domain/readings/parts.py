@@ -6,7 +6,7 @@ from typing import Any
 
 from django.db import connection
 
-from lumtar.domain.readings.series import STEPS
+from lumtar.core.levels import step_for
 
 Key = tuple[int | None, str, str, str]
 """Component, kind, name, unit."""
@@ -39,8 +39,7 @@ def newest(device: int, at: datetime | None) -> dict[int, float]:
 
 def read(device: int, start: datetime, end: datetime, points: int) -> list[PartSeries]:
     """Every component of a device, and the round trip of its polls."""
-    wanted = (end - start).total_seconds() / points
-    step = next((step for step in STEPS if step >= max(wanted, 60)), STEPS[-1])
+    step = step_for((end - start).total_seconds(), points, 60)
     first = int(start.timestamp() // step) * step
     count = int((end.timestamp() - first) // step) + 1
     at = [first + step * (number + 1) for number in range(count)]

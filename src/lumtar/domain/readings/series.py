@@ -1,69 +1,52 @@
-"""Series for charts: rates over time for one interface, as exact as what is kept allows."""
+"""Series for charts: rates over time, as exact as what is kept allows."""
 
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 import numpy as np
-from django.conf import settings
 from django.db import connection
 from django.db.models import Q
 from django.utils import timezone
 from numpy.typing import NDArray
 
+from lumtar.core import percentiles
 from lumtar.core.counters import Flag
+from lumtar.core.levels import SECONDS, Level, step_for
 from lumtar.domain.inventory.models import Interface, InterfaceSpeed
+from lumtar.domain.readings import counted
+from lumtar.domain.readings.counted import Counted, Rows
 from lumtar.domain.readings.models import Gap
 
 MOST_POINTS = 1600
-STEPS = (60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 21600, 43200, 86400)
-
-RAW = f"""
-SELECT extract(epoch FROM at)::float8, elapsed_ms::bigint,
-    CASE WHEN flags & {int(Flag.BRIDGED)} <> 0 THEN 0 ELSE elapsed_ms END, in_octets, out_octets,
-    in_octets * 8000::float8 / nullif(elapsed_ms, 0), out_octets * 8000::float8 / nullif(elapsed_ms, 0),
-    in_errors + out_errors, in_discards + out_discards, flags, in_packets, out_packets
-FROM readings_reading WHERE interface_id = %s AND at > %s AND at <= %s ORDER BY at
-"""
-HOURS = """
-SELECT extract(epoch FROM at)::float8 + 3600, elapsed_ms, elapsed_ms,
-    in_octets + bridged_in_octets, out_octets + bridged_out_octets, in_max_bps, out_max_bps,
-    in_errors + out_errors, in_discards + out_discards, flags, in_packets, out_packets,
-    in_octets, out_octets
-FROM readings_hour WHERE interface_id = %s AND at >= %s AND at < %s ORDER BY at
-"""
-
-
-@dataclass(slots=True)
-class Rows:
-    """What was counted, one entry a reading or an hour. Times are ends, in seconds of the epoch."""
-
-    at: NDArray[np.float64]
-    rated_ms: NDArray[np.float64]
-    in_octets: NDArray[np.float64]
-    out_octets: NDArray[np.float64]
-    rated_in: NDArray[np.float64]
-    rated_out: NDArray[np.float64]
-    in_max: NDArray[np.float64]
-    out_max: NDArray[np.float64]
-    errors: NDArray[np.float64]
-    discards: NDArray[np.float64]
-    flags: NDArray[np.int64]
+Floats = NDArray[np.float64]
 
 
 @dataclass(slots=True)
 class Summary:
-    """One direction in figures: rates in bits per second, the volume in octets."""
+    """One direction in figures: rates in bits per second, weighted by the seconds that were measured; volumes in octets.
+
+    ``p95`` is that of five-minute means; ``min`` and ``max`` are single readings.
+    """
 
     min: float | None
     mean: float | None
     p95: float | None
     max: float | None
     volume: int
+    packets: int
+    unicast: int
+    errors: int
+    discards: int
 
 
 @dataclass(slots=True)
 class Series:
-    """A chart's worth of points. ``at`` are the ends of steps of ``step_s`` seconds; None is no rate."""
+    """A chart's worth of points. ``at`` are the ends of steps of ``step_s`` seconds; None is no rate.
+
+    ``larger_p95`` and ``both_p95`` are the 95th percentiles of the larger and of the sum of both directions' five-minute
+    means; ``measured`` is the share of the time that was measured, from 0 to 1.
+    """
 
     source: str
     step_s: int
@@ -72,155 +55,188 @@ class Series:
     out_bps: list[float | None]
     in_max_bps: list[float | None]
     out_max_bps: list[float | None]
+    in_pps: list[float | None]
+    out_pps: list[float | None]
     errors: list[int]
     discards: list[int]
     inward: Summary
     outward: Summary
+    larger_p95: float | None
+    both_p95: float | None
     measured: float
-    restarts: list[int] = field(default_factory=list)
+    restarts: list[int]
 
 
-def is_raw_kept(start: datetime) -> bool:
-    """Whether readings as they were polled are still there for this time."""
-    return start >= timezone.now() - timedelta(days=settings.RAW_DAYS)
+@dataclass(slots=True)
+class Line:
+    """One interface among several: mean rates over the steps of their chart."""
+
+    interface_id: int
+    in_bps: list[float | None]
+    out_bps: list[float | None]
+
+
+@dataclass(slots=True)
+class Lines:
+    """Several interfaces on one chart, and their total; a step that some of them did not measure counts those that did."""
+
+    source: str
+    step_s: int
+    at: list[int]
+    lines: list[Line]
+    total: Line
 
 
 def read(interface: Interface, start: datetime, end: datetime, points: int = 800) -> Series:
     """Rates from start to end in at most so many points (see MOST_POINTS)."""
-    span = (end - start).total_seconds()
-    raw = is_raw_kept(start) and span <= 8 * 86400
-    wanted = span / max(10, min(points, MOST_POINTS))
-    floor = interface.device.interval_s if raw else 3600
-    step = next((step for step in STEPS if step >= max(wanted, floor)), STEPS[-1])
-    rows = _raw(interface.pk, start, end) if raw else _hours(interface.pk, start, end)
-    # Polls were rarer than the steps asked for: a step is as long as a reading then.
-    covered = rows.rated_ms[rows.rated_ms > 0]
-    usual = float(np.median(covered)) / 1000 if len(covered) else 0.0
-    step = next((each for each in STEPS if each >= max(step, 0.9 * usual)), STEPS[-1])
-    return _in_steps(rows, start, end, step, "readings" if raw else "hours")
-
-
-def _fetch(sql: str, interface: int, start: datetime, end: datetime) -> NDArray[np.float64]:
-    with connection.cursor() as cursor:
-        cursor.execute(sql, [interface, start, end])
-        rows = cursor.fetchall()
-    width = 14 if sql is HOURS else 12
-    return np.array(rows, np.float64).reshape(-1, width)
-
-
-def _raw(interface: int, start: datetime, end: datetime) -> Rows:
-    found = _fetch(RAW, interface, start, end)
-    flags = found[:, 9].astype(np.int64)
-    spans = (flags & int(Flag.BRIDGED)) != 0
-    rated_in, rated_out = (np.where(spans, 0.0, found[:, column]) for column in (3, 4))
-    peaks = [np.where(spans, np.nan, found[:, column]) for column in (5, 6)]
-    return Rows(
-        found[:, 0],
-        found[:, 2],
-        found[:, 3],
-        found[:, 4],
-        rated_in,
-        rated_out,
-        peaks[0],
-        peaks[1],
-        found[:, 7],
-        found[:, 8],
-        flags,
-    )
-
-
-def _hours(interface: int, start: datetime, end: datetime) -> Rows:
-    found = _fetch(HOURS, interface, start, end)
-    # Hours that have not closed yet come from the readings, one "hour" for what there is.
-    last = found[-1, 0] if len(found) else start.timestamp()
-    rows = Rows(
-        found[:, 0],
-        found[:, 2],
-        found[:, 3],
-        found[:, 4],
-        found[:, 12],
-        found[:, 13],
-        found[:, 5],
-        found[:, 6],
-        found[:, 7],
-        found[:, 8],
-        found[:, 9].astype(np.int64),
-    )
-    tail_start = datetime.fromtimestamp(last, end.tzinfo)
-    if end - tail_start > timedelta(minutes=1) and is_raw_kept(tail_start):
-        tail = _raw(interface, tail_start, end)
-        rows = Rows(*(np.concatenate([getattr(rows, name), getattr(tail, name)]) for name in Rows.__dataclass_fields__))
-    return rows
-
-
-def _in_steps(rows: Rows, start: datetime, end: datetime, step: int, source: str) -> Series:
-    """Sum up into steps; a step in which nothing was counted has no rate."""
-    first = int(start.timestamp() // step) * step
-    count = int(np.ceil((end.timestamp() - first) / step))
-    place = np.clip(np.ceil((rows.at - first) / step).astype(np.int64) - 1, 0, max(0, count - 1))
-
-    def total(values: NDArray[np.float64]) -> NDArray[np.float64]:
-        return np.bincount(place, values, count).astype(np.float64) if len(place) else np.zeros(count)
-
-    def peak(values: NDArray[np.float64]) -> NDArray[np.float64]:
-        found = np.full(count, -np.inf)
-        known = ~np.isnan(values)
-        np.maximum.at(found, place[known], values[known])
-        return np.where(np.isfinite(found), found, np.nan)
-
-    milliseconds = total(rows.rated_ms)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        inward = np.where(milliseconds > 0, total(rows.rated_in) * 8000 / milliseconds, np.nan)
-        outward = np.where(milliseconds > 0, total(rows.rated_out) * 8000 / milliseconds, np.nan)
-    # A reading longer than a step (polls were rarer then) covers the steps before its end as well.
-    _spread(rows, inward, outward, first, step, count)
-    at = first + step * (np.arange(count) + 1)
-    marks = rows.at[(rows.flags & int(Flag.RESTARTED)) != 0] if source == "readings" else np.zeros(0)
+    told = _read([interface.pk], interface.device.interval_s, start, end, points)
+    rows, steps = told.counted.rows, told.steps
+    inward, outward = steps.rates(rows, "in")[0], steps.rates(rows, "out")[0]
+    if told.counted.coarsest in (Level.READINGS, Level.FIVE_MINUTES):
+        begins = float(np.floor(start.timestamp() / 300) * 300)
+        slots = max(1, int(np.ceil((end.timestamp() - begins) / 300)))
+        means = [
+            percentiles.means(rows["at"], rows["elapsed_ms"], rows[f"{way}_octets"], begins, slots)
+            for way in ("in", "out")
+        ]
+    else:
+        means = [each[0] for each in counted.five_minute_means([interface.pk], start, end)[1:]]
     length = min(end.timestamp(), timezone.now().timestamp()) - start.timestamp()
+    restarted = (rows["flags"] & int(Flag.RESTARTED)) != 0
     return Series(
-        source,
-        step,
-        at.tolist(),
-        _nullable(inward),
-        _nullable(outward),
-        _nullable(peak(rows.in_max)),
-        _nullable(peak(rows.out_max)),
-        total(rows.errors).astype(int).tolist(),
-        total(rows.discards).astype(int).tolist(),
-        _summary(inward, rows.in_octets, rows.in_max),
-        _summary(outward, rows.out_octets, rows.out_max),
-        float(min(1.0, rows.rated_ms.sum() / 1000 / length)) if length > 0 else 0.0,
-        [int(mark) for mark in marks],
+        source=told.counted.coarsest,
+        step_s=steps.step,
+        at=steps.at,
+        in_bps=_nullable(inward),
+        out_bps=_nullable(outward),
+        in_max_bps=_nullable(steps.highest(rows, "in_max_bps")),
+        out_max_bps=_nullable(steps.highest(rows, "out_max_bps")),
+        in_pps=_nullable(steps.packets(rows, "in")),
+        out_pps=_nullable(steps.packets(rows, "out")),
+        errors=steps.total(rows, rows["in_errors"] + rows["out_errors"])[0].astype(int).tolist(),
+        discards=steps.total(rows, rows["in_discards"] + rows["out_discards"])[0].astype(int).tolist(),
+        inward=_summary(rows, "in", means[0]),
+        outward=_summary(rows, "out", means[1]),
+        larger_p95=percentiles.percentile(np.fmax(*means)),
+        both_p95=percentiles.percentile(means[0] + means[1]),
+        measured=float(min(1.0, rows["elapsed_ms"].sum() / 1000 / length)) if length > 0 else 0.0,
+        restarts=[int(at) for at in rows["at"][restarted]] if steps.step <= 3600 else [],
     )
 
 
-def _spread(
-    rows: Rows, inward: NDArray[np.float64], outward: NDArray[np.float64], first: int, step: int, count: int
-) -> None:
-    """Let readings that are longer than a step fill the steps before their end, in place."""
-    for row in np.flatnonzero(rows.rated_ms > 1500 * step):
-        at, rated_ms = rows.at[row], rows.rated_ms[row]
-        last = min(count - 1, int(np.ceil((at - first) / step)) - 1)
-        since = max(0, int((at - rated_ms / 1000 - first) / step + 0.5))
-        inward[since : last + 1] = rows.rated_in[row] * 8000 / rated_ms
-        outward[since : last + 1] = rows.rated_out[row] * 8000 / rated_ms
+def read_lines(interfaces: Sequence[int], start: datetime, end: datetime, points: int = 400) -> Lines:
+    """Rates of several interfaces, and what they add up to."""
+    told = _read(interfaces, 60, start, end, points)
+    rows, steps = told.counted.rows, told.steps
+    inward, outward = steps.rates(rows, "in"), steps.rates(rows, "out")
+
+    def together(rates: Floats) -> list[float | None]:
+        known = ~np.isnan(rates)
+        return _nullable(np.where(known.any(axis=0), np.nansum(rates, axis=0), np.nan))
+
+    lines = [
+        Line(interface, _nullable(inward[place]), _nullable(outward[place]))
+        for place, interface in enumerate(interfaces)
+    ]
+    return Lines(told.counted.coarsest, steps.step, steps.at, lines, Line(0, together(inward), together(outward)))
 
 
-def _nullable(values: NDArray[np.float64]) -> list[float | None]:
-    return [None if np.isnan(value) else round(float(value), 1) for value in values]
+@dataclass(frozen=True, slots=True)
+class _Read:
+    counted: Counted
+    steps: "_Steps"
 
 
-def _summary(rates: NDArray[np.float64], octets: NDArray[np.float64], peaks: NDArray[np.float64]) -> Summary:
-    known = rates[~np.isnan(rates)]
-    highest = peaks[~np.isnan(peaks)]
-    if not len(known):
-        return Summary(None, None, None, None, int(octets.sum()))
+def _read(interfaces: Sequence[int], interval_s: float, start: datetime, end: datetime, points: int) -> _Read:
+    span = (end - start).total_seconds()
+    step = step_for(span, max(10, min(points, MOST_POINTS)), interval_s)
+    found = counted.read(interfaces, start, end, step)
+    rows = found.rows
+    # Where polls were rarer than the steps asked for, a step is as long as a reading then.
+    covered = rows["elapsed_ms"][rows["elapsed_ms"] > 0]
+    usual = float(np.median(covered)) / 1000 if len(covered) else 0.0
+    longest = max((SECONDS[piece.level] for piece in found.pieces), default=0)
+    step = step_for(0, 1, max(step, 0.9 * usual, longest))
+    first = int(start.timestamp() // step) * step
+    count = max(1, int(np.ceil((end.timestamp() - first) / step)))
+    return _Read(found, _Steps(tuple(interfaces), first, step, count))
+
+
+@dataclass(frozen=True, slots=True)
+class _Steps:
+    """Rows summed up into steps, one line an interface; a step in which nothing was counted has no rate."""
+
+    interfaces: tuple[int, ...]
+    first: int
+    step: int
+    count: int
+
+    @property
+    def at(self) -> list[int]:
+        return [self.first + self.step * (number + 1) for number in range(self.count)]
+
+    def _place(self, rows: Rows) -> NDArray[np.int64]:
+        order = np.argsort(self.interfaces)
+        line = order[np.searchsorted(np.asarray(self.interfaces)[order], rows["interface"])]
+        column = np.clip(np.ceil((rows["at"] - self.first) / self.step).astype(np.int64) - 1, 0, self.count - 1)
+        return np.asarray(line * self.count + column)
+
+    def total(self, rows: Rows, values: NDArray[np.int64]) -> Floats:
+        """Sums of one value a row."""
+        cells = len(self.interfaces) * self.count
+        if not len(rows):
+            return np.zeros((len(self.interfaces), self.count))
+        found = np.bincount(self._place(rows), values.astype(np.float64), cells)
+        return np.asarray(found.reshape(-1, self.count), np.float64)
+
+    def rates(self, rows: Rows, way: str) -> Floats:
+        """Mean bits per second."""
+        milliseconds = self.total(rows, rows["elapsed_ms"])
+        with np.errstate(divide="ignore", invalid="ignore"):
+            found = np.where(milliseconds > 0, self.total(rows, rows[f"{way}_octets"]) * 8000 / milliseconds, np.nan)
+        place = self._place(rows) if len(rows) else np.zeros(0, np.int64)
+        # A reading longer than a step (polls were rarer then) covers the steps before its end as well.
+        for row in np.flatnonzero(rows["elapsed_ms"] > 1500 * self.step):
+            line, column = divmod(int(place[row]), self.count)
+            since = rows["at"][row] - rows["elapsed_ms"][row] / 1000
+            begins = max(0, int((since - self.first) / self.step + 0.5))
+            found[line, begins : column + 1] = rows[f"{way}_octets"][row] * 8000 / rows["elapsed_ms"][row]
+        return np.asarray(found)
+
+    def packets(self, rows: Rows, way: str) -> Floats:
+        """Mean packets per second of the first interface."""
+        milliseconds = self.total(rows, rows["elapsed_ms"] + rows["bridged_ms"])
+        with np.errstate(divide="ignore", invalid="ignore"):
+            found = np.where(milliseconds > 0, self.total(rows, rows[f"{way}_packets"]) * 1000 / milliseconds, np.nan)
+        return np.asarray(found[0])
+
+    def highest(self, rows: Rows, name: str) -> Floats:
+        """The highest single reading of each step, of the first interface."""
+        found = np.full(len(self.interfaces) * self.count, -np.inf)
+        known = ~np.isnan(rows[name])
+        if known.any():
+            np.maximum.at(found, self._place(rows)[known], rows[name][known])
+        return np.where(np.isfinite(found), found, np.nan)[: self.count]
+
+
+def _nullable(values: Floats) -> list[float | None]:
+    return [None if value != value else round(value, 1) for value in values.tolist()]
+
+
+def _summary(rows: Rows, way: str, means: Floats) -> Summary:
+    milliseconds = int(rows["elapsed_ms"].sum())
+    lowest, highest = (rows[f"{way}_{end}_bps"] for end in ("min", "max"))
+    octets = int(rows[f"{way}_octets"].sum())
     return Summary(
-        float(known.min()),
-        float(known.mean()),
-        float(np.percentile(known, 95)),
-        float(highest.max()) if len(highest) else float(known.max()),
-        int(octets.sum()),
+        min=float(np.nanmin(lowest)) if (~np.isnan(lowest)).any() else None,
+        mean=octets * 8000 / milliseconds if milliseconds else None,
+        p95=percentiles.percentile(means),
+        max=float(np.nanmax(highest)) if (~np.isnan(highest)).any() else None,
+        volume=octets + int(rows[f"bridged_{way}_octets"].sum()),
+        packets=int(rows[f"{way}_packets"].sum()),
+        unicast=int(rows[f"{way}_unicast"].sum()),
+        errors=int(rows[f"{way}_errors"].sum()),
+        discards=int(rows[f"{way}_discards"].sum()),
     )
 
 
@@ -238,7 +254,7 @@ def speeds(interface: int, start: datetime, end: datetime) -> list[InterfaceSpee
 
 
 @dataclass(slots=True)
-class Counted:
+class OneReading:
     """One reading as it is stored."""
 
     at: datetime
@@ -252,7 +268,7 @@ class Counted:
     flags: int
 
 
-def reading_at(interface: int, at: datetime) -> Counted | None:
+def reading_at(interface: int, at: datetime) -> OneReading | None:
     """The reading that covers a time: the first one that ends at or after it, within an hour."""
     with connection.cursor() as cursor:
         cursor.execute(
@@ -261,4 +277,4 @@ def reading_at(interface: int, at: datetime) -> Counted | None:
             [interface, at, at + timedelta(hours=1)],
         )
         row = cursor.fetchone()
-    return Counted(*row) if row else None
+    return OneReading(*row) if row else None

@@ -6,8 +6,9 @@ import numpy as np
 from django.db import connection
 from numpy.typing import NDArray
 
+from lumtar.core.counters import IN_UNICAST, OUT_UNICAST
 from lumtar.core.ledger import Observation, State
-from lumtar.domain.readings import bulk
+from lumtar.domain.readings import bulk, rollups
 
 NEWEST = [
     "at",
@@ -44,8 +45,13 @@ ASSIGNMENTS = ", ".join(
 )
 
 
-def append(interfaces: NDArray[np.int64], seen: Observation, table: str = "readings_reading") -> None:
-    """Append one reading an interface."""
+READINGS = "readings_reading"
+
+
+def append(interfaces: NDArray[np.int64], seen: Observation, table: str = READINGS) -> None:
+    """Append one reading an interface. What comes after its time was summed up makes that time due again."""
+    if table == READINGS:
+        rollups.share_lock()
     deltas = seen.counted.deltas
     bulk.copy(
         table,
@@ -56,6 +62,8 @@ def append(interfaces: NDArray[np.int64], seen: Observation, table: str = "readi
             ("out_octets", "i8", deltas[:, 1]),
             ("in_packets", "i8", seen.in_packets),
             ("out_packets", "i8", seen.out_packets),
+            ("in_unicast", "i8", deltas[:, IN_UNICAST]),
+            ("out_unicast", "i8", deltas[:, OUT_UNICAST]),
             ("in_errors", "i8", deltas[:, 8]),
             ("out_errors", "i8", deltas[:, 9]),
             ("in_discards", "i8", deltas[:, 10]),
@@ -65,6 +73,8 @@ def append(interfaces: NDArray[np.int64], seen: Observation, table: str = "readi
             ("oper", "i2", seen.status.oper),
         ],
     )
+    if table == READINGS:
+        rollups.note_late(seen.at)
 
 
 def renew_newest(interfaces: NDArray[np.int64], seen: Observation, state: State) -> None:

@@ -1,21 +1,16 @@
-"""Sites, devices and interfaces, with their series and their working."""
+"""Sites and interfaces as they are, now or at a past time."""
 
-from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 
-from django.http import HttpRequest, StreamingHttpResponse
+from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Query, Router, Schema, Status
 
-from lumtar.core import working
-from lumtar.core.speeds import SpeedSource
-from lumtar.core.text import csv_line
 from lumtar.domain.inventory import description, queries
 from lumtar.domain.inventory.models import Interface, InterfaceSpeed
 from lumtar.domain.inventory.queries import PortRow
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings import series
-from lumtar.domain.readings.series import Summary
 from lumtar.server.api import paging
 from lumtar.server.api.problems import Problem
 from lumtar.server.api.times import past, span
@@ -121,7 +116,8 @@ class SpeedOut(Schema):
     port_bps: int
 
 
-def _speed(speed: InterfaceSpeed) -> SpeedOut:
+def speed_out(speed: InterfaceSpeed) -> SpeedOut:
+    """A speed for an answer."""
     names = ("since", "in_bps", "out_bps", "in_source", "out_source", "port_bps")
     return SpeedOut(**{name: getattr(speed, name) for name in names})
 
@@ -141,14 +137,15 @@ class InterfaceOut(Schema):
     device_words: str
 
 
-def _interface(number: int) -> Interface:
+def interface_called(number: int) -> Interface:
+    """An interface with its device; 404 if it is not there."""
     return get_object_or_404(Interface.objects.select_related("device"), pk=number)
 
 
 @router.get("/interfaces/{interface}", response=InterfaceOut)
 def interface(request: HttpRequest, interface: int, at: datetime | None = None) -> InterfaceOut:
     """One interface, now or at a past time."""
-    found = _interface(interface)
+    found = interface_called(interface)
     moment = past(at)
     rows, _ = queries.ports(moment, only=[interface])
     if not rows:
@@ -165,7 +162,7 @@ def interface(request: HttpRequest, interface: int, at: datetime | None = None) 
         interval_s=found.device.interval_s,
         first_seen=found.first_seen,
         gone_at=found.gone_at,
-        speed=_speed(speeds[-1]) if speeds else None,
+        speed=speed_out(speeds[-1]) if speeds else None,
         device_words=device_row.reason,
     )
 
@@ -185,104 +182,3 @@ def override_speed(request: HttpRequest, interface: int, told: SoldSpeed) -> Sta
     except ValueError as error:
         raise Problem(422, str(error)) from error
     return Status(204, None)
-
-
-class GapOut(Schema):
-    """A gap and why."""
-
-    start: datetime
-    end: datetime | None
-    reason: str
-    words: str
-
-
-class SeriesOut(Schema):
-    """A chart: points, gaps with reasons, the speeds in force, restarts, and what is seen in figures."""
-
-    source: str
-    step_s: int
-    at: list[int]
-    in_bps: list[float | None]
-    out_bps: list[float | None]
-    in_max_bps: list[float | None]
-    out_max_bps: list[float | None]
-    errors: list[int]
-    discards: list[int]
-    inward: Summary
-    outward: Summary
-    measured: float
-    restarts: list[int]
-    gaps: list[GapOut]
-    speeds: list[SpeedOut]
-
-
-@router.get("/interfaces/{interface}/series", response=SeriesOut)
-def interface_series(
-    request: HttpRequest, interface: int, start: datetime | None = None, end: datetime | None = None, points: int = 800
-) -> SeriesOut:
-    """Rates over time; a step in which nothing was counted has none."""
-    found = _interface(interface)
-    since, until = span(start, end, timedelta(days=1))
-    read = series.read(found, since, until, points)
-    gaps = [
-        GapOut(start=gap.start, end=gap.end, reason=gap.reason, words=gap.words)
-        for gap in series.gaps(found.device_id, since, until)
-    ]
-    values = {name: getattr(read, name) for name in type(read).__dataclass_fields__}
-    return SeriesOut(gaps=gaps, speeds=[_speed(speed) for speed in series.speeds(interface, since, until)], **values)
-
-
-@router.get("/interfaces/{interface}/series.csv")
-def interface_csv(
-    request: HttpRequest, interface: int, start: datetime | None = None, end: datetime | None = None
-) -> StreamingHttpResponse:
-    """The same as CSV: times are the ends of steps, rates in bits per second, empty where there is none."""
-    found = _interface(interface)
-    read = series.read(found, *span(start, end, timedelta(days=1)), points=series.MOST_POINTS)
-
-    def lines() -> Iterator[str]:
-        yield csv_line(["end", "seconds", "in_bps", "out_bps", "in_max_bps", "out_max_bps", "errors", "discards"])
-        columns = (read.in_bps, read.out_bps, read.in_max_bps, read.out_max_bps, read.errors, read.discards)
-        for at, *values in zip(read.at, *columns, strict=True):
-            told = ("" if value is None else value for value in values)
-            yield csv_line([datetime.fromtimestamp(at, UTC).isoformat(), read.step_s, *told])
-
-    answer = StreamingHttpResponse(lines(), content_type="text/csv; charset=utf-8")
-    answer["Content-Disposition"] = f'attachment; filename="interface-{interface}.csv"'
-    return answer
-
-
-class WorkingOut(Schema):
-    """How a figure came about, in lines; ``at`` is the end of the reading."""
-
-    at: datetime | None
-    direction: str
-    figure: str
-    lines: list[str]
-
-
-@router.get("/interfaces/{interface}/working", response=list[WorkingOut])
-def interface_working(request: HttpRequest, interface: int, at: datetime) -> list[WorkingOut]:
-    """The working of both directions' rates at a time."""
-    found = _interface(interface)
-    moment = past(at)
-    assert moment is not None
-    reading = series.reading_at(interface, moment)
-    if reading is None:
-        kept = series.is_raw_kept(moment)
-        why = (
-            "nothing was read within the hour after this time"
-            if kept
-            else "readings of this age are kept as hourly sums only"
-        )
-        return [
-            WorkingOut(at=None, direction=direction, figure="no reading", lines=[why]) for direction in ("in", "out")
-        ]
-    speeds = series.speeds(interface, reading.at, reading.at)
-    told = []
-    for direction, octets in (("in", reading.in_octets), ("out", reading.out_octets)):
-        speed = getattr(speeds[-1], f"{direction}_bps") if speeds else 0
-        source = SpeedSource(getattr(speeds[-1], f"{direction}_source")) if speeds else SpeedSource.UNKNOWN
-        how = working.of_rate(direction, found.if_index, octets, reading.elapsed_ms, reading.flags, speed, source)
-        told.append(WorkingOut(at=reading.at, direction=direction, figure=how.figure, lines=how.lines))
-    return told

@@ -18,6 +18,7 @@ from lumtar.server.api import (
     alarms,
     auth,
     catalogue,
+    charts,
     credentials,
     devices,
     fleet,
@@ -26,8 +27,10 @@ from lumtar.server.api import (
     now,
     problems,
     profiles,
+    storage,
     sweeps,
     system,
+    totals,
 )
 
 
@@ -56,6 +59,9 @@ api.add_router("", adding.router)
 api.add_router("", lists.router)
 api.add_router("", devices.router)
 api.add_router("", fleet.router)
+api.add_router("", charts.router)
+api.add_router("", totals.router)
+api.add_router("", storage.router)
 api.add_router("", credentials.router)
 api.add_router("", catalogue.router)
 api.add_router("", profiles.router)

@@ -1,0 +1,130 @@
+"""What was counted in a time, read from the coarsest level that shows it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+import numpy as np
+from django.db import connection
+from django.utils import timezone
+from numpy.typing import NDArray
+
+from lumtar.core import percentiles
+from lumtar.core.levels import SECONDS, Level, Piece, cover
+from lumtar.domain.readings import bulk, retention
+from lumtar.domain.readings.rollups import COLUMNS, HIGHEST, LOWEST, READING
+
+TABLES = {
+    Level.READINGS: "readings_reading",
+    Level.FIVE_MINUTES: "readings_fiveminutes",
+    Level.HOURS: "readings_hour",
+    Level.DAYS: "readings_day",
+}
+RATES = (*LOWEST, *HIGHEST)
+KINDS = [("interface", "i8"), ("at", "f8"), *((name, "f8" if name in RATES else "i8") for name in COLUMNS)]
+
+Rows = NDArray[np.void]
+"""Rows of readings or sums: ``interface``, ``at`` (the end, in seconds of the epoch) and COLUMNS of rollups.py."""
+
+
+@dataclass(frozen=True, slots=True)
+class Counted:
+    """Rows in the order of interface and time, and where they were read."""
+
+    rows: Rows
+    pieces: list[Piece]
+
+    @property
+    def coarsest(self) -> Level:
+        """The level that most of the time was read from."""
+        longest = max(self.pieces, key=lambda piece: piece.end - piece.start, default=None)
+        return longest.level if longest else Level.READINGS
+
+
+def _moment(seconds: float) -> datetime:
+    return datetime.fromtimestamp(seconds, UTC)
+
+
+def pieces_of(start: datetime, end: datetime, step_s: float, finest: Level = Level.READINGS) -> list[Piece]:
+    """The levels that a range is read from; with ``finest`` its edges are rounded outwards to sums of that level."""
+    kept = retention.kept(timezone.now())
+    while kept[0].level != finest:
+        kept.pop(0)
+    return cover(start.timestamp(), end.timestamp(), max(step_s, SECONDS[finest]), kept)
+
+
+def _select(piece: Piece, place: int, values: dict[str, Any]) -> str:
+    """The rows of one piece of the range."""
+    values[f"start{place}"], values[f"end{place}"] = _moment(piece.start), _moment(piece.end)
+    length = SECONDS[piece.level]
+    told = READING if piece.level == Level.READINGS else {name: name for name in COLUMNS}
+    columns = ", ".join(
+        f"coalesce({told[name]}, 'NaN')::float8" if name in RATES else f"({told[name]})::bigint" for name in COLUMNS
+    )
+    ends = ("at >", "at <=") if piece.level == Level.READINGS else ("at >=", "at <")
+    return f"""SELECT interface_id, extract(epoch FROM at)::float8 + {length}, {columns} FROM {TABLES[piece.level]}
+        WHERE interface_id = ANY(%(only)s) AND {ends[0]} %(start{place})s AND {ends[1]} %(end{place})s"""
+
+
+def read(interfaces: Sequence[int], start: datetime, end: datetime, step_s: float) -> Counted:
+    """What some interfaces counted from start to end, to be shown in steps of ``step_s`` seconds; one query."""
+    pieces = pieces_of(start, end, step_s)
+    values: dict[str, Any] = {"only": list(interfaces)}
+    sql = " UNION ALL ".join(_select(piece, place, values) for place, piece in enumerate(pieces))
+    rows = bulk.fetch(sql, values, KINDS) if pieces else np.empty(0, KINDS)
+    return Counted(rows[np.lexsort((rows["at"], rows["interface"]))], pieces)
+
+
+def five_minute_means(
+    interfaces: Sequence[int], start: datetime, end: datetime
+) -> tuple[float, NDArray[np.float64], NDArray[np.float64]]:
+    """The five-minute means of some interfaces, from readings or sums where these are kept, else as days keep them.
+
+    Returns
+    -------
+    start : the beginning of the first slot, seconds of the epoch
+    inward, outward : (interfaces, slots) bits per second, NaN where nothing was measured
+    """
+    first = float(np.floor(start.timestamp() / 300) * 300)
+    slots = max(1, int(np.ceil((end.timestamp() - first) / 300)))
+    shape = (len(interfaces), slots)
+    found = {"in": np.full(shape, np.nan), "out": np.full(shape, np.nan)}
+    place_of = {interface: place for place, interface in enumerate(interfaces)}
+    days = [piece for piece in pieces_of(start, end, 86400.0) if piece.level == Level.DAYS]
+    fine = [(start.timestamp(), end.timestamp())]
+    if days:
+        began, ended = days[0].start, days[-1].end
+        fine = [(start.timestamp(), began), (ended, end.timestamp())]
+        _means_of_days(interfaces, began, ended, first, place_of, found)
+    for since, until in fine:
+        if since < until:
+            _means_of_sums(read(list(interfaces), _moment(since), _moment(until), 300).rows, first, place_of, found)
+    return first, found["in"], found["out"]
+
+
+def _means_of_sums(rows: Rows, first: float, place_of: dict[int, int], found: dict[str, NDArray[np.float64]]) -> None:
+    for interface, mine in bulk.groups(rows, "interface"):
+        for way, means in found.items():
+            line = means[place_of[interface]]
+            told = percentiles.means(mine["at"], mine["elapsed_ms"], mine[f"{way}_octets"], first, len(line))
+            np.copyto(line, told, where=~np.isnan(told))
+
+
+def _means_of_days(
+    interfaces: Sequence[int], began: float, ended: float, first: float, place_of: dict[int, int],
+    found: dict[str, NDArray[np.float64]],
+) -> None:  # fmt: skip
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT interface_id, extract(epoch FROM at)::float8, in_means, out_means FROM readings_day"
+            " WHERE interface_id = ANY(%s) AND at >= %s AND at < %s AND in_means IS NOT NULL",
+            [list(interfaces), _moment(began), _moment(ended)],
+        )
+        for interface, at, *told in cursor.fetchall():
+            for means, codes in zip(found.values(), told, strict=True):
+                line, place = means[place_of[interface]], round((at - first) / 300)
+                kept = percentiles.decode(np.frombuffer(codes, "<u2"))
+                low, high = max(0, place), min(len(line), place + len(kept))
+                if low < high:
+                    line[low:high] = kept[low - place : high - place]

@@ -1,0 +1,75 @@
+"""For how long each level is kept."""
+
+from datetime import UTC, date, datetime, timedelta
+
+from django.db import transaction
+from django.utils import timezone
+
+from lumtar.core.levels import Kept, Level
+from lumtar.domain.logbook.services import note_action
+from lumtar.domain.operation.editing import claim, mark
+from lumtar.domain.readings.models import Due, Retention, RolledUp
+
+FIELDS = {
+    Level.READINGS: "readings_days",
+    Level.FIVE_MINUTES: "five_minutes_days",
+    Level.HOURS: "hours_days",
+    Level.DAYS: "days_days",
+}
+LEAST_DAYS, MOST_DAYS = 2, 7320
+
+
+def current() -> Retention:
+    """What is set."""
+    return Retention.objects.order_by("pk").first() or Retention()
+
+
+def oldest_days(now: datetime) -> dict[Level, date]:
+    """The first day (UTC) of each level that is kept."""
+    today, told = now.astimezone(UTC).date(), current()
+    return {level: today - timedelta(days=getattr(told, field)) for level, field in FIELDS.items()}
+
+
+def kept(now: datetime) -> list[Kept]:
+    """From when to when each level can be read, finest first."""
+    rolled = RolledUp.objects.order_by("pk").first()
+    due = Due.objects.order_by("at").first()
+    until = rolled.until.timestamp() if rolled else 0.0
+    if due is not None:
+        until = min(until, due.at.timestamp())
+    found = []
+    for level, day in oldest_days(now).items():
+        since = datetime(day.year, day.month, day.day, tzinfo=UTC).timestamp()
+        found.append(Kept(level, since) if level == Level.READINGS else Kept(level, since, until))
+    return found
+
+
+def are_readings_kept(moment: datetime) -> bool:
+    """Whether readings as they were polled are still there for this time."""
+    return moment.astimezone(UTC).date() >= oldest_days(timezone.now())[Level.READINGS]
+
+
+def change(days: dict[Level, int], edition: int, by: str) -> Retention:
+    """Keep levels for another time. What is older is dropped by the next hourly job.
+
+    Raises
+    ------
+    ValueError
+        with a sentence for the person who wants it
+    Stale
+        if somebody else changed it meanwhile
+    """
+    told = [days[level] for level in FIELDS]
+    for level, number in days.items():
+        if not LEAST_DAYS <= number <= MOST_DAYS:
+            raise ValueError(f"{level.capitalize()} are kept for {LEAST_DAYS} to {MOST_DAYS:,} days.")
+    if told != sorted(told):
+        raise ValueError("A coarser level is kept at least as long as a finer one: it is what remains of it.")
+    with transaction.atomic():
+        Retention.objects.get_or_create(pk=1)
+        found = claim(Retention, 1, edition)
+        for level, field in FIELDS.items():
+            setattr(found, field, days[level])
+        mark(found, by)
+        note_action("kept for days: " + ", ".join(f"{level} {number}" for level, number in days.items()), by)
+    return found

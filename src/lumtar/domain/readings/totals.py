@@ -1,0 +1,88 @@
+"""Totals of many interfaces over one time: top and bottom lists, grids, groups."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import numpy as np
+from django.db import connection
+from numpy.typing import NDArray
+
+from lumtar.core.levels import Level, Piece
+from lumtar.core.totals import Totals
+from lumtar.domain.readings import bulk, counted
+from lumtar.domain.readings.rollups import COLUMNS, HIGHEST, LOWEST, summed
+
+KINDS = [("interface", "i8"), *((name, "f8" if name in (*LOWEST, *HIGHEST) else "i8") for name in COLUMNS)]
+SHORT = timedelta(hours=3)
+"""Up to here a time is rounded outwards to five minutes, beyond it to whole hours."""
+
+
+@dataclass(frozen=True, slots=True)
+class Summed:
+    """Totals by interface, and the time that they are of after rounding it to whole sums."""
+
+    totals: Totals
+    start: datetime
+    end: datetime
+    level: Level
+
+
+def of(start: datetime, end: datetime, only: Sequence[int] | None = None) -> Summed:
+    """What every interface, or some, counted in a time; one query."""
+    finest = Level.FIVE_MINUTES if end - start <= SHORT else Level.HOURS
+    pieces = counted.pieces_of(start, end, (end - start).total_seconds(), finest)
+    values: dict[str, Any] = {"only": list(only or ())}
+    rows = np.empty(0, KINDS)
+    if pieces:
+        parts = " UNION ALL ".join(
+            _select(piece, place, values, only is not None) for place, piece in enumerate(pieces)
+        )
+        sums = ", ".join(_column(name) for name in COLUMNS)
+        rows = bulk.fetch(f"SELECT interface_id, {sums} FROM ({parts}) p GROUP BY 1 ORDER BY 1", values, KINDS)
+    first = pieces[0].start if pieces else start.timestamp()
+    last = pieces[-1].end if pieces else end.timestamp()
+    named = {name: rows[name] for name in COLUMNS}
+    totals = Totals(rows["interface"], *_speeds(rows["interface"], end), seconds=last - first, **named)
+    return Summed(totals, datetime.fromtimestamp(first, UTC), datetime.fromtimestamp(last, UTC), finest)
+
+
+def _column(name: str) -> str:
+    told = summed(name, name)
+    return f"coalesce({told}, 'NaN')::float8" if name in (*LOWEST, *HIGHEST) else f"({told})::bigint"
+
+
+def _select(piece: Piece, place: int, values: dict[str, Any], is_narrowed: bool) -> str:
+    values[f"start{place}"] = datetime.fromtimestamp(piece.start, UTC)
+    values[f"end{place}"] = datetime.fromtimestamp(piece.end, UTC)
+    mine = "AND interface_id = ANY(%(only)s)" if is_narrowed else ""
+    return f"""SELECT interface_id, {", ".join(COLUMNS)} FROM {counted.TABLES[piece.level]}
+        WHERE at >= %(start{place})s AND at < %(end{place})s {mine}"""
+
+
+SPEEDS = """
+SELECT DISTINCT ON (interface_id) interface_id, in_bps, out_bps FROM inventory_interfacespeed
+WHERE since <= %(end)s ORDER BY interface_id, since DESC
+"""
+
+
+def _speeds(ids: NDArray[np.int64], end: datetime) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The speeds in force at the end, bits per second in and out; 0 where unknown."""
+    rows = bulk.fetch(SPEEDS, {"end": end}, [("interface", "i8"), ("in", "i8"), ("out", "i8")])
+    if not len(rows) or not len(ids):
+        return np.zeros(len(ids)), np.zeros(len(ids))
+    place = np.minimum(np.searchsorted(rows["interface"], ids), len(rows) - 1)
+    known = rows["interface"][place] == ids
+    return np.where(known, rows["in"][place], 0.0), np.where(known, rows["out"][place], 0.0)
+
+
+def last_used(ids: Sequence[int]) -> dict[int, datetime]:
+    """The last day (UTC) on which each of these interfaces carried anything, as far as days are kept."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT interface_id, max(at) FROM readings_day WHERE interface_id = ANY(%s)"
+            " AND in_octets + out_octets + bridged_in_octets + bridged_out_octets > 0 GROUP BY 1",
+            [list(ids)],
+        )
+        return dict(cursor.fetchall())

@@ -1,0 +1,184 @@
+"""Charts: interfaces over time, and how each figure came about."""
+
+from collections.abc import Iterator
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime, timedelta
+
+from django.http import HttpRequest, StreamingHttpResponse
+from ninja import Query, Router, Schema
+
+from lumtar.core import working
+from lumtar.core.speeds import SpeedSource
+from lumtar.core.text import csv_line
+from lumtar.core.units import duration
+from lumtar.domain.inventory.models import Interface
+from lumtar.domain.readings import counted, retention, series
+from lumtar.domain.readings.series import Lines, Series
+from lumtar.server.api.fleet import SpeedOut, interface_called, speed_out
+from lumtar.server.api.problems import Problem
+from lumtar.server.api.times import past, span
+
+router = Router(tags=["charts"])
+MOST_LINES = 100
+
+
+class GapOut(Schema):
+    """A gap and why."""
+
+    start: datetime
+    end: datetime | None
+    reason: str
+    words: str
+
+
+@dataclass(slots=True)
+class SeriesOut(Series):
+    """A chart: points, what is seen in figures, gaps with reasons, and the speeds in force."""
+
+    gaps: list[GapOut]
+    speeds: list[SpeedOut]
+
+
+def _gaps(device: int, since: datetime, until: datetime) -> list[GapOut]:
+    found = series.gaps(device, since, until)
+    return [GapOut(start=gap.start, end=gap.end, reason=gap.reason, words=gap.words) for gap in found]
+
+
+@router.get("/interfaces/{interface}/series", response=SeriesOut)
+def interface_series(
+    request: HttpRequest, interface: int, start: datetime | None = None, end: datetime | None = None, points: int = 800
+) -> SeriesOut:
+    """Rates over time; a step in which nothing was counted has none."""
+    found = interface_called(interface)
+    since, until = span(start, end, timedelta(days=1))
+    read = series.read(found, since, until, points)
+    speeds = [speed_out(speed) for speed in series.speeds(interface, since, until)]
+    values = {name: getattr(read, name) for name in Series.__dataclass_fields__}
+    return SeriesOut(**values, gaps=_gaps(found.device_id, since, until), speeds=speeds)
+
+
+class NamedLine(Schema):
+    """One interface of several on a chart."""
+
+    interface_id: int
+    label: str
+    device: str
+    in_bps: list[float | None]
+    out_bps: list[float | None]
+
+
+class LinesOut(Schema):
+    """Several interfaces on one chart, and what they add up to."""
+
+    source: str
+    step_s: int
+    at: list[int]
+    lines: list[NamedLine]
+    total: NamedLine
+
+
+@router.get("/series", response=LinesOut)
+def several(
+    request: HttpRequest,
+    interfaces: Query[list[int]],
+    start: datetime | None = None,
+    end: datetime | None = None,
+    points: int = 400,
+) -> LinesOut:
+    """Rates of several interfaces over the same time."""
+    wanted = list(dict.fromkeys(interfaces))
+    if len(wanted) > MOST_LINES:
+        raise Problem(
+            422, f"These are {len(wanted)} ports; one chart shows {MOST_LINES} at most. Choose fewer.", "interfaces"
+        )
+    names = {
+        pk: (label, device) for pk, label, device in
+        Interface.objects.filter(pk__in=wanted).values_list("pk", "label", "device__name")
+    }  # fmt: skip
+    there = [number for number in wanted if number in names]
+    if not there:
+        raise Problem(404, "None of these ports is there; they may have been deleted.")
+    read: Lines = series.read_lines(there, *span(start, end, timedelta(days=1)), points=points)
+    lines = [
+        NamedLine(**asdict(line), label=names[line.interface_id][0], device=names[line.interface_id][1])
+        for line in read.lines
+    ]
+    return LinesOut(
+        source=read.source, step_s=read.step_s, at=read.at, lines=lines,
+        total=NamedLine(**asdict(read.total), label="Total", device=""),
+    )  # fmt: skip
+
+
+@router.get("/interfaces/{interface}/series.csv")
+def interface_csv(
+    request: HttpRequest, interface: int, start: datetime | None = None, end: datetime | None = None
+) -> StreamingHttpResponse:
+    """The same as CSV: times are the ends of steps, rates in bits per second, empty where there is none."""
+    found = interface_called(interface)
+    read = series.read(found, *span(start, end, timedelta(days=1)), points=series.MOST_POINTS)
+
+    def lines() -> Iterator[str]:
+        yield csv_line(["end", "seconds", "in_bps", "out_bps", "in_max_bps", "out_max_bps", "errors", "discards"])
+        columns = (read.in_bps, read.out_bps, read.in_max_bps, read.out_max_bps, read.errors, read.discards)
+        for at, *values in zip(read.at, *columns, strict=True):
+            told = ("" if value is None else value for value in values)
+            yield csv_line([datetime.fromtimestamp(at, UTC).isoformat(), read.step_s, *told])
+
+    answer = StreamingHttpResponse(lines(), content_type="text/csv; charset=utf-8")
+    answer["Content-Disposition"] = f'attachment; filename="interface-{interface}.csv"'
+    return answer
+
+
+class WorkingOut(Schema):
+    """How a figure came about, in lines; ``at`` is the end of what was measured."""
+
+    at: datetime | None
+    direction: str
+    figure: str
+    lines: list[str]
+
+
+@router.get("/interfaces/{interface}/working", response=list[WorkingOut])
+def interface_working(request: HttpRequest, interface: int, at: datetime, step: int = 0) -> list[WorkingOut]:
+    """The working of both directions' rates: of the reading at a time, or of a step of so many seconds that ends there."""
+    found = interface_called(interface)
+    moment = past(at)
+    assert moment is not None
+    if not 0 <= step <= 31 * 86400:
+        raise Problem(422, "A step is at most 31 days long.", "step")
+    if step > 1.5 * found.device.interval_s or not retention.are_readings_kept(moment):
+        return _working_of_sum(found, moment, step or 3600)
+    reading = series.reading_at(interface, moment)
+    if reading is None:
+        why = "nothing was read within the hour after this time"
+        return [WorkingOut(at=None, direction=way, figure="no reading", lines=[why]) for way in ("in", "out")]
+    told = []
+    for direction, octets in (("in", reading.in_octets), ("out", reading.out_octets)):
+        speed, source = _speed_at(interface, reading.at, direction)
+        how = working.of_rate(direction, found.if_index, octets, reading.elapsed_ms, reading.flags, speed, source)
+        told.append(WorkingOut(at=reading.at, direction=direction, figure=how.figure, lines=how.lines))
+    return told
+
+
+def _speed_at(interface: int, at: datetime, direction: str) -> tuple[int, SpeedSource]:
+    speeds = series.speeds(interface, at, at)
+    if not speeds:
+        return 0, SpeedSource.UNKNOWN
+    return getattr(speeds[-1], f"{direction}_bps"), SpeedSource(getattr(speeds[-1], f"{direction}_source"))
+
+
+def _working_of_sum(found: Interface, end: datetime, step: int) -> list[WorkingOut]:
+    start = end - timedelta(seconds=step)
+    read = counted.read([found.pk], start, end, step)
+    sums = {name: int(read.rows[name].sum()) for name in working.SUMMED}
+    wanted = round(step / found.device.interval_s)
+    reasons = [
+        f"{gap.reason}: {gap.words}, {duration((min(gap.end or end, end) - max(gap.start, start)).total_seconds())}"
+        for gap in _gaps(found.device_id, start, end)
+    ]
+    told = []
+    for direction in ("in", "out"):
+        speed, source = _speed_at(found.pk, end, direction)
+        how = working.of_sum(direction, sums, wanted, reasons, speed, source, read.coarsest)
+        told.append(WorkingOut(at=end, direction=direction, figure=how.figure, lines=how.lines))
+    return told

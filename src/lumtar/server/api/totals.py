@@ -1,0 +1,176 @@
+"""Many ports over one time: top and bottom lists, and every port as a cell."""
+
+from datetime import datetime, timedelta
+from typing import Any, Literal
+
+import numpy as np
+from django.http import HttpRequest
+from ninja import Query, Router, Schema
+
+from lumtar.core.totals import MEASURES, change, ranked
+from lumtar.domain.inventory import queries
+from lumtar.domain.readings import totals
+from lumtar.server.api.problems import Problem
+from lumtar.server.api.times import past, span
+
+router = Router(tags=["totals"])
+MOST = 500
+WEEK = timedelta(days=7)
+CHANGE = "change"
+PORT = ("id", "label", "name", "role", "device_id", "device", "site")
+
+
+class TopRow(Schema):
+    """A port with its totals; rates in bits per second, volumes in octets, shares in per cent, ``change`` in octaves."""
+
+    id: int
+    label: str
+    name: str
+    role: str
+    device_id: int
+    device: str
+    site: str | None
+    value: float
+    load: float | None
+    peak: float | None
+    in_bps: float | None
+    out_bps: float | None
+    volume: float
+    errors: float
+    discards: float
+    error_share: float | None
+    packet_size: float | None
+    measured: float
+    up: float | None
+    last_used: datetime | None
+
+
+class Top(Schema):
+    """Ports in the order of a measure over [start, end), which was rounded outwards to whole sums."""
+
+    by: str
+    start: datetime
+    end: datetime
+    ports: int
+    rows: list[TopRow]
+
+
+class TopFilter(Schema):
+    """Which ports to put in which order."""
+
+    by: str = "load"
+    lowest: bool = False
+    start: datetime | None = None
+    end: datetime | None = None
+    site: str | None = None
+    device: int | None = None
+    role: str = ""
+    words: str = ""
+    limit: int = 50
+
+
+@router.get("/top", response=Top)
+def top(request: HttpRequest, told: Query[TopFilter]) -> Top:
+    """The ports with the highest or lowest values of a measure over a time."""
+    if told.by not in (*MEASURES, CHANGE):
+        raise Problem(422, f"There is no measure {told.by!r}; there are {', '.join((*MEASURES, CHANGE))}.", "by")
+    since, until = span(told.start, told.end, timedelta(days=1))
+    only = None
+    if told.site or told.device or told.role or told.words:
+        cells = queries.device_cells(None, site=told.site, device=told.device, role=told.role, words=told.words)
+        only = [port for each in cells for port in each.ids]
+    found = totals.of(since, until, only)
+    sums = found.totals
+    if told.by == CHANGE:
+        octaves = change(sums, totals.of(since - WEEK, until - WEEK, only).totals)
+        values = -np.abs(octaves) if told.lowest else np.abs(octaves)
+        shown = octaves
+    else:
+        values = shown = MEASURES[told.by](sums)
+    limit = max(1, min(told.limit, MOST))
+    # Some of the highest may have been retired or be gone meanwhile.
+    places = ranked(values, 2 * limit + 50, lowest=told.lowest and told.by != CHANGE)
+    ids = sums.interface[places].tolist()
+    ports = {row.id: row for row in queries.ports(only=ids, limit=len(ids) or 1)[0]} if ids else {}
+    unused = totals.last_used(ids) if told.lowest else {}
+    columns = {
+        "load": sums.load(), "peak": sums.load(highest=True), "in_bps": sums.rate("in"), "out_bps": sums.rate("out"),
+        "volume": sums.volume, "errors": sums.errors, "discards": sums.discards, "error_share": sums.errors_per_million,
+        "packet_size": sums.packet_octets, "measured": sums.measured, "up": sums.up, "value": shown,
+    }  # fmt: skip
+    rows: list[TopRow] = []
+    for place, number in zip(places.tolist(), ids, strict=True):
+        if number in ports and len(rows) < limit:
+            told_of: dict[str, Any] = {name: getattr(ports[number], name) for name in PORT}
+            told_of |= {name: _known(column[place]) for name, column in columns.items()}
+            rows.append(TopRow(**told_of, last_used=unused.get(number)))
+    return Top(by=told.by, start=found.start, end=found.end, ports=len(sums.interface), rows=rows)
+
+
+def _known(value: float) -> float | None:
+    return None if np.isnan(value) else round(float(value), 3)
+
+
+class GridDevice(Schema):
+    """A device's ports side by side; ``values`` are None where nothing was measured, ``rows`` the order on the box."""
+
+    id: int
+    name: str
+    site: str
+    ids: list[int]
+    labels: list[str]
+    names: list[str]
+    states: list[str]
+    values: list[float | None]
+
+
+class Grid(Schema):
+    """Every port as a cell. Values are per cent of the speed, or errors and discards per million packets."""
+
+    by: str
+    start: datetime
+    end: datetime
+    devices: list[GridDevice]
+
+
+class GridFilter(Schema):
+    """Which ports, shown by what, over which time."""
+
+    by: Literal["load", "peak", "errors"] = "load"
+    at: datetime | None = None
+    start: datetime | None = None
+    end: datetime | None = None
+    site: str | None = None
+    device: int | None = None
+    role: str = ""
+    words: str = ""
+
+
+@router.get("/grid", response=Grid)
+def grid(request: HttpRequest, told: Query[GridFilter]) -> Grid:
+    """Every port of a device, a site or everything as a cell, over the last hour before a time or over a range."""
+    moment = past(told.at)
+    since, until = span(told.start, told.end or moment, timedelta(hours=1))
+    cells = queries.device_cells(moment, site=told.site, device=told.device, role=told.role, words=told.words)
+    ids = [port for each in cells for port in each.ids]
+    found = totals.of(since, until, ids if told.site or told.device or told.role or told.words else None)
+    sums = found.totals
+    measure = MEASURES["error_share" if told.by == "errors" else told.by](sums)
+    value_of = dict(zip(sums.interface.tolist(), np.round(measure, 2).tolist(), strict=True))
+    nothing = float("nan")
+    devices = []
+    for each in cells:
+        values = [value_of.get(port, nothing) for port in each.ids]
+        devices.append(
+            GridDevice(
+                id=each.id,
+                name=each.name,
+                site=each.site,
+                ids=each.ids,
+                labels=each.labels,
+                names=each.names,
+                states=each.states,
+                values=[None if value != value else value for value in values],
+            )
+        )
+    return Grid(by=told.by, start=found.start, end=found.end, devices=devices)
