@@ -2,7 +2,6 @@
 
 from datetime import timedelta
 
-import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st

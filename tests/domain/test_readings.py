@@ -218,7 +218,7 @@ def test_summing_up_anew_mends_what_is_wrong(ports):
     Hour.objects.update(in_octets=1)
     FiveMinutes.objects.filter(at__lt=NOW).delete()
     FiveMinutes.objects.create(
-        **{name: 5 for name in rollups.SUMMED}, flags=0, interface=ports[1], at=NOW.replace(hour=1)
+        **dict.fromkeys(rollups.SUMMED, 5), flags=0, interface=ports[1], at=NOW.replace(hour=1)
     )
     rollups.rebuild(NOW.replace(hour=0), NOW)
     assert list(Hour.objects.order_by("at").values()) == before[:3]

@@ -8,7 +8,7 @@ const STALE: Record<string, string[]> = {
   logbook: ["now", "logbook"],
   devices: ["devices", "sites", "ports"],
   sweeps: ["sweeps"],
-  hours: ["series"],
+  sums: ["series", "top", "grid"],
   health: ["health"],
 };
 const PAUSE = 2000;

@@ -108,25 +108,78 @@ export const interfaceQuery = (number: number, at: string | null) =>
       got(client.GET("/api/v1/interfaces/{interface}", { params: { path: { interface: number }, query: past(at) } })),
   });
 
-export const seriesQuery = (number: number, range: Range) =>
+/** A range so many seconds earlier. */
+function shifted(range: Range, seconds: number): Range {
+  const earlier = (at: string) => new Date(Date.parse(at) - seconds * 1000).toISOString();
+  return seconds ? { start: earlier(range.start), end: earlier(range.end) } : range;
+}
+
+export const seriesQuery = (number: number, range: Range, earlier = 0) =>
   queryOptions({
-    queryKey: ["series", number, range],
+    queryKey: ["series", number, range, earlier],
     queryFn: () =>
       got(
         client.GET("/api/v1/interfaces/{interface}/series", {
-          params: { path: { interface: number }, query: { ...range, points: 1500 } },
+          params: { path: { interface: number }, query: { ...shifted(range, earlier), points: 1500 } },
         }),
       ),
     placeholderData: keepPreviousData,
   });
 
-export const workingQuery = (number: number, at: string) =>
+/** Several interfaces on one chart. */
+export const linesQuery = (interfaces: number[], range: Range) =>
   queryOptions({
-    queryKey: ["working", number, at],
+    queryKey: ["series", "lines", interfaces, range],
+    queryFn: () => got(client.GET("/api/v1/series", { params: { query: { interfaces, ...range, points: 600 } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export type TopFilter = {
+  by: string;
+  lowest?: boolean;
+  site?: string;
+  device?: number;
+  role?: string;
+  words?: string;
+  limit?: number;
+};
+
+/** Ports in the order of a measure over a time. */
+export const topQuery = (range: Range, filter: TopFilter) =>
+  queryOptions({
+    queryKey: ["top", range, filter],
+    queryFn: () => got(client.GET("/api/v1/top", { params: { query: { ...range, ...filter } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export type GridFilter = {
+  by: "load" | "peak" | "errors";
+  site?: string;
+  device?: number;
+  role?: string;
+  words?: string;
+};
+
+/** Every port as a cell; without a range over the last hour. */
+export const gridQuery = (at: string | null, range: Range | null, filter: GridFilter) =>
+  queryOptions({
+    queryKey: ["grid", at, range, filter],
+    queryFn: () => got(client.GET("/api/v1/grid", { params: { query: { ...past(at), ...range, ...filter } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const storageQuery = queryOptions({
+  queryKey: ["storage"],
+  queryFn: () => got(client.GET("/api/v1/storage", {})),
+});
+
+export const workingQuery = (number: number, at: string, step: number) =>
+  queryOptions({
+    queryKey: ["working", number, at, step],
     queryFn: () =>
       got(
         client.GET("/api/v1/interfaces/{interface}/working", {
-          params: { path: { interface: number }, query: { at } },
+          params: { path: { interface: number }, query: { at, step } },
         }),
       ),
     staleTime: Number.POSITIVE_INFINITY,

@@ -2399,6 +2399,10 @@ export interface components {
             load: number | null;
             /** Peak */
             peak: number | null;
+            /** In Percent */
+            in_percent: number | null;
+            /** Out Percent */
+            out_percent: number | null;
             /** In Bps */
             in_bps: number | null;
             /** Out Bps */

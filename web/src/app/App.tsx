@@ -4,6 +4,7 @@ import { sessionQuery } from "../api/queries";
 import { Alarms } from "../views/alarms/Alarms";
 import { Fleet } from "../views/fleet/Fleet";
 import { Now } from "../views/now/Now";
+import { Plan } from "../views/plan/Plan";
 import { Setup } from "../views/setup/Setup";
 import { Shell } from "./Shell";
 import { SignIn } from "./SignIn";
@@ -22,6 +23,7 @@ export function App() {
         <Route path="/fleet/:kind/:number" element={<Fleet />} />
         <Route path="/alarms" element={<Alarms />} />
         <Route path="/alarms/:number" element={<Alarms />} />
+        <Route path="/plan" element={<Plan />} />
         <Route path="/setup" element={<Setup />} />
         <Route path="/setup/:part" element={<Setup />} />
         <Route path="*" element={<Navigate to="/" replace />} />

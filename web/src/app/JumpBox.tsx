@@ -12,12 +12,17 @@ const VIEWS: Goal[] = [
   { path: "/fleet", name: "Fleet: ports", what: "view" },
   { path: "/fleet?list=devices", name: "Fleet: devices", what: "view" },
   { path: "/fleet?list=inventory", name: "Fleet: inventory", what: "view" },
+  { path: "/fleet?list=grid", name: "Fleet: grid of ports", what: "view" },
   { path: "/alarms", name: "Alarms", what: "view" },
+  { path: "/plan", name: "Plan: busiest ports", what: "view" },
+  { path: "/plan?by=errors", name: "Plan: ports with most errors", what: "view" },
+  { path: "/plan?by=empty", name: "Plan: emptiest ports", what: "view" },
   { path: "/setup/add", name: "Setup: add a device", what: "view" },
   { path: "/setup/list", name: "Setup: add a list of devices", what: "view" },
   { path: "/setup/credentials", name: "Setup: credentials", what: "view" },
   { path: "/setup/fields", name: "Setup: own fields", what: "view" },
   { path: "/setup/retired", name: "Setup: retired devices", what: "view" },
+  { path: "/setup/storage", name: "Setup: storage", what: "view" },
   { path: "/setup/check", name: "Setup: self-check", what: "view" },
 ];
 

@@ -6,6 +6,8 @@ const KEYS: [string, string][] = [
   ["Enter", "open the row"],
   ["Esc", "back; in a chart, undo the zoom"],
   ["n", "back to now"],
+  ["←  →", "earlier and later, a quarter of what is shown"],
+  ["+  −", "half and double the time shown"],
   ["?", "these keys"],
 ];
 

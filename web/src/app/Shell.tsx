@@ -14,18 +14,33 @@ const PLACES: [string, string][] = [
   ["/", "Now"],
   ["/fleet", "Fleet"],
   ["/alarms", "Alarms"],
+  ["/plan", "Plan"],
   ["/setup", "Setup"],
 ];
 
 /** What every view has around it: places, jump box, time strip, and the health of Lumtar itself. */
 export function Shell({ user, children }: { user: string; children: ReactNode }) {
   const time = useScreenTime();
-  const { follow } = useSetScreenTime();
+  const { show, follow } = useSetScreenTime();
   const search = useTimeSearch();
   const [help, setHelp] = useState(false);
   const [jump, setJump] = useState(false);
   useLive(time.following);
-  useKeys({ n: () => follow(), "?": () => setHelp(true), "/": () => setJump(true) });
+  const [from, to] = [time.start.getTime(), time.end.getTime()];
+  const move = (share: number) => {
+    const by = Math.min((to - from) * share, Date.now() - to);
+    show(new Date(from + by), new Date(to + by));
+  };
+  const widen = (by: number) => show(new Date(to - (to - from) * by), time.end);
+  useKeys({
+    n: () => follow(),
+    "?": () => setHelp(true),
+    "/": () => setJump(true),
+    ArrowLeft: () => move(-0.25),
+    ArrowRight: () => move(0.25),
+    "+": () => widen(0.5),
+    "-": () => widen(2),
+  });
   return (
     <div className="grid h-full grid-rows-[40px_58px_minmax(0,1fr)_26px]">
       <header className="flex items-center border-b border-ink px-4 max-md:px-2">

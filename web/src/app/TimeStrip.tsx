@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { type FormEvent, type PointerEvent, useMemo, useRef, useState } from "react";
 import { timelineQuery } from "../api/queries";
-import { clock, day, range as rangeText } from "../parts/format";
+import { clock, day, month, range as rangeText } from "../parts/format";
 import { SEVERITIES } from "../parts/severities";
 import { useSize } from "../parts/useSize";
 import { type ScreenTime, SPANS, useSetScreenTime } from "./screenTime";
@@ -16,7 +16,7 @@ const BASE = 40;
 function period(time: ScreenTime): [number, number] {
   const length = time.end.getTime() - time.start.getTime();
   if (time.following) {
-    const whole = length <= HOUR ? DAY : length <= DAY ? 4 * DAY : 35 * DAY;
+    const whole = length <= HOUR ? DAY : length <= DAY ? 4 * DAY : length <= 30 * DAY ? 35 * DAY : 400 * DAY;
     return [time.end.getTime() - whole, time.end.getTime()];
   }
   const margin = Math.max(6 * HOUR, length * 1.5);
@@ -26,13 +26,14 @@ function period(time: ScreenTime): [number, number] {
 
 /** Where labels stand: on whole steps of local time. */
 function ticks(start: number, end: number, width: number): [number, string][] {
-  const steps = [1, 2, 3, 6, 12, 24, 48, 96, 168].map((hours) => hours * HOUR);
-  const step = steps.find((each) => ((end - start) / each) * 74 < width) ?? 14 * DAY;
+  const steps = [1, 2, 3, 6, 12, 24, 48, 96, 168, 336, 672, 1344].map((hours) => hours * HOUR);
+  const step = steps.find((each) => ((end - start) / each) * 74 < width) ?? 112 * DAY;
   const zone = new Date(start).getTimezoneOffset() * 60_000;
   const found: [number, string][] = [];
   for (let at = Math.ceil((start - zone) / step) * step + zone; at < end; at += step) {
     const time = new Date(at);
-    found.push([at, step >= DAY || time.getHours() === 0 ? day(time) : clock(time)]);
+    const date = step > 4 * DAY ? `${time.getDate()} ${month(time)}` : day(time);
+    found.push([at, step >= DAY || time.getHours() === 0 ? date : clock(time)]);
   }
   return found;
 }
@@ -70,7 +71,7 @@ export function TimeStrip({ time }: { time: ScreenTime }) {
   const right = Math.min(width, x(shown[1] ?? end));
   return (
     <section aria-label="Time" className="flex gap-3.5 border-b border-rule px-4">
-      <div className="w-[150px] shrink-0 pt-[6px] leading-[1.3]">
+      <div className="w-[226px] shrink-0 pt-[6px] leading-[1.3]">
         <b className="block font-semibold whitespace-nowrap">
           {time.following ? "Following now" : rangeText(time.start, time.end)}
         </b>

@@ -3,10 +3,12 @@ import { useSearchParams } from "react-router";
 import type { Range } from "../api/queries";
 
 export const SPANS: [string, string, number][] = [
+  ["10min", "10 min", 600],
   ["1h", "1 h", 3600],
   ["24h", "24 h", 86400],
   ["7d", "7 d", 7 * 86400],
   ["30d", "30 d", 30 * 86400],
+  ["1y", "1 y", 365 * 86400],
 ];
 const DEFAULT = "24h";
 const MINUTE = 60_000;
@@ -55,7 +57,7 @@ export function useScreenTime(): ScreenTime {
         range: { start: start.toISOString(), end: end.toISOString() },
       };
     }
-    const known = SPANS.find(([name]) => name === span) ?? SPANS[1];
+    const known = SPANS.find(([name]) => name === span) ?? SPANS.find(([name]) => name === DEFAULT);
     const seconds = known?.[2] ?? 86400;
     const until = new Date(minute);
     const since = new Date(minute - seconds * 1000);

@@ -1,14 +1,19 @@
 import { useMemo, useRef, useState } from "react";
 import uPlot from "uplot";
 import type { Schemas } from "../api/client";
-import { clock, moment, perSecond, rate, text } from "../parts/format";
+import { clock, moment, perSecond, rate, text, volume } from "../parts/format";
 import { colour } from "../parts/theme";
 import { Plot } from "./Plot";
-import { drawGaps, LEFT, rateLabels, SYNC, timeAxis, valueAxis } from "./plot";
+import { drawGaps, LEFT, SYNC, timeAxis, valueAxis } from "./plot";
+import { figureIn, speedIn, type Unit, valuesIn } from "./units";
+import type { ChartView } from "./view";
 
 type Series = Schemas["SeriesOut"];
 type Props = {
   series: Series;
+  /** The same interface at another time, drawn as dotted lines behind. */
+  ghost: Series | undefined;
+  view: ChartView;
   start: Date;
   end: Date;
   onZoom: (start: Date, end: Date) => void;
@@ -16,21 +21,30 @@ type Props = {
   onPoint: (at: Date | null) => void;
 };
 
+/** The larger of the speeds in force at the end, in a unit. */
+function highestSpeed(series: Series, unit: Unit): number {
+  const speed = series.speeds.at(-1);
+  return speedIn(unit, Math.max(speed?.in_bps ?? 0, speed?.out_bps ?? 0)) ?? 0;
+}
+
 /** The speed in force, drawn as a line with its name where it is not far above everything else. */
-function drawSpeed(series: () => Series): (plot: uPlot) => void {
+function drawSpeed(series: () => Series, unit: Unit): (plot: uPlot) => void {
   return (plot) => {
     const speed = series().speeds.at(-1);
     if (!speed) return;
     const { ctx, bbox } = plot;
     const ratio = devicePixelRatio;
     const lines =
-      speed.in_bps === speed.out_bps
+      speed.in_bps === speed.out_bps || unit === "share"
         ? [[speed.in_bps, ""] as const]
         : [[speed.in_bps, "in"] as const, [speed.out_bps, "out"] as const];
     ctx.save();
+    ctx.setLineDash([]);
     for (const [bps, direction] of lines) {
-      const y = plot.valToPos(bps, "y", true);
-      if (!bps || y < bbox.top + 2) continue;
+      const value = speedIn(unit, bps);
+      if (value === null) continue;
+      const y = plot.valToPos(value, "y", true);
+      if (y < bbox.top + 2) continue;
       ctx.strokeStyle = colour("ink");
       ctx.lineWidth = ratio;
       ctx.beginPath();
@@ -41,7 +55,8 @@ function drawSpeed(series: () => Series): (plot: uPlot) => void {
       ctx.font = `${11 * ratio}px "Commissioner Variable", sans-serif`;
       ctx.textAlign = "left";
       const sold = speed[direction === "out" ? "out_source" : "in_source"] === "override";
-      const name = [text(rate(bps)).replace(".0 ", " "), sold ? "sold" : "", direction].filter(Boolean).join(" ");
+      const words = unit === "share" ? "the speed" : text(rate(bps)).replace(".0 ", " ");
+      const name = [words, sold ? "sold" : "", direction].filter(Boolean).join(" ");
       ctx.fillText(name, bbox.left + 4 * ratio, y - 4 * ratio);
     }
     ctx.restore();
@@ -63,16 +78,30 @@ function drawRestarts(series: () => Series): (plot: uPlot) => void {
   };
 }
 
+/** A ghost's values at the steps of the series it stands behind; its own steps may be longer. */
+function behind(series: Series, ghost: Series, unit: Unit, way: "in" | "out", seconds: number): (number | null)[] {
+  const values = valuesIn(unit, ghost, way);
+  let place = 0;
+  return series.at.map((at) => {
+    while (place < ghost.at.length - 1 && (ghost.at[place] ?? 0) + seconds < at) place += 1;
+    const end = (ghost.at[place] ?? 0) + seconds;
+    return at <= end && at > end - ghost.step_s ? (values[place] ?? null) : null;
+  });
+}
+
 /** In as an area, out as a line, on one time axis with errors and discards; gaps say why. */
-export function RateChart({ series, start, end, onZoom, onBack, onPoint }: Props) {
+export function RateChart({ series, ghost, view, start, end, onZoom, onBack, onPoint }: Props) {
   const [cursor, setCursor] = useState<{ index: number; left: number } | null>(null);
   const latest = useRef(series);
   latest.current = series;
   const tell = useRef(onPoint);
   tell.current = onPoint;
+  const { unit, scale, ghostSeconds } = view;
 
   const options = useMemo<Omit<uPlot.Options, "width" | "height">>(() => {
     const current = () => latest.current;
+    const isLog = scale === "log";
+    const dotted = { width: 1, dash: [2, 3], points: { show: false } };
     return {
       legend: { show: false },
       padding: [8, 18, 0, 0],
@@ -80,15 +109,25 @@ export function RateChart({ series, start, end, onZoom, onBack, onPoint }: Props
       scales: {
         x: { time: true, auto: false },
         y: {
-          range: (_, __, most) => {
-            const speed = Math.max(current().speeds.at(-1)?.in_bps ?? 0, current().speeds.at(-1)?.out_bps ?? 0);
-            const top = Math.max(most ?? 0, 1000) * 1.08;
+          ...(isLog ? { distr: 3, log: 10 } : {}),
+          range: (_, least, most) => {
+            const speed = highestSpeed(current(), unit);
+            const top = Math.max(most ?? 0, unit === "share" ? 1 : unit === "packets" ? 10 : 1000) * 1.08;
+            if (isLog) return [Math.max(least || 1, top / 1e6), Math.max(top, speed)];
+            if (scale === "speed" && speed) return [0, speed * 1.08];
             // The speed belongs into the picture unless it would flatten everything else.
             return [0, speed && top > speed * 0.3 ? Math.max(top, speed * 1.08) : top];
           },
         },
       },
-      axes: [timeAxis(true), valueAxis(rateLabels)],
+      axes: [
+        timeAxis(true),
+        valueAxis((_, splits) =>
+          splits.map((value) =>
+            value === 0 ? "0" : value == null ? "" : text(figureIn(unit, value)).replace(".0 ", " "),
+          ),
+        ),
+      ],
       series: [
         {},
         {
@@ -99,10 +138,12 @@ export function RateChart({ series, start, end, onZoom, onBack, onPoint }: Props
           points: { show: false },
         },
         { label: "out", stroke: () => colour("out"), width: 1.6, points: { show: false } },
+        { label: "in, earlier", stroke: () => colour("ink"), ...dotted },
+        { label: "out, earlier", stroke: () => colour("out"), ...dotted },
       ],
       hooks: {
         drawAxes: [drawGaps(() => current().gaps, true)],
-        draw: [drawSpeed(current), drawRestarts(current)],
+        draw: [drawSpeed(current, unit), drawRestarts(current)],
         setCursor: [
           (plot) => {
             const index = plot.cursor.idx;
@@ -113,7 +154,7 @@ export function RateChart({ series, start, end, onZoom, onBack, onPoint }: Props
         ],
       },
     };
-  }, []);
+  }, [unit, scale]);
   const trouble = useMemo<Omit<uPlot.Options, "width" | "height">>(
     () => ({
       legend: { show: false },
@@ -144,7 +185,14 @@ export function RateChart({ series, start, end, onZoom, onBack, onPoint }: Props
     }),
     [],
   );
-  const rates = useMemo<uPlot.AlignedData>(() => [series.at, series.in_bps, series.out_bps], [series]);
+  const rates = useMemo<uPlot.AlignedData>(() => {
+    // On a logarithmic scale there is no zero.
+    const shown = (values: (number | null)[]) => (scale === "log" ? values.map((value) => value || null) : values);
+    const earlier = (way: "in" | "out") =>
+      ghost ? shown(behind(series, ghost, unit, way, ghostSeconds)) : series.at.map(() => null);
+    const now = (way: "in" | "out") => shown(valuesIn(unit, series, way));
+    return [series.at, now("in"), now("out"), earlier("in"), earlier("out")];
+  }, [series, ghost, unit, scale, ghostSeconds]);
   const counts = useMemo<uPlot.AlignedData>(
     () => [series.at, series.errors.map((value) => value || null), series.discards.map((value) => value || null)],
     [series],
@@ -160,7 +208,7 @@ export function RateChart({ series, start, end, onZoom, onBack, onPoint }: Props
         label={`Bandwidth in and out, ${summary(series)}`}
         {...shared}
       />
-      {cursor && <Reading series={series} index={cursor.index} left={cursor.left + LEFT} />}
+      {cursor && <Reading series={series} unit={unit} index={cursor.index} left={cursor.left + LEFT} />}
       {failing ? (
         <>
           <Plot data={counts} options={trouble} height={54} label="Errors and discards" {...shared} />
@@ -178,26 +226,28 @@ function summary(series: Series): string {
   return `mean in ${figure(series.inward.mean)}, mean out ${figure(series.outward.mean)}`;
 }
 
-/** The value under the cursor. */
-function Reading({ series, index, left }: { series: Series; index: number; left: number }) {
+/** The value under the cursor, and what was carried in its step. */
+function Reading({ series, unit, index, left }: { series: Series; unit: Unit; index: number; left: number }) {
   const at = series.at[index];
   if (at === undefined) return null;
-  const value = (list: (number | null)[]) => {
-    const found = list[index];
-    return found == null ? "–" : text(rate(found));
+  const value = (way: "in" | "out") => {
+    const found = valuesIn(unit, series, way)[index];
+    const bps = series[`${way}_bps`][index];
+    if (found == null) return "–";
+    return `${text(figureIn(unit, found))}${bps == null ? "" : `, ${text(volume((bps * series.step_s) / 8))}`}`;
   };
   const [from, to] = [new Date((at - series.step_s) * 1000), new Date(at * 1000)];
   const errors = series.errors[index] ?? 0;
   return (
     <div
       className="figures pointer-events-none absolute top-7 z-10 -translate-x-1/2 bg-lamp px-2.5 py-1 text-center text-[11.5px] whitespace-nowrap text-(--onlamp)"
-      style={{ left: `clamp(90px, ${left}px, calc(100% - 90px))` }}
+      style={{ left: `clamp(120px, ${left}px, calc(100% - 120px))` }}
     >
       <b className="font-semibold">
-        {moment(from)} – {clock(to)}
+        {moment(from)} – {series.step_s >= 86400 ? moment(to) : clock(to)}
       </b>
       <br />
-      in {value(series.in_bps)} &ensp;out {value(series.out_bps)}
+      in {value("in")} &ensp;out {value("out")}
       {errors > 0 && <> &ensp;{perSecond(errors / series.step_s)} errors/s</>}
     </div>
   );

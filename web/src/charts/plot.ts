@@ -1,6 +1,6 @@
 import uPlot from "uplot";
 import type { Schemas } from "../api/client";
-import { clock, day, duration, month, rate, text } from "../parts/format";
+import { clock, day, duration, month } from "../parts/format";
 import { colour } from "../parts/theme";
 
 export type Gap = Schemas["GapOut"];
@@ -39,9 +39,6 @@ export const valueAxis = (values: (plot: uPlot, splits: number[]) => string[], s
   ticks: { show: false },
   values,
 });
-
-export const rateLabels = (_: uPlot, splits: number[]) =>
-  splits.map((value) => (value === 0 ? "0" : text(rate(value)).replace(".0 ", " ")));
 
 const REASONS: Record<string, string> = {
   silent: "no answer",

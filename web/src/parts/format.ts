@@ -19,6 +19,15 @@ function scaled(value: number, unit: string): Figure {
 /** A rate: 1 k is 1,000. */
 export const rate = (bps: number) => scaled(bps, "b/s");
 
+/** A rate in bytes. */
+export const bytesRate = (value: number) => scaled(value, "B/s");
+
+/** A rate in packets. */
+export const packets = (value: number) => scaled(value, "p/s");
+
+/** A number of things, shortened. */
+export const count = (value: number) => scaled(value, "");
+
 /** A volume in bytes. */
 export const volume = (octets: number) => scaled(octets, "B");
 
@@ -26,6 +35,7 @@ export const text = ({ figure, unit }: Figure) => `${figure} ${unit}`;
 
 export function percent(value: number | null | undefined): string {
   if (value == null) return "–";
+  if (value > 0 && value < 0.05) return value.toPrecision(1);
   return value > 0 && value < 10 ? value.toFixed(1) : value.toFixed(0);
 }
 

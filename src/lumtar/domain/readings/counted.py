@@ -64,7 +64,7 @@ def _select(piece: Piece, place: int, values: dict[str, Any]) -> str:
     )
     ends = ("at >", "at <=") if piece.level == Level.READINGS else ("at >=", "at <")
     return f"""SELECT interface_id, extract(epoch FROM at)::float8 + {length}, {columns} FROM {TABLES[piece.level]}
-        WHERE interface_id = ANY(%(only)s) AND {ends[0]} %(start{place})s AND {ends[1]} %(end{place})s"""
+        WHERE {bulk.AMONG} AND {ends[0]} %(start{place})s AND {ends[1]} %(end{place})s"""
 
 
 def read(interfaces: Sequence[int], start: datetime, end: datetime, step_s: float) -> Counted:

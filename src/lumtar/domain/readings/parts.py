@@ -1,12 +1,13 @@
 """Components and polls of a device over time."""
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta
-from typing import Any
+from datetime import UTC, datetime, timedelta
 
 from django.db import connection
+from django.utils import timezone
 
-from lumtar.core.levels import step_for
+from lumtar.core.levels import SECONDS, Level, cover, step_for
+from lumtar.domain.readings import retention
 
 Key = tuple[int | None, str, str, str]
 """Component, kind, name, unit."""
@@ -37,33 +38,56 @@ def newest(device: int, at: datetime | None) -> dict[int, float]:
         return {int(component): float(value) for component, value in cursor.fetchall()}
 
 
+FINE = """SELECT c.id, c.kind, c.name, c.unit, extract(epoch FROM r.at)::float8 AS ends, r.value AS total, 1 AS readings
+    FROM inventory_component c JOIN readings_componentreading r ON r.component_id = c.id
+    WHERE c.device_id = %(device)s AND r.at > %(start)s AND r.at <= %(end)s
+    UNION ALL SELECT NULL, 'rtt', 'Round trip', 'ms', extract(epoch FROM r.at)::float8, r.rtt_ms, 1
+    FROM readings_devicereading r WHERE r.device_id = %(device)s AND r.at > %(start)s AND r.at <= %(end)s"""
+HOURLY = """SELECT c.id, c.kind, c.name, c.unit, extract(epoch FROM r.at)::float8 + 3600 AS ends, r.total, r.readings
+    FROM inventory_component c JOIN readings_componenthour r ON r.component_id = c.id
+    WHERE c.device_id = %(device)s AND r.at >= %(start)s AND r.at < %(end)s
+    UNION ALL SELECT NULL, 'rtt', 'Round trip', 'ms', extract(epoch FROM r.at)::float8 + 3600, r.total, r.readings
+    FROM readings_devicehour r WHERE r.device_id = %(device)s AND r.at >= %(start)s AND r.at < %(end)s"""
+
+
 def read(device: int, start: datetime, end: datetime, points: int) -> list[PartSeries]:
-    """Every component of a device, and the round trip of its polls."""
+    """Every component of a device, and the round trip of its polls; long times from hourly sums."""
     step = step_for((end - start).total_seconds(), points, 60)
+    # Parts have no sums over five minutes: hours, or readings.
+    kept = [each for each in retention.kept(timezone.now()) if each.level in (Level.READINGS, Level.HOURS)]
+    pieces = cover(start.timestamp(), end.timestamp(), step, kept)
+    step = step_for(0, 1, max(step, *(SECONDS[piece.level] for piece in pieces), 0))
     first = int(start.timestamp() // step) * step
     count = int((end.timestamp() - first) // step) + 1
     at = [first + step * (number + 1) for number in range(count)]
-    values: dict[str, Any] = {"device": device, "start": start, "end": end, "first": first, "step": step}
-    place = "floor((extract(epoch FROM r.at)::float8 - %(first)s) / %(step)s)::int"
-    found: dict[Key, list[float | None]] = {}
+    totals: dict[Key, list[float]] = {}
+    readings: dict[Key, list[int]] = {}
     with connection.cursor() as cursor:
-        cursor.execute(
-            f"""SELECT c.id, c.kind, c.name, c.unit, {place}, avg(r.value) FROM inventory_component c
-            JOIN readings_componentreading r ON r.component_id = c.id AND r.at > %(start)s AND r.at <= %(end)s
-            WHERE c.device_id = %(device)s GROUP BY 1, 2, 3, 4, 5 ORDER BY c.kind, c.id""",
-            values,
+        for piece in pieces:
+            source = FINE if piece.level == Level.READINGS else HOURLY
+            cursor.execute(
+                f"""SELECT id, kind, name, unit, ceil((ends - %(first)s) / %(step)s)::int - 1 AS place, sum(total), sum(readings)
+                FROM ({source}) r GROUP BY 1, 2, 3, 4, 5 ORDER BY kind, id""",
+                {
+                    "device": device,
+                    "start": datetime.fromtimestamp(piece.start, UTC),
+                    "end": datetime.fromtimestamp(piece.end, UTC),
+                    "first": first,
+                    "step": step,
+                },
+            )
+            for *key, place, total, number in cursor.fetchall():
+                column = totals.setdefault(tuple(key), [0.0] * count)
+                counts = readings.setdefault(tuple(key), [0] * count)
+                if 0 <= place < count:
+                    column[place] += total
+                    counts[place] += number
+    return [
+        PartSeries(
+            *key,
+            step,
+            at,
+            [round(total / number, 2) if number else None for total, number in zip(column, readings[key], strict=True)],
         )
-        rows: list[tuple[Key, int, float]] = [
-            ((int(row[0]), row[1], row[2], row[3]), row[4], row[5]) for row in cursor.fetchall()
-        ]
-        cursor.execute(
-            f"SELECT {place}, avg(r.rtt_ms) FROM readings_devicereading r"
-            " WHERE r.device_id = %(device)s AND r.at > %(start)s AND r.at <= %(end)s GROUP BY 1",
-            values,
-        )
-        rows += [((None, "rtt", "Round trip", "ms"), row[0], row[1]) for row in cursor.fetchall()]
-    for key, where, value in rows:
-        column = found.setdefault(key, [None] * count)
-        if 0 <= where < count:
-            column[where] = round(float(value), 2)
-    return [PartSeries(*key, step, at, column) for key, column in found.items()]
+        for key, column in sorted(totals.items(), key=lambda item: (item[0][1], item[0][0] or 0))
+    ]

@@ -66,7 +66,7 @@ def _statement(table: str, source: str, begins: str, ends: tuple[str, str], told
     """Sum the rows of ``source`` between two times up into ``table``."""
     sums = ", ".join(summed(name, told[name]) for name in COLUMNS)
     renewed = ", ".join(f"{name} = excluded.{name}" for name in COLUMNS)
-    mine = "AND interface_id = ANY(%(only)s)" if only else ""
+    mine = f"AND {bulk.AMONG}" if only else ""
     return f"""INSERT INTO {table} (interface_id, at, {", ".join(COLUMNS)})
         SELECT interface_id, {begins}, {sums} FROM {source}
         WHERE at {ends[0]} %(start)s AND at {ends[1]} %(end)s {mine} GROUP BY 1, 2
@@ -115,7 +115,7 @@ def roll_parts(start: datetime, end: datetime) -> None:
 
 
 MEANS = """SELECT interface_id, extract(epoch FROM at)::float8 + 300, elapsed_ms, in_octets, out_octets
-    FROM readings_fiveminutes WHERE at >= %(start)s AND at < %(end)s AND interface_id = ANY(%(only)s)"""
+    FROM readings_fiveminutes WHERE at >= %(start)s AND at < %(end)s AND interface_id BETWEEN %(first)s AND %(last)s"""
 MEANS_COLUMNS = [("interface", "i8"), ("at", "f8"), ("elapsed_ms", "i8"), ("in", "i8"), ("out", "i8")]
 
 
@@ -126,7 +126,7 @@ def roll_day(day: datetime, only: Sequence[int] | None = None) -> int:
     with connection.cursor() as cursor:
         cursor.execute(_statement("readings_day", "readings_hour", begins, (">=", "<"), SAME, only is not None), values)
         written = int(cursor.rowcount)
-        mine = "AND interface_id = ANY(%(only)s)" if only is not None else ""
+        mine = f"AND {bulk.AMONG}" if only is not None else ""
         cursor.execute(f"SELECT interface_id FROM readings_day WHERE at = %(start)s {mine} ORDER BY 1", values)
         ids = [int(row[0]) for row in cursor.fetchall()]
         for first in range(0, len(ids), AT_ONCE):
@@ -135,7 +135,8 @@ def roll_day(day: datetime, only: Sequence[int] | None = None) -> int:
 
 
 def _keep_means(day: datetime, ids: list[int]) -> None:
-    rows = bulk.fetch(MEANS, {"start": day, "end": day + DAY, "only": ids}, MEANS_COLUMNS)
+    values = {"start": day, "end": day + DAY, "first": ids[0], "last": ids[-1]}
+    rows = bulk.fetch(MEANS, values, MEANS_COLUMNS)
     told = []
     for interface, mine in bulk.groups(rows, "interface"):
         kept = []

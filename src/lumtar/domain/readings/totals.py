@@ -11,12 +11,12 @@ from numpy.typing import NDArray
 
 from lumtar.core.levels import Level, Piece
 from lumtar.core.totals import Totals
-from lumtar.domain.readings import bulk, counted
+from lumtar.domain.readings import bulk, counted, rollups
 from lumtar.domain.readings.rollups import COLUMNS, HIGHEST, LOWEST, summed
 
 KINDS = [("interface", "i8"), *((name, "f8" if name in (*LOWEST, *HIGHEST) else "i8") for name in COLUMNS)]
 SHORT = timedelta(hours=3)
-"""Up to here a time is rounded outwards to five minutes, beyond it to whole hours."""
+"""Up to here a time is rounded outwards to five minutes, beyond it its beginning to a whole hour."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,13 +26,13 @@ class Summed:
     totals: Totals
     start: datetime
     end: datetime
-    level: Level
 
 
 def of(start: datetime, end: datetime, only: Sequence[int] | None = None) -> Summed:
     """What every interface, or some, counted in a time; one query."""
-    finest = Level.FIVE_MINUTES if end - start <= SHORT else Level.HOURS
-    pieces = counted.pieces_of(start, end, (end - start).total_seconds(), finest)
+    if end - start > SHORT:
+        start = rollups.hour_of(start)
+    pieces = counted.pieces_of(start, end, (end - start).total_seconds(), Level.FIVE_MINUTES)
     values: dict[str, Any] = {"only": list(only or ())}
     rows = np.empty(0, KINDS)
     if pieces:
@@ -45,7 +45,7 @@ def of(start: datetime, end: datetime, only: Sequence[int] | None = None) -> Sum
     last = pieces[-1].end if pieces else end.timestamp()
     named = {name: rows[name] for name in COLUMNS}
     totals = Totals(rows["interface"], *_speeds(rows["interface"], end), seconds=last - first, **named)
-    return Summed(totals, datetime.fromtimestamp(first, UTC), datetime.fromtimestamp(last, UTC), finest)
+    return Summed(totals, datetime.fromtimestamp(first, UTC), datetime.fromtimestamp(last, UTC))
 
 
 def _column(name: str) -> str:
@@ -56,7 +56,7 @@ def _column(name: str) -> str:
 def _select(piece: Piece, place: int, values: dict[str, Any], is_narrowed: bool) -> str:
     values[f"start{place}"] = datetime.fromtimestamp(piece.start, UTC)
     values[f"end{place}"] = datetime.fromtimestamp(piece.end, UTC)
-    mine = "AND interface_id = ANY(%(only)s)" if is_narrowed else ""
+    mine = f"AND {bulk.AMONG}" if is_narrowed else ""
     return f"""SELECT interface_id, {", ".join(COLUMNS)} FROM {counted.TABLES[piece.level]}
         WHERE at >= %(start{place})s AND at < %(end{place})s {mine}"""
 

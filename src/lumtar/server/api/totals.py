@@ -33,6 +33,8 @@ class TopRow(Schema):
     value: float
     load: float | None
     peak: float | None
+    in_percent: float | None
+    out_percent: float | None
     in_bps: float | None
     out_bps: float | None
     volume: float
@@ -94,7 +96,7 @@ def top(request: HttpRequest, told: Query[TopFilter]) -> Top:
     ports = {row.id: row for row in queries.ports(only=ids, limit=len(ids) or 1)[0]} if ids else {}
     unused = totals.last_used(ids) if told.lowest else {}
     columns = {
-        "load": sums.load(), "peak": sums.load(highest=True), "in_bps": sums.rate("in"), "out_bps": sums.rate("out"),
+        "load": sums.load(), "peak": sums.load(highest=True), "in_percent": sums.share("in"), "out_percent": sums.share("out"), "in_bps": sums.rate("in"), "out_bps": sums.rate("out"),
         "volume": sums.volume, "errors": sums.errors, "discards": sums.discards, "error_share": sums.errors_per_million,
         "packet_size": sums.packet_octets, "measured": sums.measured, "up": sums.up, "value": shown,
     }  # fmt: skip

@@ -7,6 +7,7 @@ import { Problem } from "../../parts/Problem";
 import { DeviceList } from "./DeviceList";
 import { DevicePage } from "./DevicePage";
 import { InventoryList } from "./InventoryList";
+import { PortGrid } from "./PortGrid";
 import { PortList } from "./PortList";
 import { PortPage } from "./PortPage";
 import { SiteList } from "./SiteList";
@@ -52,6 +53,8 @@ export function Fleet() {
       <div className={`min-h-0 border-r border-rule ${open ? "max-lg:hidden" : ""}`}>
         {wanted === "inventory" && !open ? (
           <InventoryList site={site} />
+        ) : wanted === "grid" && !open ? (
+          <PortGrid site={site} />
         ) : wanted === "devices" || wanted === "inventory" ? (
           <DeviceList site={site} narrow={open} />
         ) : (

@@ -18,7 +18,7 @@ export function ListHead({
 }: {
   title: string;
   count: string;
-  list: "ports" | "devices" | "inventory";
+  list: "ports" | "grid" | "devices" | "inventory";
 }) {
   const trail = useTrail();
   const navigate = useNavigate();
@@ -48,6 +48,9 @@ export function ListHead({
           <>
             <Link to={trail.stay({ list: null })} className={mark(list === "ports")}>
               ports
+            </Link>
+            <Link to={trail.stay({ list: "grid" })} className={mark(list === "grid")}>
+              grid
             </Link>
             <Link to={trail.stay({ list: "devices" })} className={mark(list === "devices")}>
               devices

@@ -4,7 +4,9 @@ import { Link, useNavigate } from "react-router";
 import type { Schemas } from "../../api/client";
 import { alarmsQuery, interfaceQuery, seriesQuery, workingQuery } from "../../api/queries";
 import { useScreenTime, useSetScreenTime } from "../../app/screenTime";
+import { ChartTools } from "../../charts/ChartTools";
 import { RateChart } from "../../charts/RateChart";
+import { useChartView } from "../../charts/view";
 import { duration, moment, rate, text } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 import { AlarmLines } from "../alarms/AlarmLines";
@@ -12,6 +14,7 @@ import { LogbookLines } from "./LogbookLines";
 import { stateWords } from "./PortList";
 import { PortRole } from "./PortRole";
 import { Seen } from "./Seen";
+import { SeenTable } from "./SeenTable";
 import { SoldSpeed } from "./SoldSpeed";
 import { useTrail } from "./trail";
 import { Working } from "./Working";
@@ -41,12 +44,22 @@ export function PortPage({ port }: { port: number }) {
   const navigate = useNavigate();
   const [point, setPoint] = useState<Date | null>(null);
   const { data: found, error } = useQuery(interfaceQuery(port, time.at));
+  const [view, setView] = useChartView();
   const { data: series, error: missing } = useQuery(seriesQuery(port, time.range));
+  const { data: ghost } = useQuery({
+    ...seriesQuery(port, time.range, view.ghostSeconds),
+    enabled: view.ghostSeconds > 0,
+  });
   const { data: alarms } = useQuery(alarmsQuery(time.at, { interface: port }));
   // Without a cursor the working is that of the newest reading.
   const newest = found?.row.at ? new Date(found.row.at) : null;
-  const at = point ? new Date(point.getTime() - 1) : newest;
-  const { data: working } = useQuery({ ...workingQuery(port, at?.toISOString() ?? ""), enabled: at !== null });
+  const step = point ? (series?.step_s ?? 0) : 0;
+  const isReading = step <= 1.5 * (found?.interval_s ?? 60);
+  const at = point ? new Date(Math.min(point.getTime() - (isReading ? 1 : 0), Date.now())) : newest;
+  const { data: working } = useQuery({
+    ...workingQuery(port, at?.toISOString() ?? "", isReading ? 0 : step),
+    enabled: at !== null,
+  });
   if (!found) return <Problem error={error} />;
   const { row } = found;
   const back = () => (time.following ? follow(time.span ?? undefined) : navigate(-1));
@@ -74,15 +87,22 @@ export function PortPage({ port }: { port: number }) {
       <Problem error={missing} />
       {series && (
         <>
-          <p className="figures flex justify-between text-[12px] text-ink2">
-            <span>
-              <i className="mr-1 inline-block h-2 w-4 bg-in align-middle" />
-              in <i className="mr-1 ml-2 inline-block h-[2px] w-4 bg-out align-middle" />
+          <div className="figures flex flex-wrap items-center justify-between gap-x-4 text-[12px] text-ink2">
+            <span className="flex items-center">
+              <i className="mr-1 inline-block h-2 w-4 bg-in" />
+              in <i className="mr-1 ml-2 inline-block h-[2px] w-4 bg-out" />
               out
+              {view.ghostSeconds > 0 && (
+                <span className="ml-2">
+                  <i className="mr-1 inline-block w-4 border-t border-dotted border-ink align-middle" />
+                  {duration(view.ghostSeconds)} earlier
+                </span>
+              )}
             </span>
+            <ChartTools view={view} onChange={setView} />
             <span>
               mean of {duration(series.step_s)}
-              {series.source === "hours" && ", from hourly sums"} · {series.at.length} points ·{" "}
+              {series.source !== "readings" && `, from ${series.source}`} ·{" "}
               <a
                 className="underline"
                 href={`/api/v1/interfaces/${port}/series.csv?start=${time.range.start}&end=${time.range.end}`}
@@ -90,11 +110,21 @@ export function PortPage({ port }: { port: number }) {
                 CSV
               </a>
             </span>
-          </p>
-          <RateChart series={series} start={time.start} end={time.end} onZoom={show} onBack={back} onPoint={setPoint} />
+          </div>
+          <RateChart
+            series={series}
+            ghost={view.ghostSeconds > 0 ? ghost : undefined}
+            view={view}
+            start={time.start}
+            end={time.end}
+            onZoom={show}
+            onBack={back}
+            onPoint={setPoint}
+          />
+          {view.table && <SeenTable series={series} unit={view.unit} />}
           <div className="mt-2.5 grid grid-cols-[minmax(0,1fr)_310px] gap-6 max-xl:grid-cols-1">
             <div>
-              <Seen series={series} seconds={(time.end.getTime() - time.start.getTime()) / 1000} />
+              <Seen series={series} unit={view.unit} seconds={(time.end.getTime() - time.start.getTime()) / 1000} />
               <LogbookLines range={time.range} only={{ interface: port }} />
             </div>
             {working && <Working lines={working} />}

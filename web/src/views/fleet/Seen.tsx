@@ -1,38 +1,68 @@
 import type { Schemas } from "../../api/client";
+import { figureIn, type Unit } from "../../charts/units";
 import { Figure } from "../../parts/Figure";
-import { duration, rate, volume } from "../../parts/format";
+import { count, duration, type Figure as Parts, perSecond, rate, text, volume } from "../../parts/format";
 
-const figure = (value: number | null) => (value === null ? null : rate(value));
+type Series = Schemas["SeriesOut"];
+type Direction = Series["inward"];
+
+/** A rate in the unit of the chart; a share is of the speed in force at the end. */
+function rateIn(unit: Unit, bps: number | null, speed: number): Parts | null {
+  if (bps === null) return null;
+  if (unit === "share") return speed ? figureIn("share", (100 * bps) / speed) : null;
+  return unit === "bytes" ? figureIn("bytes", bps / 8) : rate(bps);
+}
+
+/** Mean octets a packet. */
+const packetSize = (seen: Direction) =>
+  seen.packets ? { figure: Math.round(seen.volume / seen.packets).toString(), unit: "B" } : null;
+
+const share = (part: number, whole: number) =>
+  whole ? { figure: ((100 * part) / whole).toFixed(0), unit: "%" } : null;
+
+/** Errors and discards per million packets: an errored packet is none of the packets counted. */
+function perMillion(seen: Direction): string {
+  const bad = seen.errors + seen.discards;
+  return bad ? perSecond((1e6 * bad) / (seen.packets + bad)) : "0";
+}
+
+const MEANS: Record<string, string> = {
+  size: "mean octets a packet",
+  unicast: "share of the packets that are unicast",
+  "bad ppm": "errors and discards per million packets",
+};
 
 /** What is seen, in figures. */
-export function Seen({ series, seconds }: { series: Schemas["SeriesOut"]; seconds: number }) {
+export function Seen({ series, unit, seconds }: { series: Series; unit: Unit; seconds: number }) {
+  const speed = series.speeds.at(-1);
   const rows = [
-    ["in", "text-in", series.inward],
-    ["out", "text-out", series.outward],
+    ["in", "text-in", series.inward, speed?.in_bps ?? 0],
+    ["out", "text-out", series.outward, speed?.out_bps ?? 0],
   ] as const;
-  const measured = Math.round(series.measured * 100);
+  const measured = Math.floor(series.measured * 1000) / 10;
+  const most = Math.max(speed?.in_bps ?? 0, speed?.out_bps ?? 0);
   return (
     <>
       <h2 className="heading">
         What is seen{" "}
         <span className="font-normal text-ink2">
           {duration(seconds)}, {measured < 100 ? `${measured} % measured` : "all of it measured"}; 95th percentile of
-          the points shown
+          five-minute means
         </span>
       </h2>
       <table className="figures w-full text-right text-[12px]">
         <thead className="text-ink2">
           <tr>
             <th />
-            {["min", "mean", "95th", "max", "volume"].map((name) => (
-              <th key={name} className="py-[3px] pl-3 font-normal">
+            {["min", "mean", "95th", "max", "volume", "packets", "size", "unicast", "bad ppm"].map((name) => (
+              <th key={name} className="py-[3px] pl-3 font-normal whitespace-nowrap" title={MEANS[name]}>
                 {name}
               </th>
             ))}
           </tr>
         </thead>
         <tbody>
-          {rows.map(([name, style, seen]) => (
+          {rows.map(([name, style, seen, bps]) => (
             <tr key={name} className="border-t border-dotted border-rule">
               <th scope="row" className={`py-[3px] text-left font-semibold ${style}`}>
                 {name}
@@ -40,16 +70,28 @@ export function Seen({ series, seconds }: { series: Schemas["SeriesOut"]; second
               {[seen.min, seen.mean, seen.p95, seen.max].map((value, place) => (
                 // biome-ignore lint/suspicious/noArrayIndexKey: the columns are fixed
                 <td key={place} className="pl-3">
-                  <Figure of={figure(value)} />
+                  <Figure of={rateIn(unit, value, bps)} />
                 </td>
               ))}
-              <td className="pl-3">
-                <Figure of={volume(seen.volume)} />
-              </td>
+              {[volume(seen.volume), count(seen.packets), packetSize(seen), share(seen.unicast, seen.packets)].map(
+                (value, place) => (
+                  // biome-ignore lint/suspicious/noArrayIndexKey: the columns are fixed
+                  <td key={place} className="pl-3">
+                    <Figure of={value} />
+                  </td>
+                ),
+              )}
+              <td className="pl-3">{perMillion(seen)}</td>
             </tr>
           ))}
         </tbody>
       </table>
+      <p className="figures mt-1 text-[12px] text-ink2">
+        95th of the larger direction {told(rateIn(unit, series.larger_p95, most))}, of both together{" "}
+        {told(rateIn(unit, series.both_p95, most))}
+      </p>
     </>
   );
 }
+
+const told = (figure: Parts | null) => (figure ? text(figure) : "not known");

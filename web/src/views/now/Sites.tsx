@@ -1,19 +1,17 @@
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useTimeSearch } from "../../app/screenTime";
+import { loadStep } from "../../parts/ramp";
 import { SEVERITIES } from "../../parts/severities";
 
 const RAMP = [0, 1, 2, 3, 4];
-
-/** The step of the load ramp for a percentage. */
-const step = (load: number) => (load < 10 ? 0 : load < 30 ? 1 : load < 55 ? 2 : load < 80 ? 3 : 4);
 
 function cellStyle(load: number) {
   if (load === -1) return { background: "transparent", boxShadow: "inset 0 0 0 1px var(--faint)" };
   if (load === -2) return { background: "transparent", boxShadow: "inset 0 0 0 1px var(--ink3)" };
   if (load === -3)
     return { background: "repeating-linear-gradient(135deg, var(--critical) 0 1px, transparent 1px 3px)" };
-  return { background: `var(--load${step(load)})` };
+  return { background: `var(--load${loadStep(load)})` };
 }
 
 /** Every port of every site as a cell. */

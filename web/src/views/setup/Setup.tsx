@@ -9,6 +9,7 @@ import { OwnFields } from "./OwnFields";
 import { Profiles } from "./Profiles";
 import { Retired } from "./Retired";
 import { SelfCheck } from "./SelfCheck";
+import { Storage } from "./Storage";
 import { Sweeps } from "./Sweeps";
 
 const PARTS = [
@@ -21,6 +22,7 @@ const PARTS = [
   { path: "labels", name: "Labels and roles", View: Labels },
   { path: "fields", name: "Own fields", View: OwnFields },
   { path: "retired", name: "Retired devices", View: Retired },
+  { path: "storage", name: "Storage", View: Storage },
   { path: "check", name: "Self-check", View: SelfCheck },
 ];
 

@@ -1,0 +1,157 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useNavigate, useSearchParams } from "react-router";
+import { gridQuery } from "../../api/queries";
+import { useScreenTime } from "../../app/screenTime";
+import { range as rangeText } from "../../parts/format";
+import { Problem } from "../../parts/Problem";
+import { ERROR_STEPS, LOAD_STEPS } from "../../parts/ramp";
+import { type By, Cells, type Order } from "./Cells";
+import { ListHead } from "./ListHead";
+import { useTrail } from "./trail";
+
+const BY: [By, string][] = [
+  ["load", "mean load"],
+  ["peak", "highest load"],
+  ["errors", "errors"],
+  ["state", "state"],
+];
+const ROLES = ["", "uplink", "trunk", "wan", "tunnel", "aggregate", "access", "management", "storage", "unused"];
+
+/** Every port of a site, or of everything, as a cell; devices one under the other. */
+export function PortGrid({ site }: { site: string }) {
+  const [search] = useSearchParams();
+  const time = useScreenTime();
+  const trail = useTrail();
+  const navigate = useNavigate();
+  const by = BY.find(([name]) => name === search.get("by"))?.[0] ?? "load";
+  const order: Order = search.get("order") === "box" ? "box" : "index";
+  const whole = search.get("over") === "range";
+  const role = search.get("role") ?? "";
+  const filter = {
+    by: by === "state" ? ("load" as const) : by,
+    ...(site ? { site } : {}),
+    ...(role ? { role } : {}),
+    words: search.get("words") ?? "",
+  };
+  const { data, error } = useQuery(gridQuery(time.at, whole ? time.range : null, filter));
+  const ports = data?.devices.reduce((sum, device) => sum + device.ids.length, 0) ?? 0;
+  const set = (changes: Record<string, string | null>) => navigate(trail.stay(changes), { replace: true });
+  let heading = "";
+  return (
+    <div className="flex h-full flex-col">
+      <ListHead title={site || "All ports"} count={data ? `${ports.toLocaleString("en")} ports` : ""} list="grid" />
+      <div className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-rule px-3.5 py-1 text-[12px]">
+        <fieldset aria-label="Coloured by" className="flex">
+          {BY.map(([name, words]) => (
+            <button
+              key={name}
+              type="button"
+              aria-pressed={by === name}
+              className={`h-6 px-1.5 ${by === name ? "marked" : "text-ink2 hover:text-ink"}`}
+              onClick={() => set({ by: name === "load" ? null : name })}
+            >
+              {words}
+            </button>
+          ))}
+        </fieldset>
+        <label className="text-ink2">
+          over{" "}
+          <select
+            className="h-6 bg-paper text-ink underline"
+            value={whole ? "range" : ""}
+            onChange={(event) => set({ over: event.target.value || null })}
+          >
+            <option value="">{time.following ? "the last hour" : "the hour before"}</option>
+            <option value="range">the time shown</option>
+          </select>
+        </label>
+        <label className="text-ink2">
+          role{" "}
+          <select
+            className="h-6 bg-paper text-ink underline"
+            value={role}
+            onChange={(event) => set({ role: event.target.value || null })}
+          >
+            {ROLES.map((each) => (
+              <option key={each} value={each}>
+                {each || "any"}
+              </option>
+            ))}
+          </select>
+        </label>
+        <label className="text-ink2">
+          in the order{" "}
+          <select
+            className="h-6 bg-paper text-ink underline"
+            value={order}
+            onChange={(event) => set({ order: event.target.value === "box" ? "box" : null })}
+          >
+            <option value="index">of ifIndex</option>
+            <option value="box">on the box</option>
+          </select>
+        </label>
+        {data && <span className="ml-auto text-ink2">{rangeText(new Date(data.start), new Date(data.end))}</span>}
+      </div>
+      <Legend by={by} />
+      <Problem error={error} />
+      {ports === 0 && data && (
+        <p className="px-3.5 py-2 text-ink2">No port is like this. Clear words and role to see all.</p>
+      )}
+      <div className="min-h-0 grow overflow-auto px-3.5 pb-4">
+        {data?.devices.map((device) => {
+          const isFirst = device.site !== heading;
+          heading = device.site;
+          return (
+            <div key={device.id}>
+              {isFirst && !site && <h3 className="pt-2 text-[12px] font-semibold">{device.site}</h3>}
+              <div className="grid grid-cols-[118px_minmax(0,1fr)] items-start gap-2 py-[3px]">
+                <Link className="truncate text-[12px] hover:underline" to={trail.thing("device", device.id)}>
+                  {device.name}
+                </Link>
+                <Cells device={device} by={by} order={order} />
+              </div>
+            </div>
+          );
+        })}
+      </div>
+    </div>
+  );
+}
+
+/** What the cells mean, in words. */
+export function Legend({ by }: { by: By }) {
+  const steps = by === "errors" ? ERROR_STEPS : LOAD_STEPS;
+  const box = "mr-1 inline-block size-[11px] align-[-1px]";
+  return (
+    <p className="flex flex-wrap gap-x-3.5 px-3.5 py-1 text-[11.5px] text-ink2">
+      {by === "state" ? (
+        <span>
+          <i className={`${box} bg-ink2`} />
+          up
+        </span>
+      ) : (
+        steps.map((words, step) => (
+          <span key={words}>
+            <i className={box} style={{ background: `var(--load${step})` }} />
+            {words}
+          </span>
+        ))
+      )}
+      <span>
+        <i className={`${box} border border-ink`} />
+        down, though in use before
+      </span>
+      <span>
+        <i className={`${box} border border-rule`} />
+        not in use, or nothing measured
+      </span>
+      <span>
+        <i
+          className={box}
+          style={{ background: "repeating-linear-gradient(135deg, var(--critical) 0 1.4px, transparent 1.4px 4px)" }}
+        />
+        no answer
+      </span>
+    </p>
+  );
+}
