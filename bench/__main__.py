@@ -1,12 +1,12 @@
 """Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm] [list] [sweep]
-[fleet]``; without names, all of them.
+[fleet] [store]``; without names, all of them.
 """
 
 import signal
 import sys
 from collections.abc import Callable
 
-from bench import polling, serving, sweeping
+from bench import polling, serving, store, sweeping
 
 MEASUREMENTS: dict[str, Callable[[], None]] = {
     "poll": polling.poll,
@@ -17,6 +17,7 @@ MEASUREMENTS: dict[str, Callable[[], None]] = {
     "list": serving.lists,
     "sweep": sweeping.sweep,
     "fleet": serving.fleet,
+    "store": store.store,
 }
 
 

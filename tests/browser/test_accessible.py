@@ -34,6 +34,10 @@ def violations(page):
         "/setup/check",
         "/setup/fields",
         "/fleet?list=inventory",
+        "/fleet?list=grid",
+        "/fleet?list=total&role=any",
+        "/plan",
+        "/setup/storage",
     ],
 )
 def test_every_view_is_accessible(page, network, theme, path):

@@ -217,9 +217,7 @@ def test_summing_up_anew_mends_what_is_wrong(ports):
     before = list(Hour.objects.order_by("at").values())
     Hour.objects.update(in_octets=1)
     FiveMinutes.objects.filter(at__lt=NOW).delete()
-    FiveMinutes.objects.create(
-        **dict.fromkeys(rollups.SUMMED, 5), flags=0, interface=ports[1], at=NOW.replace(hour=1)
-    )
+    FiveMinutes.objects.create(**dict.fromkeys(rollups.SUMMED, 5), flags=0, interface=ports[1], at=NOW.replace(hour=1))
     rollups.rebuild(NOW.replace(hour=0), NOW)
     assert list(Hour.objects.order_by("at").values()) == before[:3]
     assert not FiveMinutes.objects.filter(interface=ports[1]).exists()

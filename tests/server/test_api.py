@@ -6,7 +6,6 @@ import json
 from datetime import UTC, datetime, timedelta
 
 import pytest
-from django.contrib.auth.models import User
 from django.core.management import CommandError, call_command
 from django.test import Client
 
@@ -16,18 +15,6 @@ from lumtar.domain.operation.models import Process
 from tests.network import fill
 
 pytestmark = pytest.mark.django_db
-
-
-@pytest.fixture
-def user():
-    return User.objects.create_user("anna", password="a-good-long-word")
-
-
-@pytest.fixture
-def client(user):
-    made = Client()
-    made.force_login(user)
-    return made
 
 
 @pytest.fixture

@@ -126,11 +126,13 @@ export const seriesQuery = (number: number, range: Range, earlier = 0) =>
     placeholderData: keepPreviousData,
   });
 
-/** Several interfaces on one chart. */
-export const linesQuery = (interfaces: number[], range: Range) =>
+export type LinesFilter = { interfaces?: number[]; site?: string; role?: string; words?: string; device?: number };
+
+/** Several interfaces on one chart, and their total. */
+export const linesQuery = (filter: LinesFilter, range: Range, points = 600, lines = 10) =>
   queryOptions({
-    queryKey: ["series", "lines", interfaces, range],
-    queryFn: () => got(client.GET("/api/v1/series", { params: { query: { interfaces, ...range, points: 600 } } })),
+    queryKey: ["series", "lines", filter, range, points, lines],
+    queryFn: () => got(client.GET("/api/v1/series", { params: { query: { ...filter, ...range, points, lines } } })),
     placeholderData: keepPreviousData,
   });
 

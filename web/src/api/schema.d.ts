@@ -433,7 +433,7 @@ export interface paths {
         };
         /**
          * Several
-         * @description Rates of several interfaces over the same time.
+         * @description Rates of several interfaces over the same time, and their total.
          */
         get: operations["lumtar_server_api_charts_several"];
         put?: never;
@@ -542,6 +542,46 @@ export interface paths {
          */
         put: operations["lumtar_server_api_storage_change_storage"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/export/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description Readings or sums of ports; times are the ends of what is summed up, UTC.
+         */
+        get: operations["lumtar_server_api_exchange_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/import/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take
+         * @description Readings as CSV, in the form that they are exported in; all of them or none.
+         */
+        post: operations["lumtar_server_api_exchange_take"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2269,8 +2309,47 @@ export interface components {
             discards: number;
         };
         /**
+         * LinesFilter
+         * @description Which interfaces: by their numbers, or by where they are and what they are for.
+         */
+        LinesFilter: {
+            /**
+             * Interfaces
+             * @default []
+             */
+            interfaces?: number[];
+            /** Site */
+            site?: string | null;
+            /** Device */
+            device?: number | null;
+            /**
+             * Role
+             * @default
+             */
+            role?: string;
+            /**
+             * Words
+             * @default
+             */
+            words?: string;
+            /** Start */
+            start?: string | null;
+            /** End */
+            end?: string | null;
+            /**
+             * Points
+             * @default 400
+             */
+            points?: number;
+            /**
+             * Lines
+             * @default 12
+             */
+            lines?: number;
+        };
+        /**
          * LinesOut
-         * @description Several interfaces on one chart, and what they add up to.
+         * @description Several interfaces over the same time: those that carried most as lines, and what all of them add up to.
          */
         LinesOut: {
             /** Source */
@@ -2279,9 +2358,13 @@ export interface components {
             step_s: number;
             /** At */
             at: number[];
+            /** Ports */
+            ports: number;
             /** Lines */
             lines: components["schemas"]["NamedLine"][];
             total: components["schemas"]["NamedLine"];
+            /** Gaps */
+            gaps: components["schemas"]["GapOut"][];
         };
         /**
          * NamedLine
@@ -2294,6 +2377,8 @@ export interface components {
             label: string;
             /** Device */
             device: string;
+            /** Device Id */
+            device_id: number;
             /** In Bps */
             in_bps: (number | null)[];
             /** Out Bps */
@@ -2557,6 +2642,57 @@ export interface components {
             hours: number;
             /** Days */
             days: number;
+        };
+        /**
+         * Selection
+         * @description What to export. Without a level it is the finest that is below about a thousand rows a port.
+         */
+        Selection: {
+            /**
+             * Format
+             * @default csv
+             * @enum {string}
+             */
+            format?: "csv" | "parquet";
+            /**
+             * Level
+             * @default
+             * @enum {string}
+             */
+            level?: "" | "readings" | "five_minutes" | "hours" | "days";
+            /** Start */
+            start?: string | null;
+            /** End */
+            end?: string | null;
+            /**
+             * Interfaces
+             * @default []
+             */
+            interfaces?: number[];
+            /** Site */
+            site?: string | null;
+            /** Device */
+            device?: number | null;
+            /**
+             * Role
+             * @default
+             */
+            role?: string;
+            /**
+             * Words
+             * @default
+             */
+            words?: string;
+        };
+        /**
+         * Taken
+         * @description Readings that were stored.
+         */
+        Taken: {
+            /** Readings */
+            readings: number;
+            /** Interfaces */
+            interfaces: number;
         };
         /**
          * CredentialOut
@@ -4783,11 +4919,16 @@ export interface operations {
     };
     lumtar_server_api_charts_several: {
         parameters: {
-            query: {
-                interfaces: number[];
+            query?: {
+                interfaces?: number[];
+                site?: string | null;
+                device?: number | null;
+                role?: string;
+                words?: string;
                 start?: string | null;
                 end?: string | null;
                 points?: number;
+                lines?: number;
             };
             header?: never;
             path?: never;
@@ -4953,6 +5094,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StorageOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_exchange_export: {
+        parameters: {
+            query?: {
+                format?: "csv" | "parquet";
+                level?: "" | "readings" | "five_minutes" | "hours" | "days";
+                start?: string | null;
+                end?: string | null;
+                interfaces?: number[];
+                site?: string | null;
+                device?: number | null;
+                role?: string;
+                words?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_exchange_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
                 };
             };
         };

@@ -69,9 +69,10 @@ class Series:
 
 @dataclass(slots=True)
 class Line:
-    """One interface among several: mean rates over the steps of their chart."""
+    """One interface among several: mean rates over the steps of their chart; ``mean`` of both directions together."""
 
     interface_id: int
+    mean: float
     in_bps: list[float | None]
     out_bps: list[float | None]
 
@@ -134,11 +135,13 @@ def read_lines(interfaces: Sequence[int], start: datetime, end: datetime, points
         known = ~np.isnan(rates)
         return _nullable(np.where(known.any(axis=0), np.nansum(rates, axis=0), np.nan))
 
+    means = (np.nan_to_num(inward) + np.nan_to_num(outward)).sum(axis=1) / steps.count
     lines = [
-        Line(interface, _nullable(inward[place]), _nullable(outward[place]))
+        Line(interface, float(means[place]), _nullable(inward[place]), _nullable(outward[place]))
         for place, interface in enumerate(interfaces)
     ]
-    return Lines(told.counted.coarsest, steps.step, steps.at, lines, Line(0, together(inward), together(outward)))
+    total = Line(0, float(means.sum()), together(inward), together(outward))
+    return Lines(told.counted.coarsest, steps.step, steps.at, lines, total)
 
 
 @dataclass(frozen=True, slots=True)

@@ -45,12 +45,9 @@ ASSIGNMENTS = ", ".join(
 )
 
 
-READINGS = "readings_reading"
-
-
-def append(interfaces: NDArray[np.int64], seen: Observation, table: str = READINGS) -> None:
+def append(interfaces: NDArray[np.int64], seen: Observation, table: str = rollups.READINGS) -> None:
     """Append one reading an interface. What comes after its time was summed up makes that time due again."""
-    if table == READINGS:
+    if table == rollups.READINGS:
         rollups.share_lock()
     deltas = seen.counted.deltas
     bulk.copy(
@@ -73,7 +70,7 @@ def append(interfaces: NDArray[np.int64], seen: Observation, table: str = READIN
             ("oper", "i2", seen.status.oper),
         ],
     )
-    if table == READINGS:
+    if table == rollups.READINGS:
         rollups.note_late(seen.at)
 
 

@@ -1,7 +1,7 @@
 """Charts: interfaces over time, and how each figure came about."""
 
 from collections.abc import Iterator
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
 from django.http import HttpRequest, StreamingHttpResponse
@@ -11,15 +11,16 @@ from lumtar.core import working
 from lumtar.core.speeds import SpeedSource
 from lumtar.core.text import csv_line
 from lumtar.core.units import duration
+from lumtar.domain.inventory import queries
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.readings import counted, retention, series
-from lumtar.domain.readings.series import Lines, Series
+from lumtar.domain.readings.series import Line, Series
 from lumtar.server.api.fleet import SpeedOut, interface_called, speed_out
 from lumtar.server.api.problems import Problem
 from lumtar.server.api.times import past, span
 
 router = Router(tags=["charts"])
-MOST_LINES = 100
+MOST_LINES, MOST_PORTS = 50, 500
 
 
 class GapOut(Schema):
@@ -63,49 +64,70 @@ class NamedLine(Schema):
     interface_id: int
     label: str
     device: str
+    device_id: int
     in_bps: list[float | None]
     out_bps: list[float | None]
 
 
 class LinesOut(Schema):
-    """Several interfaces on one chart, and what they add up to."""
+    """Several interfaces over the same time: those that carried most as lines, and what all of them add up to."""
 
     source: str
     step_s: int
     at: list[int]
+    ports: int
     lines: list[NamedLine]
     total: NamedLine
+    gaps: list[GapOut]
+
+
+class LinesFilter(Schema):
+    """Which interfaces: by their numbers, or by where they are and what they are for."""
+
+    interfaces: list[int] = []
+    site: str | None = None
+    device: int | None = None
+    role: str = ""
+    words: str = ""
+    start: datetime | None = None
+    end: datetime | None = None
+    points: int = 400
+    lines: int = 12
 
 
 @router.get("/series", response=LinesOut)
-def several(
-    request: HttpRequest,
-    interfaces: Query[list[int]],
-    start: datetime | None = None,
-    end: datetime | None = None,
-    points: int = 400,
-) -> LinesOut:
-    """Rates of several interfaces over the same time."""
-    wanted = list(dict.fromkeys(interfaces))
-    if len(wanted) > MOST_LINES:
+def several(request: HttpRequest, told: Query[LinesFilter]) -> LinesOut:
+    """Rates of several interfaces over the same time, and their total."""
+    found = queries.device_cells(site=told.site, device=told.device, role=told.role, words=told.words)
+    wanted = set(told.interfaces)
+    ports = {
+        port: (label, each.name, each.id)
+        for each in found
+        for port, label in zip(each.ids, each.labels, strict=True)
+        if not wanted or port in wanted
+    }
+    if len(ports) > MOST_PORTS:
         raise Problem(
-            422, f"These are {len(wanted)} ports; one chart shows {MOST_LINES} at most. Choose fewer.", "interfaces"
+            422, f"These are {len(ports):,} ports; {MOST_PORTS} at most are added up. Choose a site or a role."
         )
-    names = {
-        pk: (label, device) for pk, label, device in
-        Interface.objects.filter(pk__in=wanted).values_list("pk", "label", "device__name")
-    }  # fmt: skip
-    there = [number for number in wanted if number in names]
-    if not there:
-        raise Problem(404, "None of these ports is there; they may have been deleted.")
-    read: Lines = series.read_lines(there, *span(start, end, timedelta(days=1)), points=points)
-    lines = [
-        NamedLine(**asdict(line), label=names[line.interface_id][0], device=names[line.interface_id][1])
-        for line in read.lines
-    ]
+    if not ports:
+        raise Problem(404, "There is no such port.")
+    since, until = span(told.start, told.end, timedelta(days=1))
+    read = series.read_lines(list(ports), since, until, points=told.points)
+    busiest = sorted(read.lines, key=lambda line: -line.mean)[: max(0, min(told.lines, MOST_LINES))]
+
+    def named(line: Line, label: str, device: str, number: int) -> NamedLine:
+        return NamedLine(
+            interface_id=line.interface_id, label=label, device=device, device_id=number,
+            in_bps=line.in_bps, out_bps=line.out_bps,
+        )  # fmt: skip
+
+    devices = {device for _, _, device in ports.values()}
     return LinesOut(
-        source=read.source, step_s=read.step_s, at=read.at, lines=lines,
-        total=NamedLine(**asdict(read.total), label="Total", device=""),
+        source=read.source, step_s=read.step_s, at=read.at, ports=len(ports),
+        lines=[named(line, *ports[line.interface_id]) for line in busiest],
+        total=named(read.total, "Total", "", 0),
+        gaps=_gaps(devices.pop(), since, until) if len(devices) == 1 else [],
     )  # fmt: skip
 
 

@@ -21,6 +21,7 @@ from lumtar.server.api import (
     charts,
     credentials,
     devices,
+    exchange,
     fleet,
     labels,
     lists,
@@ -62,6 +63,7 @@ api.add_router("", fleet.router)
 api.add_router("", charts.router)
 api.add_router("", totals.router)
 api.add_router("", storage.router)
+api.add_router("", exchange.router)
 api.add_router("", credentials.router)
 api.add_router("", catalogue.router)
 api.add_router("", profiles.router)

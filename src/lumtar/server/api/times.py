@@ -7,7 +7,7 @@ from django.utils import timezone
 from lumtar.server.api.problems import Problem
 
 EARLIEST, LATEST = datetime(1990, 1, 1, tzinfo=UTC), datetime(2200, 1, 1, tzinfo=UTC)
-LONGEST = timedelta(days=1100)
+LONGEST = timedelta(days=3700)
 
 
 def past(at: datetime | None) -> datetime | None:
@@ -56,5 +56,5 @@ def span(start: datetime | None, end: datetime | None, default: timedelta) -> tu
     if since >= until:
         raise Problem(422, "The range ends before it starts.", "start")
     if until - since > LONGEST:
-        raise Problem(422, "The range is longer than three years.", "start")
+        raise Problem(422, "The range is longer than ten years.", "start")
     return since, until

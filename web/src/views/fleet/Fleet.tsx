@@ -11,6 +11,7 @@ import { PortGrid } from "./PortGrid";
 import { PortList } from "./PortList";
 import { PortPage } from "./PortPage";
 import { SiteList } from "./SiteList";
+import { Together } from "./Together";
 import { useTrail } from "./trail";
 
 /** The trail: sites, then their ports or devices, then the thing itself; each column keeps its place. */
@@ -55,6 +56,8 @@ export function Fleet() {
           <InventoryList site={site} />
         ) : wanted === "grid" && !open ? (
           <PortGrid site={site} />
+        ) : wanted === "total" && !open ? (
+          <Together site={site} />
         ) : wanted === "devices" || wanted === "inventory" ? (
           <DeviceList site={site} narrow={open} />
         ) : (

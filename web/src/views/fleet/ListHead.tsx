@@ -18,7 +18,7 @@ export function ListHead({
 }: {
   title: string;
   count: string;
-  list: "ports" | "grid" | "devices" | "inventory";
+  list: "ports" | "grid" | "total" | "devices" | "inventory";
 }) {
   const trail = useTrail();
   const navigate = useNavigate();
@@ -51,6 +51,9 @@ export function ListHead({
             </Link>
             <Link to={trail.stay({ list: "grid" })} className={mark(list === "grid")}>
               grid
+            </Link>
+            <Link to={trail.stay({ list: "total" })} className={mark(list === "total")}>
+              total
             </Link>
             <Link to={trail.stay({ list: "devices" })} className={mark(list === "devices")}>
               devices

@@ -108,7 +108,19 @@ export function PortPage({ port }: { port: number }) {
                 href={`/api/v1/interfaces/${port}/series.csv?start=${time.range.start}&end=${time.range.end}`}
               >
                 CSV
-              </a>
+              </a>{" "}
+              · what was counted as{" "}
+              {["csv", "parquet"].map((format, place) => (
+                <span key={format}>
+                  {place > 0 && " or "}
+                  <a
+                    className="underline"
+                    href={`/api/v1/export/readings?interfaces=${port}&format=${format}&start=${time.range.start}&end=${time.range.end}`}
+                  >
+                    {format === "csv" ? "CSV" : "Parquet"}
+                  </a>
+                </span>
+              ))}
             </span>
           </div>
           <RateChart

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
+import { postText } from "../../api/lines";
 import { storageQuery } from "../../api/queries";
 import { FormFoot } from "../../parts/FormFoot";
 import { moment, text, volume } from "../../parts/format";
@@ -28,6 +29,7 @@ export function Storage() {
       </p>
       <Problem error={error} />
       {data && <StorageForm key={data.edition} told={data} />}
+      <TakeReadings />
     </div>
   );
 }
@@ -86,7 +88,9 @@ function StorageForm({ told }: { told: Schemas["StorageOut"] }) {
                   }
                 />
               </td>
-              <td className="pl-3 whitespace-nowrap">{(level.level === "days" ? level.oldest?.slice(0, 4) : level.oldest) ?? "–"}</td>
+              <td className="pl-3 whitespace-nowrap">
+                {(level.level === "days" ? level.oldest?.slice(0, 4) : level.oldest) ?? "–"}
+              </td>
               <td className="pl-3">{level.rows_a_day.toLocaleString("en")}</td>
               <td className="pl-3">{Math.round(level.bytes_a_row)}</td>
               <td className="pl-3 whitespace-nowrap">{text(volume(level.bytes))}</td>
@@ -116,5 +120,39 @@ function StorageForm({ told }: { told: Schemas["StorageOut"] }) {
       </p>
       <FormFoot problem={save.error?.message} isBusy={save.isPending} />
     </form>
+  );
+}
+
+/** Readings from a file, in the form that they are exported in. */
+function TakeReadings() {
+  const queries = useQueryClient();
+  const take = useMutation({
+    mutationFn: async (file: File) => postText<Schemas["Taken"]>("import/readings", await file.text()),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+  return (
+    <section className="mt-6 max-w-[640px]">
+      <h2 className="heading">Readings from a file</h2>
+      <p className="py-1.5 text-ink2">
+        A CSV as it is exported of a port with its readings: device, interface, at, elapsed_ms, what was counted, flags,
+        oper. All of it is taken or nothing; what is there for the same port and time is replaced.
+      </p>
+      <input
+        type="file"
+        accept=".csv,text/csv"
+        aria-label="A CSV file with readings"
+        disabled={take.isPending}
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          if (file) take.mutate(file);
+          event.target.value = "";
+        }}
+      />
+      <p role="alert" className={take.error ? "text-critical" : ""}>
+        {take.error?.message}
+        {take.data &&
+          `${take.data.readings.toLocaleString("en")} readings of ${take.data.interfaces.toLocaleString("en")} ports taken. Their sums follow within a minute.`}
+      </p>
+    </section>
   );
 }

@@ -1,0 +1,91 @@
+"""Readings and sums out of the store, in pieces, and readings into it."""
+
+from collections.abc import Iterable, Iterator, Sequence
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+import numpy as np
+from django.db import connection, transaction
+from django.utils import timezone
+from numpy.typing import NDArray
+
+from lumtar.core import exchange
+from lumtar.core.exchange import Imported
+from lumtar.core.levels import SECONDS, Level
+from lumtar.domain.inventory.models import Interface
+from lumtar.domain.readings import bulk, partitions, retention, rollups
+from lumtar.domain.readings.counted import TABLES
+from lumtar.domain.readings.rollups import COLUMNS, HIGHEST, LOWEST
+
+AT_ONCE = 200_000
+"""About so many rows are fetched at once."""
+RATES = (*LOWEST, *HIGHEST)
+
+
+def columns(level: Level) -> tuple[str, ...]:
+    """What a row of a level holds beside its interface: ``at`` is the end of a reading or of a sum."""
+    return exchange.READING if level == Level.READINGS else ("at", *COLUMNS)
+
+
+def rows(
+    level: Level, interfaces: Sequence[int], start: datetime, end: datetime
+) -> Iterator[tuple[int, NDArray[np.void]]]:
+    """The rows of each interface that end in (start, end], in the order of time; ``at`` in seconds of the epoch."""
+    names, length = columns(level)[1:], SECONDS[level]
+    kinds = [("interface", "i8"), ("at", "f8"), *((name, "f8" if name in RATES else "i8") for name in names)]
+    told = ", ".join(f"coalesce({name}, 'NaN')" if name in RATES else f"{name}::bigint" for name in names)
+    ends = "at + %(length)s" if length else "at"
+    sql = f"""SELECT interface_id, extract(epoch FROM {ends})::float8, {told} FROM {TABLES[level]}
+        WHERE {bulk.AMONG} AND at > %(start)s AND at <= %(end)s"""
+    each = max(1.0, (end - start).total_seconds() / (length or 60))
+    step = max(1, int(AT_ONCE / each))
+    shift = timedelta(seconds=length)
+    for first in range(0, len(interfaces), step):
+        values: dict[str, Any] = {
+            "only": list(interfaces[first : first + step]), "start": start - shift, "end": end - shift, "length": shift,
+        }  # fmt: skip
+        for interface, mine in bulk.groups(bulk.fetch(sql, values, kinds), "interface"):
+            yield interface, mine[np.argsort(mine["at"])]
+
+
+def take(lines: Iterable[str]) -> tuple[Imported, int]:
+    """Readings from CSV into the store, all or none; what is there already is replaced, sums follow within a minute.
+
+    Returns
+    -------
+    what was understood with its problems, and the number of readings that were stored
+    """
+    now = timezone.now()
+    oldest = retention.oldest_days(now)[Level.READINGS]
+    ports = {
+        (device, name): pk
+        for pk, device, name in Interface.objects.filter(gone_at=None).values_list("pk", "device__name", "name")
+    }
+    found = exchange.read_csv(lines, ports, datetime(oldest.year, oldest.month, oldest.day, tzinfo=UTC), now)
+    if found.problems or not found.rows:
+        return found, 0
+    # The last of several readings of one time counts.
+    latest = {(number, at): values for number, at, values in found.rows}
+    numbers, at = (np.array(column) for column in zip(*latest, strict=True))
+    with transaction.atomic():
+        partitions.ensure(datetime.fromtimestamp(float(at.min()), UTC).date(), now.date())
+        _store(numbers.astype(np.int64), at.astype(np.float64), np.array(list(latest.values()), np.int64))
+    return found, len(latest)
+
+
+def _store(interfaces: NDArray[np.int64], at: NDArray[np.float64], values: NDArray[np.int64]) -> None:
+    names = ("elapsed_ms", *exchange.COUNTS, "flags", "oper")
+    codes = {"elapsed_ms": "i4", "flags": "i2", "oper": "i2"}
+    rollups.share_lock()
+    with connection.cursor() as cursor:
+        cursor.execute("CREATE TEMP TABLE taken (LIKE readings_reading) ON COMMIT DROP")
+        told = [(name, codes.get(name, "i8"), values[:, place]) for place, name in enumerate(names)]
+        bulk.copy("taken", [("interface_id", "i8", interfaces), ("at", "at", at), *told])
+        listed = ", ".join(("interface_id", "at", *names))
+        renewed = ", ".join(f"{name} = excluded.{name}" for name in names)
+        cursor.execute(
+            f"INSERT INTO readings_reading ({listed}) SELECT {listed} FROM taken"
+            f" ON CONFLICT (interface_id, at) DO UPDATE SET {renewed}"
+        )
+        cursor.execute("DROP TABLE taken")
+    rollups.note_late(at)

@@ -1,0 +1,159 @@
+"""Readings and sums as CSV and Parquet, streamed; readings from CSV."""
+
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from typing import Any, Literal
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.parquet as pq
+from django.http import HttpRequest, StreamingHttpResponse
+from ninja import Query, Router, Schema
+from numpy.typing import NDArray
+
+from lumtar.core.devicelist import decoded
+from lumtar.core.levels import SECONDS, Level, step_for
+from lumtar.core.text import csv_line
+from lumtar.domain.inventory import queries
+from lumtar.domain.logbook.services import note_action
+from lumtar.domain.readings import exchange
+from lumtar.server.api.problems import Problem
+from lumtar.server.api.times import span
+
+router = Router(tags=["exchange"])
+Name = tuple[str, str]
+LEVELS = {level.replace(" ", "_"): level for level in Level}
+
+
+class Selection(Schema):
+    """What to export. Without a level it is the finest that is below about a thousand rows a port."""
+
+    format: Literal["csv", "parquet"] = "csv"
+    level: Literal["", "readings", "five_minutes", "hours", "days"] = ""
+    start: datetime | None = None
+    end: datetime | None = None
+    interfaces: list[int] = []
+    site: str | None = None
+    device: int | None = None
+    role: str = ""
+    words: str = ""
+
+
+@router.get("/export/readings")
+def export(request: HttpRequest, told: Query[Selection]) -> StreamingHttpResponse:
+    """Readings or sums of ports; times are the ends of what is summed up, UTC."""
+    since, until = span(told.start, told.end, timedelta(days=1))
+    wanted = set(told.interfaces)
+    names: dict[int, Name] = {}
+    for each in queries.device_cells(site=told.site, device=told.device, role=told.role, words=told.words):
+        ports = zip(each.ids, each.names, strict=True)
+        names |= {port: (each.name, name) for port, name in ports if not wanted or port in wanted}
+    if not names:
+        raise Problem(404, "There is no such port.")
+    level = LEVELS[told.level] if told.level else _fitting((until - since).total_seconds())
+    make = _parquet if told.format == "parquet" else _csv
+    kind = "application/vnd.apache.parquet" if told.format == "parquet" else "text/csv; charset=utf-8"
+    answer = StreamingHttpResponse(make(level, names, since, until), content_type=kind)
+    answer["Content-Disposition"] = f'attachment; filename="{level.replace(" ", "-")}.{told.format}"'
+    return answer
+
+
+def _fitting(seconds: float) -> Level:
+    step = step_for(seconds, 1500)
+    return max((level for level in Level if SECONDS[level] <= step), key=SECONDS.__getitem__)
+
+
+def _csv(level: Level, names: dict[int, Name], start: datetime, end: datetime) -> Iterator[str]:
+    columns = exchange.columns(level)
+    yield csv_line(["device", "interface", *columns])
+    for interface, rows in exchange.rows(level, list(names), start, end):
+        lines = []
+        for row in rows:
+            at = datetime.fromtimestamp(float(row["at"]), UTC).isoformat()
+            lines.append(csv_line([*names[interface], at, *(_told(row[name]) for name in columns[1:])]))
+        yield "".join(lines)
+
+
+def _told(value: Any) -> int | float | str:
+    if isinstance(value, np.floating):
+        return "" if np.isnan(value) else float(value)
+    return int(value)
+
+
+class _Sink:
+    """A file to write to, whose contents are taken out piece by piece."""
+
+    def __init__(self) -> None:
+        self.pieces: list[bytes] = []
+        self.closed = False
+
+    def write(self, data: bytes) -> int:
+        self.pieces.append(bytes(data))
+        return len(data)
+
+    def flush(self) -> None: ...
+
+    def close(self) -> None:
+        self.closed = True
+
+    def take(self) -> bytes:
+        told, self.pieces = b"".join(self.pieces), []
+        return told
+
+
+def _parquet(level: Level, names: dict[int, Name], start: datetime, end: datetime) -> Iterator[bytes]:
+    columns = exchange.columns(level)
+    sink = _Sink()
+    writer: pq.ParquetWriter | None = None
+    empty = np.empty(0, [(name, "f8" if name in ("at", *exchange.RATES) else "i8") for name in columns])
+    waiting: list[tuple[Name, NDArray[np.void]]] = []
+    for interface, rows in exchange.rows(level, list(names), start, end):
+        waiting.append((names[interface], rows))
+        if sum(len(each) for _, each in waiting) >= 50_000:
+            table = _table(columns, waiting)
+            writer = writer or pq.ParquetWriter(pa.PythonFile(sink, mode="w"), table.schema)
+            writer.write_table(table)
+            waiting = []
+            yield sink.take()
+    table = _table(columns, waiting or [(("", ""), empty)])
+    writer = writer or pq.ParquetWriter(pa.PythonFile(sink, mode="w"), table.schema)
+    writer.write_table(table)
+    writer.close()
+    yield sink.take()
+
+
+def _table(columns: tuple[str, ...], told: list[tuple[Name, NDArray[np.void]]]) -> pa.Table:
+    lengths = [len(rows) for _, rows in told]
+    named = {
+        name: pa.array(np.repeat([each[place] for each, _ in told], lengths).astype(str)).dictionary_encode()
+        for place, name in enumerate(("device", "interface"))
+    }
+    for name in columns:
+        values = np.concatenate([rows[name] for _, rows in told])
+        if name == "at":
+            named[name] = pa.array(np.rint(values * 1e6).astype("i8")).cast(pa.timestamp("us", tz="UTC"))
+        else:
+            named[name] = pa.array(values, from_pandas=True)
+    return pa.table(named)
+
+
+class Taken(Schema):
+    """Readings that were stored."""
+
+    readings: int
+    interfaces: int
+
+
+@router.post("/import/readings", response=Taken)
+def take(request: HttpRequest) -> Taken:
+    """Readings as CSV, in the form that they are exported in; all of them or none."""
+    found, stored = exchange.take(decoded(request.body).splitlines())
+    if found.problems:
+        more = f" (and {len(found.problems) - 1} more lines)" if len(found.problems) > 1 else ""
+        number, words = found.problems[0]
+        raise Problem(422, f"Nothing was taken. Line {number}: {words}{more}.")
+    if not stored:
+        raise Problem(422, "There is no reading in it.")
+    ports = len({row[0] for row in found.rows})
+    note_action(f"{stored:,} readings of {ports:,} ports imported", request.user.get_username())
+    return Taken(readings=stored, interfaces=ports)

@@ -1,0 +1,17 @@
+"""Somebody who is signed in."""
+
+import pytest
+from django.contrib.auth.models import User
+from django.test import Client
+
+
+@pytest.fixture
+def user(db):
+    return User.objects.create_user("anna", password="a-good-long-word")
+
+
+@pytest.fixture
+def client(user):
+    made = Client()
+    made.force_login(user)
+    return made
