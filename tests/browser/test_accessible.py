@@ -37,6 +37,7 @@ def violations(page):
         "/fleet?list=grid",
         "/fleet?list=total&role=any",
         "/plan",
+        "/plan?show=full",
         "/setup/storage",
     ],
 )

@@ -106,6 +106,14 @@ def test_top_lists(page, port):
     expect(page.get_by_role("heading", level=1)).to_contain_text("sal-acc-1")
 
 
+def test_what_fills_up_says_when_the_history_is_too_short(page, port):
+    sign_in(page, "/plan")
+    page.get_by_role("link", name="What fills up").click()
+    expect(page.get_by_text("Of 4 more directions the history is too short")).to_be_visible()
+    page.get_by_label("ports with the role").select_option("any")
+    expect(page.get_by_text("Of 16 more directions")).to_be_visible()
+
+
 def test_storage_shows_its_effect_before_it_is_saved(page, port, tmp_path):
     sign_in(page, "/setup/storage")
     field = page.get_by_label("Days that five minutes are kept")

@@ -43,7 +43,7 @@ def test_volumes_hold_what_was_counted_across_gaps():
 
 @pytest.mark.parametrize("name", MEASURES)
 def test_every_measure_gives_one_value_an_interface(name):
-    assert MEASURES[name](totals()).shape == (3,)
+    assert MEASURES[name].of(totals()).shape == (3,)
 
 
 class TestChange:

@@ -6,12 +6,14 @@ from io import StringIO
 
 import pytest
 from django.core.management import call_command
+from django.utils import timezone
 
 from lumtar.domain.inventory.credentials import create
 from lumtar.domain.inventory.models import Credential
 from lumtar.domain.operation import selfcheck
 from lumtar.domain.operation.services import beat
 from lumtar.domain.readings import partitions
+from lumtar.domain.readings.models import Due, RolledUp
 
 pytestmark = pytest.mark.django_db
 DETAIL = {"devices": 61, "interfaces": 1178, "lag_s": 0.1, "cpu_s": 30.0}
@@ -73,6 +75,13 @@ def test_the_worst_stands_first_and_the_command_ends_with_one(well, settings):
     with pytest.raises(SystemExit) as met:
         call_command("selfcheck", stdout=StringIO())
     assert met.value.code == 1
+
+
+def test_sums_that_wait_for_long_are_said(well):
+    RolledUp.objects.create(until=timezone.now())
+    assert of("sums").state == "well"
+    Due.objects.create(at=timezone.now() - timedelta(hours=3))
+    assert of("sums").state == "watch" and "the oldest for 3 h" in of("sums").words
 
 
 def test_a_full_disk_a_wrong_clock_a_missing_partition_a_lost_key(well, monkeypatch):

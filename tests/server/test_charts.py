@@ -226,6 +226,11 @@ class TestExchange:
         assert is_problem(answer, 422, words)
         assert Reading.objects.count() == before
 
+    def test_more_than_an_ordinary_request_may_hold(self, client, port, settings):
+        told = self.exported(client, interfaces=port.pk)
+        settings.DATA_UPLOAD_MAX_MEMORY_SIZE = 1000
+        assert client.post("/api/v1/import/readings", told, "text/csv").json()["interfaces"] == 1
+
     def test_nothing_to_export(self, client, network):
         assert is_problem(client.get("/api/v1/export/readings", {"site": "Nowhere"}), 404, "no such port")
 
@@ -235,3 +240,14 @@ def test_strangers_get_none_of_it(client, network):
     for path in ("series", "top", "grid", "storage", "export/readings"):
         assert client.get(f"/api/v1/{path}").status_code == 401
     assert User.objects.exists()
+
+
+class TestForecasts:
+    def test_every_direction_with_a_plain_word(self, client, network):
+        found = get(client, "forecasts", site="Saltby")
+        assert len(found) == 8 and {row["way"] for row in found} == {"in", "out"}
+        assert {row["words"][:24] for row in found} == {"The history is too short"}
+
+    def test_too_many_at_once(self, client, network):
+        Interface.objects.bulk_create(Interface(device=network[0], if_index=n, name=f"x{n}") for n in range(100, 2200))
+        assert is_problem(client.get("/api/v1/forecasts"), 422, "2,000 at most")

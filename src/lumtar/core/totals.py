@@ -109,15 +109,27 @@ def _over(value: Floats, by: Floats | Ints) -> Floats:
         return np.where(by > 0, value / by, np.nan)
 
 
-MEASURES: dict[str, Callable[[Totals], Floats]] = {
-    "load": lambda totals: totals.load(),
-    "peak": lambda totals: totals.load(highest=True),
-    "in": lambda totals: totals.rate("in"),
-    "out": lambda totals: totals.rate("out"),
-    "volume": lambda totals: totals.volume,
-    "errors": lambda totals: totals.errors + totals.discards,
-    "error_share": lambda totals: totals.errors_per_million,
-    "packet_size": lambda totals: totals.packet_octets,
+@dataclass(frozen=True, slots=True)
+class Measure:
+    """A measure of interfaces, and the sums that it is computed from (beside the time that was measured)."""
+
+    needs: tuple[str, ...]
+    of: Callable[[Totals], Floats]
+
+
+_OCTETS = ("in_octets", "out_octets")
+_BAD = ("in_errors", "out_errors", "in_discards", "out_discards")
+_PACKETS = ("in_packets", "out_packets")
+_VOLUME = (*_OCTETS, "bridged_in_octets", "bridged_out_octets")
+MEASURES = {
+    "load": Measure(_OCTETS, lambda totals: totals.load()),
+    "peak": Measure(("in_max_bps", "out_max_bps"), lambda totals: totals.load(highest=True)),
+    "in": Measure(_OCTETS[:1], lambda totals: totals.rate("in")),
+    "out": Measure(_OCTETS[1:], lambda totals: totals.rate("out")),
+    "volume": Measure(_VOLUME, lambda totals: totals.volume),
+    "errors": Measure(_BAD, lambda totals: totals.errors + totals.discards),
+    "error_share": Measure((*_BAD, *_PACKETS), lambda totals: totals.errors_per_million),
+    "packet_size": Measure((*_VOLUME, *_PACKETS), lambda totals: totals.packet_octets),
 }
 """What interfaces can be put in order by."""
 

@@ -19,7 +19,6 @@ async def work() -> None:
 
     from lumtar.domain.operation.services import beat
     from lumtar.domain.readings.partitions import ensure_around
-    from lumtar.domain.readings.rollups import roll_up_due
 
     started = datetime.now(UTC)
 
@@ -32,7 +31,6 @@ async def work() -> None:
             await asyncio.sleep(BEAT)
 
     await sync_to_async(ensure_around)(started)
-    await sync_to_async(roll_up_due)(started)
     heart = asyncio.create_task(alive())
     try:
         async_connector = app.connector.get_worker_connector()  # type: ignore[attr-defined]

@@ -170,6 +170,15 @@ export const gridQuery = (at: string | null, range: Range | null, filter: GridFi
     placeholderData: keepPreviousData,
   });
 
+/** When ports will be full, what is full first. */
+export const forecastsQuery = (at: string | null, filter: { interfaces?: number[]; site?: string; role?: string }) =>
+  queryOptions({
+    queryKey: ["forecasts", at, filter],
+    queryFn: () => got(client.GET("/api/v1/forecasts", { params: { query: { ...past(at), ...filter } } })),
+    placeholderData: keepPreviousData,
+    staleTime: 600_000,
+  });
+
 export const storageQuery = queryOptions({
   queryKey: ["storage"],
   queryFn: () => got(client.GET("/api/v1/storage", {})),

@@ -524,6 +524,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/forecasts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Several
+         * @description Forecasts from the daily 95th percentiles of half a year; what is full first stands first.
+         */
+        get: operations["lumtar_server_api_forecasts_several"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/storage": {
         parameters: {
             query?: never;
@@ -1961,6 +1981,23 @@ export interface components {
             label_template?: string | null;
         };
         /**
+         * GapOut
+         * @description A gap and why.
+         */
+        GapOut: {
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /** End */
+            end: string | null;
+            /** Reason */
+            reason: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * PartSeries
          * @description Means of one component over steps; None where nothing was read. The round trip has no component.
          */
@@ -1979,6 +2016,16 @@ export interface components {
             at: number[];
             /** Value */
             value: (number | null)[];
+        };
+        /**
+         * PartsOut
+         * @description Components of a device over time, and its gaps with reasons.
+         */
+        PartsOut: {
+            /** Parts */
+            parts: components["schemas"]["PartSeries"][];
+            /** Gaps */
+            gaps: components["schemas"]["GapOut"][];
         };
         /**
          * PollAsked
@@ -2222,23 +2269,6 @@ export interface components {
             in_bps?: number | null;
             /** Out Bps */
             out_bps?: number | null;
-        };
-        /**
-         * GapOut
-         * @description A gap and why.
-         */
-        GapOut: {
-            /**
-             * Start
-             * Format: date-time
-             */
-            start: string;
-            /** End */
-            end: string | null;
-            /** Reason */
-            reason: string;
-            /** Words */
-            words: string;
         };
         /**
          * SeriesOut
@@ -2583,6 +2613,96 @@ export interface components {
             /** Values */
             values: (number | null)[];
         };
+        /**
+         * ForecastFilter
+         * @description Which ports, and at which time the forecast is made.
+         */
+        ForecastFilter: {
+            /**
+             * Interfaces
+             * @default []
+             */
+            interfaces?: number[];
+            /** At */
+            at?: string | null;
+            /** Site */
+            site?: string | null;
+            /** Device */
+            device?: number | null;
+            /**
+             * Role
+             * @default
+             */
+            role?: string;
+            /**
+             * Words
+             * @default
+             */
+            words?: string;
+        };
+        /**
+         * ForecastRow
+         * @description A direction of a port: its trend with an interval that holds four of five times, and when shares are reached.
+         */
+        ForecastRow: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** Device Id */
+            device_id: number;
+            /** Device */
+            device: string;
+            /** Site */
+            site: string;
+            /** Way */
+            way: string;
+            verdict: components["schemas"]["Verdict"];
+            /** Words */
+            words: string;
+            /** Days */
+            days: number;
+            /** Speed Bps */
+            speed_bps: number;
+            /** Level Bps */
+            level_bps: number | null;
+            /** Level Percent */
+            level_percent: number | null;
+            /** Slope Bps */
+            slope_bps: number | null;
+            /** Lowest Bps */
+            lowest_bps: number | null;
+            /** Highest Bps */
+            highest_bps: number | null;
+            /** Reached */
+            reached: components["schemas"]["ReachedOn"][];
+        };
+        /**
+         * ReachedOn
+         * @description When a share of the speed is reached: most likely, at the earliest, and at the latest if it surely comes.
+         */
+        ReachedOn: {
+            /** Share */
+            share: number;
+            /**
+             * On
+             * Format: date
+             */
+            on: string;
+            /**
+             * Earliest
+             * Format: date
+             */
+            earliest: string;
+            /** Latest */
+            latest: string | null;
+        };
+        /**
+         * Verdict
+         * @description What can be said.
+         * @enum {string}
+         */
+        Verdict: "grows" | "steady" | "falls" | "too short" | "too irregular";
         /**
          * Level
          * @description What a row sums up.
@@ -4673,7 +4793,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PartSeries"][];
+                    "application/json": components["schemas"]["PartsOut"];
                 };
             };
         };
@@ -5050,6 +5170,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Grid"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_forecasts_several: {
+        parameters: {
+            query?: {
+                interfaces?: number[];
+                at?: string | null;
+                site?: string | null;
+                device?: number | null;
+                role?: string;
+                words?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForecastRow"][];
                 };
             };
         };

@@ -15,6 +15,7 @@ const VIEWS: Goal[] = [
   { path: "/fleet?list=grid", name: "Fleet: grid of ports", what: "view" },
   { path: "/alarms", name: "Alarms", what: "view" },
   { path: "/plan", name: "Plan: busiest ports", what: "view" },
+  { path: "/plan?show=full", name: "Plan: what fills up", what: "view" },
   { path: "/plan?by=errors", name: "Plan: ports with most errors", what: "view" },
   { path: "/plan?by=empty", name: "Plan: emptiest ports", what: "view" },
   { path: "/setup/add", name: "Setup: add a device", what: "view" },

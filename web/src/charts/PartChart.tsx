@@ -1,12 +1,13 @@
-import { useMemo } from "react";
+import { useMemo, useRef } from "react";
 import type uPlot from "uplot";
 import type { Schemas } from "../api/client";
 import { colour } from "../parts/theme";
 import { Plot } from "./Plot";
-import { SYNC, timeAxis, valueAxis } from "./plot";
+import { drawGaps, type Gap, SYNC, timeAxis, valueAxis } from "./plot";
 
 type Props = {
   parts: Schemas["PartSeries"][];
+  gaps: Gap[];
   unit: string;
   start: Date;
   end: Date;
@@ -17,7 +18,9 @@ type Props = {
 const DASHES = [[], [4, 3], [1, 3], [8, 3]];
 
 /** Components of one unit together; lines differ by their dashes. */
-export function PartChart({ parts, unit, start, end, onZoom, onBack }: Props) {
+export function PartChart({ parts, gaps, unit, start, end, onZoom, onBack }: Props) {
+  const latest = useRef(gaps);
+  latest.current = gaps;
   const names = parts.map((part) => part.name).join(", ");
   // biome-ignore lint/correctness/useExhaustiveDependencies: the names stand for the parts
   const options = useMemo<Omit<uPlot.Options, "width" | "height">>(
@@ -30,6 +33,7 @@ export function PartChart({ parts, unit, start, end, onZoom, onBack }: Props) {
         y: { range: (_, __, most) => [0, unit === "%" ? 100 : Math.max(1, most ?? 1) * 1.15] },
       },
       axes: [timeAxis(true), valueAxis((_, splits) => splits.map((value) => `${value} ${unit}`), 26)],
+      hooks: { drawAxes: [drawGaps(() => latest.current, true)] },
       series: [
         {},
         ...parts.map((part, number) => ({

@@ -1,16 +1,15 @@
-import { useCallback } from "react";
 import { useSearchParams } from "react-router";
 import { UNITS, type Unit } from "./units";
 
 export const SCALES = ["fit", "speed", "log"] as const;
 export type Scale = (typeof SCALES)[number];
 
-/** What the ghost line is behind the chart by: name, words, seconds. */
+/** What can stand behind the chart as a ghost, with its words. */
 export const GHOSTS = [
-  ["", "nothing", 0],
-  ["1d", "a day earlier", 86400],
-  ["7d", "a week earlier", 7 * 86400],
-  ["28d", "four weeks earlier", 28 * 86400],
+  ["", "nothing"],
+  ["1d", "a day earlier"],
+  ["7d", "a week earlier"],
+  ["28d", "four weeks earlier"],
 ] as const;
 
 export type ChartView = { unit: Unit; scale: Scale; ghost: string; ghostSeconds: number; table: boolean };
@@ -24,26 +23,10 @@ export function offsetSeconds(text: string): number {
 }
 
 /** How a chart is drawn; it lives in the URL, so a link shows the same. */
-export function useChartView(): [ChartView, (changes: Record<string, string>) => void] {
-  const [search, setSearch] = useSearchParams();
+export function useChartView(): ChartView {
+  const [search] = useSearchParams();
   const unit = UNITS.find((each) => each === search.get("unit")) ?? "bits";
   const scale = SCALES.find((each) => each === search.get("scale")) ?? "fit";
   const ghost = search.get("ghost") ?? "";
-  const change = useCallback(
-    (changes: Record<string, string>) =>
-      setSearch(
-        (before) => {
-          const next = new URLSearchParams(before);
-          for (const [key, value] of Object.entries(changes)) {
-            if (value) next.set(key, value);
-            else next.delete(key);
-          }
-          return next;
-        },
-        { replace: true },
-      ),
-    [setSearch],
-  );
-  const view = { unit, scale, ghost, ghostSeconds: offsetSeconds(ghost), table: search.get("table") === "1" };
-  return [view, change];
+  return { unit, scale, ghost, ghostSeconds: offsetSeconds(ghost), table: search.get("table") === "1" };
 }

@@ -73,6 +73,13 @@ export function moment(time: Date, now = new Date()): string {
 const MONTHS = "Jan Feb Mar Apr May Jun Jul Aug Sep Oct Nov Dec".split(" ");
 export const month = (time: Date) => MONTHS[time.getMonth()] ?? "";
 
+/** A day in another year is told with it: 3 Mar, 3 Mar 2028. */
+export function date(iso: string, now = new Date()): string {
+  const [year, number, day] = iso.split("-").map(Number);
+  const name = `${day} ${MONTHS[(number ?? 1) - 1]}`;
+  return year === now.getFullYear() ? name : `${name} ${year}`;
+}
+
 /** A range for a heading. */
 export function range(start: Date, end: Date): string {
   const same = start.toDateString() === end.toDateString();

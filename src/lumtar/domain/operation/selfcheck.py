@@ -19,6 +19,7 @@ from lumtar.domain.readings import partitions
 
 WELL, WATCH, WRONG = "well", "watch", "wrong"
 CLOCKS_APART_S = 2.0
+SUMS_BEHIND_S = 1800
 LEAST_FREE = 0.1
 GIB = 1 << 30
 
@@ -39,6 +40,7 @@ def findings() -> list[Finding]:
     looks: list[Callable[[], Iterator[Finding]]] = [
         _database,
         _partitions,
+        _sums,
         _disk,
         _clock,
         _processes,
@@ -92,6 +94,23 @@ def _partitions() -> Iterator[Finding]:
         return
     days = len(there["readings_reading"])
     yield Finding("partitions", WELL, f"made ahead; readings of {days} days are kept")
+
+
+def _sums() -> Iterator[Finding]:
+    behind = _number(
+        "SELECT extract(epoch FROM now() - least((SELECT max(until) FROM readings_rolledup), (SELECT min(at) FROM readings_due)))"
+    )
+    waiting = _number("SELECT count(*) FROM readings_due")
+    if behind <= SUMS_BEHIND_S:
+        yield Finding("sums", WELL, "readings are summed up" + (f"; {waiting:,} five minutes wait" if waiting else ""))
+        return
+    yield Finding(
+        "sums",
+        WATCH,
+        f"{waiting:,} five minutes wait to be summed up, the oldest for {duration(behind)}",
+        "Lists and grids show what is summed up; charts read the readings meanwhile, which is slower.",
+        "See whether the worker runs. After an import, or when Lumtar was off for long, it catches up by itself.",
+    )
 
 
 def _disk() -> Iterator[Finding]:

@@ -22,7 +22,8 @@ TABLES = {
     Level.DAYS: "readings_day",
 }
 RATES = (*LOWEST, *HIGHEST)
-KINDS = [("interface", "i8"), ("at", "f8"), *((name, "f8" if name in RATES else "i8") for name in COLUMNS)]
+MEANS = ("elapsed_ms", "in_octets", "out_octets")
+"""What mean rates are made from."""
 
 Rows = NDArray[np.void]
 """Rows of readings or sums: ``interface``, ``at`` (the end, in seconds of the epoch) and COLUMNS of rollups.py."""
@@ -54,25 +55,33 @@ def pieces_of(start: datetime, end: datetime, step_s: float, finest: Level = Lev
     return cover(start.timestamp(), end.timestamp(), max(step_s, SECONDS[finest]), kept)
 
 
-def _select(piece: Piece, place: int, values: dict[str, Any]) -> str:
+def _select(piece: Piece, place: int, names: Sequence[str], values: dict[str, Any]) -> str:
     """The rows of one piece of the range."""
     values[f"start{place}"], values[f"end{place}"] = _moment(piece.start), _moment(piece.end)
     length = SECONDS[piece.level]
     told = READING if piece.level == Level.READINGS else {name: name for name in COLUMNS}
     columns = ", ".join(
-        f"coalesce({told[name]}, 'NaN')::float8" if name in RATES else f"({told[name]})::bigint" for name in COLUMNS
+        f"coalesce({told[name]}, 'NaN')::float8" if name in RATES else f"({told[name]})::bigint" for name in names
     )
     ends = ("at >", "at <=") if piece.level == Level.READINGS else ("at >=", "at <")
     return f"""SELECT interface_id, extract(epoch FROM at)::float8 + {length}, {columns} FROM {TABLES[piece.level]}
         WHERE {bulk.AMONG} AND {ends[0]} %(start{place})s AND {ends[1]} %(end{place})s"""
 
 
-def read(interfaces: Sequence[int], start: datetime, end: datetime, step_s: float) -> Counted:
-    """What some interfaces counted from start to end, to be shown in steps of ``step_s`` seconds; one query."""
+def read(
+    interfaces: Sequence[int], start: datetime, end: datetime, step_s: float, names: Sequence[str] = COLUMNS
+) -> Counted:
+    """What some interfaces counted from start to end, to be shown in steps of ``step_s`` seconds; one query.
+
+    Parameters
+    ----------
+    names : the columns that are wanted; the others are left out
+    """
     pieces = pieces_of(start, end, step_s)
     values: dict[str, Any] = {"only": list(interfaces)}
-    sql = " UNION ALL ".join(_select(piece, place, values) for place, piece in enumerate(pieces))
-    rows = bulk.fetch(sql, values, KINDS) if pieces else np.empty(0, KINDS)
+    kinds = [("interface", "i8"), ("at", "f8"), *((name, "f8" if name in RATES else "i8") for name in names)]
+    sql = " UNION ALL ".join(_select(piece, place, names, values) for place, piece in enumerate(pieces))
+    rows = bulk.fetch(sql, values, kinds) if pieces else np.empty(0, kinds)
     return Counted(rows[np.lexsort((rows["at"], rows["interface"]))], pieces)
 
 
@@ -91,7 +100,8 @@ def five_minute_means(
     shape = (len(interfaces), slots)
     found = {"in": np.full(shape, np.nan), "out": np.full(shape, np.nan)}
     place_of = {interface: place for place, interface in enumerate(interfaces)}
-    days = [piece for piece in pieces_of(start, end, 86400.0) if piece.level == Level.DAYS]
+    exact = all(piece.level in (Level.READINGS, Level.FIVE_MINUTES) for piece in pieces_of(start, end, 300.0))
+    days = [] if exact else [piece for piece in pieces_of(start, end, 86400.0) if piece.level == Level.DAYS]
     fine = [(start.timestamp(), end.timestamp())]
     if days:
         began, ended = days[0].start, days[-1].end
@@ -99,7 +109,8 @@ def five_minute_means(
         _means_of_days(interfaces, began, ended, first, place_of, found)
     for since, until in fine:
         if since < until:
-            _means_of_sums(read(list(interfaces), _moment(since), _moment(until), 300).rows, first, place_of, found)
+            rows = read(list(interfaces), _moment(since), _moment(until), 300, MEANS).rows
+            _means_of_sums(rows, first, place_of, found)
     return first, found["in"], found["out"]
 
 

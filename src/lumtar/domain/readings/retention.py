@@ -2,13 +2,13 @@
 
 from datetime import UTC, date, datetime, timedelta
 
-from django.db import transaction
+from django.db import connection, transaction
 from django.utils import timezone
 
 from lumtar.core.levels import Kept, Level
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.editing import claim, mark
-from lumtar.domain.readings.models import Due, Retention, RolledUp
+from lumtar.domain.readings.models import Retention
 
 FIELDS = {
     Level.READINGS: "readings_days",
@@ -31,16 +31,23 @@ def oldest_days(now: datetime) -> dict[Level, date]:
 
 
 def kept(now: datetime) -> list[Kept]:
-    """From when to when each level can be read, finest first."""
-    rolled = RolledUp.objects.order_by("pk").first()
-    due = Due.objects.order_by("at").first()
-    until = rolled.until.timestamp() if rolled else 0.0
-    if due is not None:
-        until = min(until, due.at.timestamp())
+    """From when to when each level can be read, finest first; one query."""
+    fields = ", ".join(FIELDS.values())
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"SELECT least((SELECT max(until) FROM readings_rolledup), (SELECT min(at) FROM readings_due)), r.*"
+            f" FROM (SELECT 1) one LEFT JOIN (SELECT {fields} FROM readings_retention ORDER BY id LIMIT 1) r ON true"
+        )
+        until, *days = cursor.fetchone()
+    usual = Retention()
     found = []
-    for level, day in oldest_days(now).items():
-        since = datetime(day.year, day.month, day.day, tzinfo=UTC).timestamp()
-        found.append(Kept(level, since) if level == Level.READINGS else Kept(level, since, until))
+    for (level, field), told in zip(FIELDS.items(), days, strict=True):
+        midnight = now.astimezone(UTC).replace(hour=0, minute=0, second=0, microsecond=0)
+        since = (midnight - timedelta(days=told or getattr(usual, field))).timestamp()
+        if level == Level.READINGS:
+            found.append(Kept(level, since))
+        else:
+            found.append(Kept(level, since, until.timestamp() if until else 0.0))
     return found
 
 

@@ -12,13 +12,16 @@ from numpy.typing import NDArray
 
 from lumtar.core import percentiles
 from lumtar.core.counters import Flag
-from lumtar.core.levels import SECONDS, Level, step_for
+from lumtar.core.levels import SECONDS, step_for
 from lumtar.domain.inventory.models import Interface, InterfaceSpeed
 from lumtar.domain.readings import counted
 from lumtar.domain.readings.counted import Counted, Rows
 from lumtar.domain.readings.models import Gap
+from lumtar.domain.readings.rollups import COLUMNS
 
 MOST_POINTS = 1600
+SHOWN = tuple(name for name in COLUMNS if name not in ("readings", "up_readings", "void_readings"))
+"""What a chart and its figures are made from."""
 Floats = NDArray[np.float64]
 
 
@@ -90,10 +93,10 @@ class Lines:
 
 def read(interface: Interface, start: datetime, end: datetime, points: int = 800) -> Series:
     """Rates from start to end in at most so many points (see MOST_POINTS)."""
-    told = _read([interface.pk], interface.device.interval_s, start, end, points)
+    told = _read([interface.pk], interface.device.interval_s, start, end, points, SHOWN)
     rows, steps = told.counted.rows, told.steps
     inward, outward = steps.rates(rows, "in")[0], steps.rates(rows, "out")[0]
-    if told.counted.coarsest in (Level.READINGS, Level.FIVE_MINUTES):
+    if steps.step <= 300:
         begins = float(np.floor(start.timestamp() / 300) * 300)
         slots = max(1, int(np.ceil((end.timestamp() - begins) / 300)))
         means = [
@@ -127,7 +130,7 @@ def read(interface: Interface, start: datetime, end: datetime, points: int = 800
 
 def read_lines(interfaces: Sequence[int], start: datetime, end: datetime, points: int = 400) -> Lines:
     """Rates of several interfaces, and what they add up to."""
-    told = _read(interfaces, 60, start, end, points)
+    told = _read(interfaces, 60, start, end, points, counted.MEANS)
     rows, steps = told.counted.rows, told.steps
     inward, outward = steps.rates(rows, "in"), steps.rates(rows, "out")
 
@@ -150,10 +153,17 @@ class _Read:
     steps: "_Steps"
 
 
-def _read(interfaces: Sequence[int], interval_s: float, start: datetime, end: datetime, points: int) -> _Read:
+def _read(
+    interfaces: Sequence[int],
+    interval_s: float,
+    start: datetime,
+    end: datetime,
+    points: int,
+    names: Sequence[str] = COLUMNS,
+) -> _Read:
     span = (end - start).total_seconds()
     step = step_for(span, max(10, min(points, MOST_POINTS)), interval_s)
-    found = counted.read(interfaces, start, end, step)
+    found = counted.read(interfaces, start, end, step, names)
     rows = found.rows
     # Where polls were rarer than the steps asked for, a step is as long as a reading then.
     covered = rows["elapsed_ms"][rows["elapsed_ms"] > 0]
@@ -223,7 +233,7 @@ class _Steps:
 
 
 def _nullable(values: Floats) -> list[float | None]:
-    return [None if value != value else round(value, 1) for value in values.tolist()]
+    return [None if value != value else value for value in np.round(values, 1).tolist()]
 
 
 def _summary(rows: Rows, way: str, means: Floats) -> Summary:

@@ -14,7 +14,7 @@ from lumtar.core.totals import Totals
 from lumtar.domain.readings import bulk, counted, rollups
 from lumtar.domain.readings.rollups import COLUMNS, HIGHEST, LOWEST, summed
 
-KINDS = [("interface", "i8"), *((name, "f8" if name in (*LOWEST, *HIGHEST) else "i8") for name in COLUMNS)]
+RATES = (*LOWEST, *HIGHEST)
 SHORT = timedelta(hours=3)
 """Up to here a time is rounded outwards to five minutes, beyond it its beginning to a whole hour."""
 
@@ -28,36 +28,51 @@ class Summed:
     end: datetime
 
 
-def of(start: datetime, end: datetime, only: Sequence[int] | None = None) -> Summed:
-    """What every interface, or some, counted in a time; one query."""
+def of(start: datetime, end: datetime, only: Sequence[int] | None = None, needs: Sequence[str] = COLUMNS) -> Summed:
+    """What every interface, or some, counted in a time; one query.
+
+    Parameters
+    ----------
+    needs : columns that are wanted beside the time that was measured; the others are left at 0, rates at NaN
+    """
     if end - start > SHORT:
         start = rollups.hour_of(start)
     pieces = counted.pieces_of(start, end, (end - start).total_seconds(), Level.FIVE_MINUTES)
+    wanted = [name for name in COLUMNS if name in needs or name == "elapsed_ms"]
+    kinds = [("interface", "i8"), *((name, "f8" if name in RATES else "i8") for name in wanted)]
     values: dict[str, Any] = {"only": list(only or ())}
-    rows = np.empty(0, KINDS)
+    rows = np.empty(0, kinds)
     if pieces:
         parts = " UNION ALL ".join(
-            _select(piece, place, values, only is not None) for place, piece in enumerate(pieces)
+            _select(piece, place, wanted, values, only is not None) for place, piece in enumerate(pieces)
         )
-        sums = ", ".join(_column(name) for name in COLUMNS)
-        rows = bulk.fetch(f"SELECT interface_id, {sums} FROM ({parts}) p GROUP BY 1 ORDER BY 1", values, KINDS)
+        sums = ", ".join(_column(name) for name in wanted)
+        rows = bulk.fetch(f"SELECT interface_id, {sums} FROM ({parts}) p GROUP BY 1", values, kinds)
+        rows = rows[np.argsort(rows["interface"])]
     first = pieces[0].start if pieces else start.timestamp()
     last = pieces[-1].end if pieces else end.timestamp()
-    named = {name: rows[name] for name in COLUMNS}
-    totals = Totals(rows["interface"], *_speeds(rows["interface"], end), seconds=last - first, **named)
+    named: dict[str, Any] = {
+        name: rows[name]
+        if name in wanted
+        else np.full(len(rows), np.nan)
+        if name in RATES
+        else np.zeros(len(rows), "i8")
+        for name in COLUMNS
+    }
+    totals = Totals(rows["interface"], *speeds_of(rows["interface"], end), seconds=last - first, **named)
     return Summed(totals, datetime.fromtimestamp(first, UTC), datetime.fromtimestamp(last, UTC))
 
 
 def _column(name: str) -> str:
     told = summed(name, name)
-    return f"coalesce({told}, 'NaN')::float8" if name in (*LOWEST, *HIGHEST) else f"({told})::bigint"
+    return f"coalesce({told}, 'NaN')::float8" if name in RATES else f"({told})::bigint"
 
 
-def _select(piece: Piece, place: int, values: dict[str, Any], is_narrowed: bool) -> str:
+def _select(piece: Piece, place: int, wanted: Sequence[str], values: dict[str, Any], is_narrowed: bool) -> str:
     values[f"start{place}"] = datetime.fromtimestamp(piece.start, UTC)
     values[f"end{place}"] = datetime.fromtimestamp(piece.end, UTC)
     mine = f"AND {bulk.AMONG}" if is_narrowed else ""
-    return f"""SELECT interface_id, {", ".join(COLUMNS)} FROM {counted.TABLES[piece.level]}
+    return f"""SELECT interface_id, {", ".join(wanted)} FROM {counted.TABLES[piece.level]}
         WHERE at >= %(start{place})s AND at < %(end{place})s {mine}"""
 
 
@@ -67,7 +82,7 @@ WHERE since <= %(end)s ORDER BY interface_id, since DESC
 """
 
 
-def _speeds(ids: NDArray[np.int64], end: datetime) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def speeds_of(ids: NDArray[np.int64], end: datetime) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """The speeds in force at the end, bits per second in and out; 0 where unknown."""
     rows = bulk.fetch(SPEEDS, {"end": end}, [("interface", "i8"), ("in", "i8"), ("out", "i8")])
     if not len(rows) or not len(ids):

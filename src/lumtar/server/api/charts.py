@@ -40,7 +40,8 @@ class SeriesOut(Series):
     speeds: list[SpeedOut]
 
 
-def _gaps(device: int, since: datetime, until: datetime) -> list[GapOut]:
+def gaps_of(device: int, since: datetime, until: datetime) -> list[GapOut]:
+    """Gaps of a device that touch a time, for an answer."""
     found = series.gaps(device, since, until)
     return [GapOut(start=gap.start, end=gap.end, reason=gap.reason, words=gap.words) for gap in found]
 
@@ -55,7 +56,7 @@ def interface_series(
     read = series.read(found, since, until, points)
     speeds = [speed_out(speed) for speed in series.speeds(interface, since, until)]
     values = {name: getattr(read, name) for name in Series.__dataclass_fields__}
-    return SeriesOut(**values, gaps=_gaps(found.device_id, since, until), speeds=speeds)
+    return SeriesOut(**values, gaps=gaps_of(found.device_id, since, until), speeds=speeds)
 
 
 class NamedLine(Schema):
@@ -127,7 +128,7 @@ def several(request: HttpRequest, told: Query[LinesFilter]) -> LinesOut:
         source=read.source, step_s=read.step_s, at=read.at, ports=len(ports),
         lines=[named(line, *ports[line.interface_id]) for line in busiest],
         total=named(read.total, "Total", "", 0),
-        gaps=_gaps(devices.pop(), since, until) if len(devices) == 1 else [],
+        gaps=gaps_of(devices.pop(), since, until) if len(devices) == 1 else [],
     )  # fmt: skip
 
 
@@ -196,7 +197,7 @@ def _working_of_sum(found: Interface, end: datetime, step: int) -> list[WorkingO
     wanted = round(step / found.device.interval_s)
     reasons = [
         f"{gap.reason}: {gap.words}, {duration((min(gap.end or end, end) - max(gap.start, start)).total_seconds())}"
-        for gap in _gaps(found.device_id, start, end)
+        for gap in gaps_of(found.device_id, start, end)
     ]
     told = []
     for direction in ("in", "out"):

@@ -14,6 +14,7 @@ from lumtar.domain.inventory.queries import DeviceRow
 from lumtar.domain.readings import parts
 from lumtar.domain.readings.parts import PartSeries
 from lumtar.server.api import paging
+from lumtar.server.api.charts import GapOut, gaps_of
 from lumtar.server.api.problems import Problem
 from lumtar.server.api.times import past, span
 
@@ -118,13 +119,22 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
     )
 
 
-@router.get("/devices/{int:device}/parts", response=list[PartSeries])
+class PartsOut(Schema):
+    """Components of a device over time, and its gaps with reasons."""
+
+    parts: list[PartSeries]
+    gaps: list[GapOut]
+
+
+@router.get("/devices/{int:device}/parts", response=PartsOut)
 def device_parts(
     request: HttpRequest, device: int, start: datetime | None = None, end: datetime | None = None, points: int = 300
-) -> list[PartSeries]:
+) -> PartsOut:
     """Processor load, sensors and round-trip time of a device over time."""
     get_object_or_404(Device, pk=device)
-    return parts.read(device, *span(start, end, timedelta(days=1)), points=max(10, min(points, 1600)))
+    since, until = span(start, end, timedelta(days=1))
+    read = parts.read(device, since, until, points=max(10, min(points, 1600)))
+    return PartsOut(parts=read, gaps=gaps_of(device, since, until))
 
 
 class NewDevice(Schema):

@@ -21,6 +21,7 @@ from lumtar.server.api.problems import Problem
 from lumtar.server.api.times import span
 
 router = Router(tags=["exchange"])
+MOST_BYTES = 64 << 20
 Name = tuple[str, str]
 LEVELS = {level.replace(" ", "_"): level for level in Level}
 
@@ -147,7 +148,13 @@ class Taken(Schema):
 @router.post("/import/readings", response=Taken)
 def take(request: HttpRequest) -> Taken:
     """Readings as CSV, in the form that they are exported in; all of them or none."""
-    found, stored = exchange.take(decoded(request.body).splitlines())
+    # Read past the limit for ordinary requests: a month of one port's minutes is several megabytes.
+    told = request.read(MOST_BYTES + 1)
+    if len(told) > MOST_BYTES:
+        raise Problem(
+            413, f"This is more than {MOST_BYTES >> 20} MiB. Import it in several parts, a few ports or days each."
+        )
+    found, stored = exchange.take(decoded(told).splitlines())
     if found.problems:
         more = f" (and {len(found.problems) - 1} more lines)" if len(found.problems) > 1 else ""
         number, words = found.problems[0]

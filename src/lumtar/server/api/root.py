@@ -23,6 +23,7 @@ from lumtar.server.api import (
     devices,
     exchange,
     fleet,
+    forecasts,
     labels,
     lists,
     now,
@@ -62,6 +63,7 @@ api.add_router("", devices.router)
 api.add_router("", fleet.router)
 api.add_router("", charts.router)
 api.add_router("", totals.router)
+api.add_router("", forecasts.router)
 api.add_router("", storage.router)
 api.add_router("", exchange.router)
 api.add_router("", credentials.router)

@@ -10,6 +10,7 @@ from ninja import Query, Router, Schema
 from lumtar.core.totals import MEASURES, change, ranked
 from lumtar.domain.inventory import queries
 from lumtar.domain.readings import totals
+from lumtar.domain.readings.totals import Summed
 from lumtar.server.api.problems import Problem
 from lumtar.server.api.times import past, span
 
@@ -81,32 +82,48 @@ def top(request: HttpRequest, told: Query[TopFilter]) -> Top:
     if told.site or told.device or told.role or told.words:
         cells = queries.device_cells(None, site=told.site, device=told.device, role=told.role, words=told.words)
         only = [port for each in cells for port in each.ids]
-    found = totals.of(since, until, only)
-    sums = found.totals
+    # Of all ports only what puts them in order is summed up; everything else of the few that are listed.
+    measure = MEASURES["load" if told.by == CHANGE else told.by]
+    found = totals.of(since, until, only, measure.needs)
     if told.by == CHANGE:
-        octaves = change(sums, totals.of(since - WEEK, until - WEEK, only).totals)
-        values = -np.abs(octaves) if told.lowest else np.abs(octaves)
-        shown = octaves
+        values = change(found.totals, totals.of(since - WEEK, until - WEEK, only, measure.needs).totals)
+        places = ranked(np.abs(values), _more(told.limit))
     else:
-        values = shown = MEASURES[told.by](sums)
-    limit = max(1, min(told.limit, MOST))
-    # Some of the highest may have been retired or be gone meanwhile.
-    places = ranked(values, 2 * limit + 50, lowest=told.lowest and told.by != CHANGE)
-    ids = sums.interface[places].tolist()
-    ports = {row.id: row for row in queries.ports(only=ids, limit=len(ids) or 1)[0]} if ids else {}
-    unused = totals.last_used(ids) if told.lowest else {}
+        values = measure.of(found.totals)
+        places = ranked(values, _more(told.limit), lowest=told.lowest)
+    ids = found.totals.interface[places].tolist()
+    rows = _rows(ids, dict(zip(ids, values[places].tolist(), strict=True)), found, _limit(told.limit), told.lowest)
+    return Top(by=told.by, start=found.start, end=found.end, ports=len(found.totals.interface), rows=rows)
+
+
+def _limit(wanted: int) -> int:
+    return max(1, min(wanted, MOST))
+
+
+def _more(limit: int) -> int:
+    """Some of the highest may have been retired or be gone meanwhile."""
+    return 2 * _limit(limit) + 50
+
+
+def _rows(ids: list[int], value_of: dict[int, float], found: Summed, limit: int, lowest: bool) -> list[TopRow]:
+    """The ports that are there still, in this order, with all their figures."""
+    ports = {row.id: row for row in queries.ports(only=ids, limit=len(ids))[0]} if ids else {}
+    there = [number for number in ids if number in ports][:limit]
+    sums = totals.of(found.start, found.end, there).totals
+    place_of = {number: place for place, number in enumerate(sums.interface.tolist())}
+    unused = totals.last_used(there) if lowest else {}
     columns = {
-        "load": sums.load(), "peak": sums.load(highest=True), "in_percent": sums.share("in"), "out_percent": sums.share("out"), "in_bps": sums.rate("in"), "out_bps": sums.rate("out"),
-        "volume": sums.volume, "errors": sums.errors, "discards": sums.discards, "error_share": sums.errors_per_million,
-        "packet_size": sums.packet_octets, "measured": sums.measured, "up": sums.up, "value": shown,
+        "load": sums.load(), "peak": sums.load(highest=True), "in_percent": sums.share("in"),
+        "out_percent": sums.share("out"), "in_bps": sums.rate("in"), "out_bps": sums.rate("out"), "volume": sums.volume,
+        "errors": sums.errors, "discards": sums.discards, "error_share": sums.errors_per_million,
+        "packet_size": sums.packet_octets, "measured": sums.measured, "up": sums.up,
     }  # fmt: skip
-    rows: list[TopRow] = []
-    for place, number in zip(places.tolist(), ids, strict=True):
-        if number in ports and len(rows) < limit:
-            told_of: dict[str, Any] = {name: getattr(ports[number], name) for name in PORT}
-            told_of |= {name: _known(column[place]) for name, column in columns.items()}
-            rows.append(TopRow(**told_of, last_used=unused.get(number)))
-    return Top(by=told.by, start=found.start, end=found.end, ports=len(sums.interface), rows=rows)
+    rows = []
+    for number in there:
+        told: dict[str, Any] = {name: getattr(ports[number], name) for name in PORT}
+        told |= {name: _known(column[place_of[number]]) for name, column in columns.items()}
+        rows.append(TopRow(**told, value=round(value_of[number], 3), last_used=unused.get(number)))
+    return rows
 
 
 def _known(value: float) -> float | None:
@@ -155,10 +172,11 @@ def grid(request: HttpRequest, told: Query[GridFilter]) -> Grid:
     since, until = span(told.start, told.end or moment, timedelta(hours=1))
     cells = queries.device_cells(moment, site=told.site, device=told.device, role=told.role, words=told.words)
     ids = [port for each in cells for port in each.ids]
-    found = totals.of(since, until, ids if told.site or told.device or told.role or told.words else None)
-    sums = found.totals
-    measure = MEASURES["error_share" if told.by == "errors" else told.by](sums)
-    value_of = dict(zip(sums.interface.tolist(), np.round(measure, 2).tolist(), strict=True))
+    measure = MEASURES["error_share" if told.by == "errors" else told.by]
+    is_narrowed = told.site or told.device or told.role or told.words
+    found = totals.of(since, until, ids if is_narrowed else None, measure.needs)
+    values = np.round(measure.of(found.totals), 2).tolist()
+    value_of = dict(zip(found.totals.interface.tolist(), values, strict=True))
     nothing = float("nan")
     devices = []
     for each in cells:

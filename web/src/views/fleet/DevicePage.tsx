@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 import type { Schemas } from "../../api/client";
-import { alarmsQuery, deviceQuery, partsQuery, portsQuery } from "../../api/queries";
+import { alarmsQuery, deviceQuery, gridQuery, partsQuery, portsQuery } from "../../api/queries";
 import { useScreenTime, useSetScreenTime } from "../../app/screenTime";
 import { PartChart } from "../../charts/PartChart";
 import { duration, moment, percent } from "../../parts/format";
@@ -9,6 +9,7 @@ import { LoadBar } from "../../parts/LoadBar";
 import { Problem } from "../../parts/Problem";
 import { useClock } from "../../parts/useClock";
 import { AlarmLines } from "../alarms/AlarmLines";
+import { Cells } from "./Cells";
 import { DeviceTools } from "./DeviceTools";
 import { LogbookLines } from "./LogbookLines";
 import { stateWords } from "./PortList";
@@ -55,7 +56,8 @@ export function DevicePage({ device }: { device: number }) {
   const { show, follow } = useSetScreenTime();
   const navigate = useNavigate();
   const { data: found, error } = useQuery(deviceQuery(device, time.at));
-  const { data: parts } = useQuery(partsQuery(device, time.range));
+  const { data: over } = useQuery(partsQuery(device, time.range));
+  const parts = over?.parts;
   const { data: alarms } = useQuery(alarmsQuery(time.at, { device }));
   if (!found) return <Problem error={error} />;
   const { row } = found;
@@ -106,7 +108,15 @@ export function DevicePage({ device }: { device: number }) {
                     );
                   })}
                 </h2>
-                <PartChart parts={group} unit={unit} start={time.start} end={time.end} onZoom={show} onBack={back} />
+                <PartChart
+                  parts={group}
+                  gaps={over?.gaps ?? []}
+                  unit={unit}
+                  start={time.start}
+                  end={time.end}
+                  onZoom={show}
+                  onBack={back}
+                />
               </section>
             );
           })}
@@ -136,11 +146,20 @@ function DevicePorts({ device }: { device: number }) {
   const time = useScreenTime();
   const trail = useTrail();
   const { data, error } = useQuery(portsQuery(time.at, { device, sort: "name" }));
+  const { data: grid } = useQuery(gridQuery(time.at, null, { by: "load", device }));
   return (
     <>
       <h2 className="heading mt-3">
-        Ports <span className="font-normal text-ink2">{data?.total}</span>
+        Ports{" "}
+        <span className="font-normal text-ink2">
+          {data?.total}, as they stand on the box, by their load in the last hour
+        </span>
       </h2>
+      {grid?.devices[0] && (
+        <div className="py-1.5">
+          <Cells device={grid.devices[0]} by="load" order="box" />
+        </div>
+      )}
       <Problem error={error} />
       <div className="grid grid-cols-2 gap-x-6 max-xl:grid-cols-1">
         {data?.rows.map((port) => {

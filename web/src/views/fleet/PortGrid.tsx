@@ -1,12 +1,17 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { gridQuery } from "../../api/queries";
 import { useScreenTime } from "../../app/screenTime";
+import { useSetSearch } from "../../app/useSetSearch";
 import { range as rangeText } from "../../parts/format";
+import { InlineChoice } from "../../parts/InlineChoice";
+import { InlineToggles } from "../../parts/InlineToggles";
 import { Problem } from "../../parts/Problem";
 import { ERROR_STEPS, LOAD_STEPS } from "../../parts/ramp";
-import { type By, Cells, type Order } from "./Cells";
+import { type By, Cells } from "./Cells";
+import type { Order } from "./cellLayout";
 import { ListHead } from "./ListHead";
+import { ROLE_CHOICES } from "./roles";
 import { useTrail } from "./trail";
 
 const BY: [By, string][] = [
@@ -15,81 +20,60 @@ const BY: [By, string][] = [
   ["errors", "errors"],
   ["state", "state"],
 ];
-const ROLES = ["", "uplink", "trunk", "wan", "tunnel", "aggregate", "access", "management", "storage", "unused"];
 
 /** Every port of a site, or of everything, as a cell; devices one under the other. */
 export function PortGrid({ site }: { site: string }) {
   const [search] = useSearchParams();
   const time = useScreenTime();
   const trail = useTrail();
-  const navigate = useNavigate();
+  const set = useSetSearch();
   const by = BY.find(([name]) => name === search.get("by"))?.[0] ?? "load";
   const order: Order = search.get("order") === "box" ? "box" : "index";
   const whole = search.get("over") === "range";
-  const role = search.get("role") ?? "";
+  const role = search.get("role") ?? "any";
   const filter = {
     by: by === "state" ? ("load" as const) : by,
     ...(site ? { site } : {}),
-    ...(role ? { role } : {}),
+    ...(role === "any" ? {} : { role }),
     words: search.get("words") ?? "",
   };
   const { data, error } = useQuery(gridQuery(time.at, whole ? time.range : null, filter));
   const ports = data?.devices.reduce((sum, device) => sum + device.ids.length, 0) ?? 0;
-  const set = (changes: Record<string, string | null>) => navigate(trail.stay(changes), { replace: true });
   let heading = "";
   return (
     <div className="flex h-full flex-col">
       <ListHead title={site || "All ports"} count={data ? `${ports.toLocaleString("en")} ports` : ""} list="grid" />
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-rule px-3.5 py-1 text-[12px]">
-        <fieldset aria-label="Coloured by" className="flex">
-          {BY.map(([name, words]) => (
-            <button
-              key={name}
-              type="button"
-              aria-pressed={by === name}
-              className={`h-6 px-1.5 ${by === name ? "marked" : "text-ink2 hover:text-ink"}`}
-              onClick={() => set({ by: name === "load" ? null : name })}
-            >
-              {words}
-            </button>
-          ))}
-        </fieldset>
-        <label className="text-ink2">
-          over{" "}
-          <select
-            className="h-6 bg-paper text-ink underline"
-            value={whole ? "range" : ""}
-            onChange={(event) => set({ over: event.target.value || null })}
-          >
-            <option value="">{time.following ? "the last hour" : "the hour before"}</option>
-            <option value="range">the time shown</option>
-          </select>
-        </label>
-        <label className="text-ink2">
-          role{" "}
-          <select
-            className="h-6 bg-paper text-ink underline"
-            value={role}
-            onChange={(event) => set({ role: event.target.value || null })}
-          >
-            {ROLES.map((each) => (
-              <option key={each} value={each}>
-                {each || "any"}
-              </option>
-            ))}
-          </select>
-        </label>
-        <label className="text-ink2">
-          in the order{" "}
-          <select
-            className="h-6 bg-paper text-ink underline"
-            value={order}
-            onChange={(event) => set({ order: event.target.value === "box" ? "box" : null })}
-          >
-            <option value="index">of ifIndex</option>
-            <option value="box">on the box</option>
-          </select>
-        </label>
+        <InlineToggles
+          label="Coloured by"
+          value={by}
+          options={BY}
+          onChoose={(name) => set({ by: name === "load" ? "" : name })}
+        />
+        <InlineChoice
+          label="over"
+          value={whole ? "range" : ""}
+          options={[
+            ["", time.following ? "the last hour" : "the hour before"],
+            ["range", "the time shown"],
+          ]}
+          onChoose={(over) => set({ over })}
+        />
+        <InlineChoice
+          label="role"
+          value={role}
+          options={ROLE_CHOICES}
+          onChoose={(each) => set({ role: each === "any" ? "" : each })}
+        />
+        <InlineChoice
+          label="in the order"
+          value={order}
+          options={[
+            ["index", "of ifIndex"],
+            ["box", "on the box"],
+          ]}
+          onChoose={(each) => set({ order: each === "box" ? "box" : "" })}
+        />
         {data && <span className="ml-auto text-ink2">{rangeText(new Date(data.start), new Date(data.end))}</span>}
       </div>
       <Legend by={by} />

@@ -11,6 +11,7 @@ import { duration, moment, rate, text } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 import { AlarmLines } from "../alarms/AlarmLines";
 import { LogbookLines } from "./LogbookLines";
+import { Outlook } from "./Outlook";
 import { stateWords } from "./PortList";
 import { PortRole } from "./PortRole";
 import { Seen } from "./Seen";
@@ -44,7 +45,7 @@ export function PortPage({ port }: { port: number }) {
   const navigate = useNavigate();
   const [point, setPoint] = useState<Date | null>(null);
   const { data: found, error } = useQuery(interfaceQuery(port, time.at));
-  const [view, setView] = useChartView();
+  const view = useChartView();
   const { data: series, error: missing } = useQuery(seriesQuery(port, time.range));
   const { data: ghost } = useQuery({
     ...seriesQuery(port, time.range, view.ghostSeconds),
@@ -99,7 +100,7 @@ export function PortPage({ port }: { port: number }) {
                 </span>
               )}
             </span>
-            <ChartTools view={view} onChange={setView} />
+            <ChartTools view={view} />
             <span>
               mean of {duration(series.step_s)}
               {series.source !== "readings" && `, from ${series.source}`} ·{" "}
@@ -137,6 +138,7 @@ export function PortPage({ port }: { port: number }) {
           <div className="mt-2.5 grid grid-cols-[minmax(0,1fr)_310px] gap-6 max-xl:grid-cols-1">
             <div>
               <Seen series={series} unit={view.unit} seconds={(time.end.getTime() - time.start.getTime()) / 1000} />
+              <Outlook port={port} at={time.at} />
               <LogbookLines range={time.range} only={{ interface: port }} />
             </div>
             {working && <Working lines={working} />}

@@ -3,15 +3,17 @@ import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { linesQuery } from "../../api/queries";
 import { useScreenTime, useSetScreenTime } from "../../app/screenTime";
+import { useSetSearch } from "../../app/useSetSearch";
 import { LinesChart, tint } from "../../charts/LinesChart";
 import { Figure } from "../../parts/Figure";
 import { duration, rate, text } from "../../parts/format";
+import { InlineChoice } from "../../parts/InlineChoice";
 import { Problem } from "../../parts/Problem";
 import { ListHead } from "./ListHead";
+import { ROLE_CHOICES } from "./roles";
 import { useTrail } from "./trail";
 
 type Lines = Schemas["LinesOut"];
-const ROLES = ["wan", "uplink", "trunk", "tunnel", "aggregate", "access", "storage", "management", ""];
 const LOOKS: [string, number][] = [
   ["a day", 86400],
   ["a week", 7 * 86400],
@@ -38,13 +40,11 @@ export function Together({ site }: { site: string }) {
   const chosen = (search.get("ports") ?? "").split(",").filter(Boolean).map(Number);
   const stacked = search.get("stacked") !== "0";
   const filter = {
-    ...(chosen.length
-      ? { interfaces: chosen }
-      : { ...(site ? { site } : {}), ...(role && role !== "any" ? { role } : {}) }),
+    ...(chosen.length ? { interfaces: chosen } : { ...(site ? { site } : {}), ...(role === "any" ? {} : { role }) }),
     words: search.get("words") ?? "",
   };
   const { data, error } = useQuery(linesQuery(filter, time.range));
-  const set = (changes: Record<string, string | null>) => navigate(trail.stay(changes), { replace: true });
+  const set = useSetSearch();
   const back = () => (time.following ? follow(time.span ?? undefined) : navigate(-1));
   return (
     <div className="flex h-full flex-col">
@@ -60,26 +60,18 @@ export function Together({ site }: { site: string }) {
               all of {site || "everything"} again
             </Link>
           ) : (
-            <label className="text-ink2">
-              ports with the role{" "}
-              <select
-                className="h-6 bg-paper text-ink underline"
-                value={role === "any" ? "" : role}
-                onChange={(event) => set({ role: event.target.value || "any" })}
-              >
-                {ROLES.map((each) => (
-                  <option key={each} value={each}>
-                    {each || "any"}
-                  </option>
-                ))}
-              </select>
-            </label>
+            <InlineChoice
+              label="ports with the role"
+              value={role}
+              options={ROLE_CHOICES}
+              onChoose={(each) => set({ role: each })}
+            />
           )}
           <button
             type="button"
             aria-pressed={stacked}
             className={`h-6 px-1.5 ${stacked ? "marked" : "text-ink2 hover:text-ink"}`}
-            onClick={() => set({ stacked: stacked ? "0" : null })}
+            onClick={() => set({ stacked: stacked ? "0" : "" })}
           >
             stacked
           </button>

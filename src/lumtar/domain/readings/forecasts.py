@@ -1,0 +1,109 @@
+"""Forecasts from the daily 95th percentiles that days keep."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumtar.core.forecast import MOST_DAYS, Trends, Verdict, reached, trends
+from lumtar.domain.readings import bulk, rollups
+from lumtar.domain.readings.totals import speeds_of
+
+SQL = f"""SELECT interface_id, extract(epoch FROM at)::float8, coalesce(in_p95_bps, 'NaN')::float8, coalesce(out_p95_bps, 'NaN')::float8
+    FROM readings_day WHERE {bulk.AMONG} AND at >= %(start)s AND at < %(end)s"""
+DAY = 86400
+
+
+@dataclass(frozen=True, slots=True)
+class ReachedOn:
+    """When a share of the speed is reached: most likely, at the earliest, and at the latest if it surely comes."""
+
+    share: int
+    on: date
+    earliest: date
+    latest: date | None
+
+
+@dataclass(frozen=True, slots=True)
+class Forecast:
+    """One direction of an interface. ``level`` is what its busiest weekday reaches now, ``slope`` bits per second a day.
+
+    Shares are of the speed in per cent, None where it is not known.
+    """
+
+    interface_id: int
+    way: str
+    verdict: Verdict
+    days: int
+    speed_bps: float
+    level_bps: float | None
+    level_percent: float | None
+    slope_bps: float | None
+    lowest_bps: float | None
+    highest_bps: float | None
+    reached: list[ReachedOn]
+
+
+def daily(interfaces: Sequence[int], until: datetime) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Daily 95th percentiles in and out, (interfaces, days) in bits per second; NaN where nothing was measured."""
+    end = rollups.day_of(until)
+    start = end - timedelta(days=MOST_DAYS)
+    columns = [("interface", "i8"), ("at", "f8"), ("in", "f8"), ("out", "f8")]
+    rows = bulk.fetch(SQL, {"only": list(interfaces), "start": start, "end": end}, columns)
+    found = np.full((2, len(interfaces), MOST_DAYS), np.nan)
+    order = np.argsort(interfaces)
+    line = order[np.searchsorted(np.asarray(interfaces)[order], rows["interface"])]
+    place = np.round((rows["at"] - start.timestamp()) / DAY).astype(np.int64)
+    for way, name in enumerate(("in", "out")):
+        found[way, line, place] = rows[name]
+    return found[0], found[1]
+
+
+def of(interfaces: Sequence[int], until: datetime) -> list[Forecast]:
+    """Forecasts of both directions of some interfaces, as they could be made at a time."""
+    if not interfaces:
+        return []
+    ids = np.array(interfaces, np.int64)
+    found = []
+    for way, values, speeds in zip(("in", "out"), daily(interfaces, until), speeds_of(ids, until), strict=True):
+        told = trends(values)
+        found += [_forecast(told, row, int(ids[row]), way, float(speeds[row]), until.date()) for row in range(len(ids))]
+    return found
+
+
+def _forecast(told: Trends, row: int, interface: int, way: str, speed: float, today: date) -> Forecast:
+    level, slope, lowest, highest = (
+        float(getattr(told, name)[row]) for name in ("level", "slope", "lowest", "highest")
+    )
+    verdict = told.verdict[row]
+    can_say = verdict in (Verdict.GROWS, Verdict.STEADY, Verdict.FALLS)
+    # Days end with the one before; steady and falling ones reach only what they have reached already.
+    dates = [
+        ReachedOn(
+            each.share,
+            today + timedelta(days=each.days),
+            today + timedelta(days=each.earliest),
+            today + timedelta(days=each.latest) if each.latest is not None else None,
+        )
+        for each in (reached(level, slope, lowest, highest, speed) if can_say and speed else [])
+        if verdict == Verdict.GROWS or each.days == 0
+    ]
+    return Forecast(
+        interface_id=interface,
+        way=way,
+        verdict=verdict,
+        days=int(told.days[row]),
+        speed_bps=speed,
+        level_bps=_known(level),
+        level_percent=_known(100 * level / speed) if speed else None,
+        slope_bps=_known(slope),
+        lowest_bps=_known(lowest),
+        highest_bps=_known(highest),
+        reached=dates,
+    )
+
+
+def _known(value: float) -> float | None:
+    return None if np.isnan(value) else value

@@ -1,0 +1,83 @@
+"""When ports will be full."""
+
+from datetime import date, datetime
+
+from django.http import HttpRequest
+from django.utils import timezone
+from ninja import Query, Router, Schema
+
+from lumtar.core.forecast import WORDS, Verdict
+from lumtar.domain.inventory import queries
+from lumtar.domain.readings import forecasts
+from lumtar.domain.readings.forecasts import Forecast, ReachedOn
+from lumtar.server.api.problems import Problem
+from lumtar.server.api.times import past
+
+router = Router(tags=["forecasts"])
+MOST_PORTS = 2000
+
+
+class ForecastRow(Schema):
+    """A direction of a port: its trend with an interval that holds four of five times, and when shares are reached."""
+
+    id: int
+    label: str
+    device_id: int
+    device: str
+    site: str
+    way: str
+    verdict: Verdict
+    words: str
+    days: int
+    speed_bps: float
+    level_bps: float | None
+    level_percent: float | None
+    slope_bps: float | None
+    lowest_bps: float | None
+    highest_bps: float | None
+    reached: list[ReachedOn]
+
+
+class ForecastFilter(Schema):
+    """Which ports, and at which time the forecast is made."""
+
+    interfaces: list[int] = []
+    at: datetime | None = None
+    site: str | None = None
+    device: int | None = None
+    role: str = ""
+    words: str = ""
+
+
+@router.get("/forecasts", response=list[ForecastRow])
+def several(request: HttpRequest, told: Query[ForecastFilter]) -> list[ForecastRow]:
+    """Forecasts from the daily 95th percentiles of half a year; what is full first stands first."""
+    moment = past(told.at)
+    wanted = set(told.interfaces)
+    ports = {
+        port: (label, each)
+        for each in queries.device_cells(None, site=told.site, device=told.device, role=told.role, words=told.words)
+        for port, label in zip(each.ids, each.labels, strict=True)
+        if not wanted or port in wanted
+    }
+    if len(ports) > MOST_PORTS:
+        raise Problem(
+            422,
+            f"These are {len(ports):,} ports; {MOST_PORTS:,} at most are forecast at once. Choose a role or a site.",
+        )
+    found = sorted(forecasts.of(list(ports), moment or timezone.now()), key=_urgency)
+    return [_row(each, *ports[each.interface_id]) for each in found]
+
+
+def _urgency(each: Forecast) -> tuple[date, float]:
+    """What is full first, then what is fullest."""
+    full = next((reached.on for reached in each.reached if reached.share == 100), date.max)
+    return full, -(each.level_percent or 0.0)
+
+
+def _row(each: Forecast, label: str, device: queries.DeviceCells) -> ForecastRow:
+    names = set(ForecastRow.model_fields) & set(Forecast.__dataclass_fields__)
+    return ForecastRow(
+        id=each.interface_id, label=label, device_id=device.id, device=device.name, site=device.site,
+        words=WORDS[each.verdict], **{name: getattr(each, name) for name in names},
+    )  # fmt: skip

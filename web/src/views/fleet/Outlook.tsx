@@ -1,0 +1,36 @@
+import { useQuery } from "@tanstack/react-query";
+import type { Schemas } from "../../api/client";
+import { forecastsQuery } from "../../api/queries";
+import { date, percent } from "../../parts/format";
+
+type Row = Schemas["ForecastRow"];
+
+/** When a port will be full, in a sentence a direction. */
+export function Outlook({ port, at }: { port: number; at: string | null }) {
+  const { data } = useQuery(forecastsQuery(at, { interfaces: [port] }));
+  const rows = [...(data ?? [])].sort((one, other) => one.way.localeCompare(other.way));
+  if (rows.length === 0) return null;
+  return (
+    <section aria-label="Outlook">
+      <h2 className="heading mt-3">
+        Outlook <span className="font-normal text-ink2">95th percentile of the busiest weekday, by its trend</span>
+      </h2>
+      {rows.map((row) => (
+        <p key={row.way} className="figures grid grid-cols-[26px_minmax(0,1fr)] py-0.5 text-[12px]">
+          <b className={`font-semibold ${row.way === "in" ? "text-in" : "text-out"}`}>{row.way}</b>
+          <span>{sentence(row)}</span>
+        </p>
+      ))}
+    </section>
+  );
+}
+
+function sentence(row: Row): string {
+  if (row.level_percent === null || row.verdict === "too short" || row.verdict === "too irregular") return row.words;
+  const next = row.reached.find((each) => each.on !== each.earliest || each.on !== each.latest);
+  const until = next?.latest ? `and ${date(next.latest)}` : "and a day that cannot be said";
+  return [
+    `${percent(row.level_percent)} % now, from ${row.days} days. ${row.words}`,
+    next ? `${next.share} % on ${date(next.on)}, most likely between ${date(next.earliest)} ${until}.` : "",
+  ].join(" ");
+}
