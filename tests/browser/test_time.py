@@ -26,13 +26,13 @@ def port(network):
 
 def test_a_chart_in_other_units_beside_another_time_and_as_a_table(page, port):
     sign_in(page, f"/fleet/port/{port.pk}?span=1h")
-    seen = page.get_by_role("table")
-    expect(seen.get_by_role("row", name="in", exact=False)).to_contain_text("b/s")
+    seen = page.get_by_role("table").first
+    expect(seen.get_by_role("row", name=re.compile("^in "))).to_contain_text("b/s")
     page.get_by_role("button", name="share").click()
     expect(page).to_have_url(re.compile("unit=share"))
-    expect(seen.get_by_role("row", name="in", exact=False)).to_contain_text("%")
+    expect(seen.get_by_role("row", name=re.compile("^in "))).to_contain_text("%")
     page.get_by_role("button", name="bytes").click()
-    expect(seen.get_by_role("row", name="in", exact=False)).to_contain_text("B/s")
+    expect(seen.get_by_role("row", name=re.compile("^in "))).to_contain_text("B/s")
     page.get_by_label("beside").select_option("a day earlier")
     expect(page.get_by_text("1 d earlier")).to_be_visible()
     page.get_by_label("scale").select_option("logarithmic")
@@ -89,7 +89,7 @@ def test_from_a_total_to_a_member_to_the_port_in_two_steps(page, port):
     expect(page.get_by_text("counts at both")).to_be_visible()
     expect(page.get_by_role("button", name="four weeks")).to_be_visible()
     page.get_by_role("link", name=re.compile("Transport A sal-acc-1")).click()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("Transport A sal-acc-1")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("sal-acc-1")
 
 
 def test_top_lists(page, port):
@@ -136,14 +136,14 @@ def test_was_it_the_copy_that_failed_last_night_or_the_network(page, transaction
     from django.contrib.auth.models import User
 
     User.objects.create_user("demo", password="oskelund")
-    branch = fill(9.0)[1]
+    branch = fill(9.0)[0]
     now = datetime.now(UTC)
     began, ended = now - timedelta(hours=8), now - timedelta(hours=5.5)
     why = "no answer on UDP 1161 in 3 tries"
     Reading.objects.filter(interface__device=branch, at__gt=began, at__lte=ended).delete()
     Gap.objects.create(device=branch, start=began, end=ended, reason="silent", words=why)
-    Entry.objects.create(at=began, kind="reach", device=branch, text=f"sal-acc-1 does not answer: {why}")
-    Entry.objects.create(at=ended, kind="restart", device=branch, text="sal-acc-1 restarted, was up 12 d")
+    Entry.objects.create(at=began, kind="reach", device=branch, text=f"hex-wan-1 does not answer: {why}")
+    Entry.objects.create(at=ended, kind="restart", device=branch, text="hex-wan-1 restarted, was up 12 d")
     rule = Rule.objects.get(name="Reachability")
     for severity, text, at in (
         (Severity.CRITICAL, f"Does not answer: {why}", began),
@@ -153,10 +153,10 @@ def test_was_it_the_copy_that_failed_last_night_or_the_network(page, transaction
     sign_in(page)
     page.get_by_role("link", name="Alarms").click()
     page.get_by_role("link", name="All of the time shown").click()
-    line = page.get_by_role("link", name=re.compile("sal-acc-1 .*Answers again after 150 minutes"))
+    line = page.get_by_role("link", name=re.compile("hex-wan-1 .*Answers again after 150 minutes"))
     expect(line).to_contain_text("2 h")
     line.click()
     expect(page.get_by_text(f"Does not answer: {why}")).to_be_visible()
     page.get_by_role("link", name="the device").click()
-    expect(page.get_by_text(f"sal-acc-1 does not answer: {why}")).to_be_visible()
-    expect(page.get_by_text("sal-acc-1 restarted, was up 12 d")).to_be_visible()
+    expect(page.get_by_text(f"hex-wan-1 does not answer: {why}")).to_be_visible()
+    expect(page.get_by_text("hex-wan-1 restarted, was up 12 d")).to_be_visible()

@@ -42,6 +42,7 @@ def test_all_is_well(well):
     assert set(found) == {
         "database",
         "partitions",
+        "sums",
         "disk",
         "clock",
         "collector",
@@ -80,8 +81,8 @@ def test_the_worst_stands_first_and_the_command_ends_with_one(well, settings):
 def test_sums_that_wait_for_long_are_said(well):
     RolledUp.objects.create(until=timezone.now())
     assert of("sums").state == "well"
-    Due.objects.create(at=timezone.now() - timedelta(hours=3))
-    assert of("sums").state == "watch" and "the oldest for 3 h" in of("sums").words
+    Due.objects.create(at=timezone.now() - timedelta(hours=3, minutes=5))
+    assert of("sums").state == "watch" and "the oldest for 3 hours" in of("sums").words
 
 
 def test_a_full_disk_a_wrong_clock_a_missing_partition_a_lost_key(well, monkeypatch):

@@ -98,7 +98,7 @@ def _partitions() -> Iterator[Finding]:
 
 def _sums() -> Iterator[Finding]:
     behind = _number(
-        "SELECT extract(epoch FROM now() - least((SELECT max(until) FROM readings_rolledup), (SELECT min(at) FROM readings_due)))"
+        "SELECT floor(extract(epoch FROM now() - least((SELECT max(until) FROM readings_rolledup), (SELECT min(at) FROM readings_due))))"
     )
     waiting = _number("SELECT count(*) FROM readings_due")
     if behind <= SUMS_BEHIND_S:
