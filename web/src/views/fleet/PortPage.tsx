@@ -82,7 +82,7 @@ export function PortPage({ port }: { port: number }) {
         {row.since && ` since ${moment(new Date(row.since))}`}
         {!row.answers && found.device_words && ` (${found.device_words})`} · polled every {duration(found.interval_s)} ·{" "}
         {speedWords(found.speed)} {time.following && <SoldSpeed port={port} speed={found.speed ?? null} />}{" "}
-        {time.following ? <PortRole port={port} role={row.role} /> : row.role}
+        {time.following ? <PortRole port={port} role={row.role} /> : row.role && `· ${row.role}`}
       </div>
       {alarms && <AlarmLines alarms={alarms.rows} at={time.end} />}
       <Problem error={missing} />

@@ -13,7 +13,7 @@ import { ROLE_CHOICES } from "../fleet/roles";
 import { PlanHead, SiteChoice } from "./PlanHead";
 
 type Row = Schemas["ForecastRow"];
-const COLUMNS = "grid-cols-[minmax(150px,1.3fr)_minmax(100px,0.8fr)_34px_96px_100px_minmax(150px,1fr)_repeat(4,84px)]";
+const COLUMNS = "grid-cols-[minmax(150px,1.3fr)_minmax(100px,0.8fr)_34px_96px_100px_minmax(90px,0.5fr)_repeat(4,96px)]";
 const SHARES = [70, 80, 90, 100];
 
 /** When ports will be full, by the trend of their daily 95th percentile; what is full first stands first. */
@@ -76,7 +76,7 @@ export function FillsUp() {
                 <span className="block text-ink2">{row.level_bps === null ? "" : text(rate(row.level_bps))}</span>
               </span>
               <Slope row={row} />
-              <span>{row.words}</span>
+              <span title={row.words}>{row.verdict}</span>
               {SHARES.map((share) => (
                 <Reached key={share} row={row} share={share} />
               ))}
