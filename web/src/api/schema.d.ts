@@ -2593,7 +2593,7 @@ export interface components {
         };
         /**
          * GridDevice
-         * @description A device's ports side by side; ``values`` are None where nothing was measured, ``rows`` the order on the box.
+         * @description A device's ports side by side; ``values`` are None where nothing was measured.
          */
         GridDevice: {
             /** Id */
@@ -2710,10 +2710,10 @@ export interface components {
          */
         Level: "readings" | "five minutes" | "hours" | "days";
         /**
-         * LevelOut
-         * @description A level: for how many days it is kept, what it takes now, and what it will take when it has been kept so long.
+         * LevelUse
+         * @description A level: for how many days it is kept, what it takes now, and what it will take when it is full.
          */
-        LevelOut: {
+        LevelUse: {
             level: components["schemas"]["Level"];
             /** Days */
             days: number;
@@ -2736,7 +2736,7 @@ export interface components {
          */
         StorageOut: {
             /** Levels */
-            levels: components["schemas"]["LevelOut"][];
+            levels: components["schemas"]["LevelUse"][];
             /** Edition */
             edition: number;
             /**

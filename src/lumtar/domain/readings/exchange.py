@@ -14,12 +14,11 @@ from lumtar.core.exchange import Imported
 from lumtar.core.levels import SECONDS, Level
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.readings import bulk, partitions, retention, rollups
-from lumtar.domain.readings.counted import TABLES
-from lumtar.domain.readings.rollups import COLUMNS, HIGHEST, LOWEST
+from lumtar.domain.readings.counted import RATES, TABLES
+from lumtar.domain.readings.rollups import COLUMNS
 
 AT_ONCE = 200_000
 """About so many rows are fetched at once."""
-RATES = (*LOWEST, *HIGHEST)
 
 
 def columns(level: Level) -> tuple[str, ...]:

@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from lumtar.core.levels import Level, Piece
 from lumtar.core.totals import Totals
 from lumtar.domain.readings import bulk, counted, rollups
-from lumtar.domain.readings.rollups import COLUMNS, HIGHEST, LOWEST, summed
+from lumtar.domain.readings.counted import RATES
+from lumtar.domain.readings.rollups import COLUMNS, summed
 
-RATES = (*LOWEST, *HIGHEST)
 SHORT = timedelta(hours=3)
 """Up to here a time is rounded outwards to five minutes, beyond it its beginning to a whole hour."""
 

@@ -17,6 +17,7 @@ from lumtar.core.text import csv_line
 from lumtar.domain.inventory import queries
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.readings import exchange
+from lumtar.domain.readings.counted import RATES
 from lumtar.server.api.problems import Problem
 from lumtar.server.api.times import span
 
@@ -106,7 +107,7 @@ def _parquet(level: Level, names: dict[int, Name], start: datetime, end: datetim
     columns = exchange.columns(level)
     sink = _Sink()
     writer: pq.ParquetWriter | None = None
-    empty = np.empty(0, [(name, "f8" if name in ("at", *exchange.RATES) else "i8") for name in columns])
+    empty = np.empty(0, [(name, "f8" if name in ("at", *RATES) else "i8") for name in columns])
     waiting: list[tuple[Name, NDArray[np.void]]] = []
     for interface, rows in exchange.rows(level, list(names), start, end):
         waiting.append((names[interface], rows))

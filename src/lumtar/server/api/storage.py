@@ -1,34 +1,21 @@
 """For how long readings and their sums are kept, and the disk that takes."""
 
-from datetime import date, datetime
+from datetime import datetime
 
 from django.http import HttpRequest
 from ninja import Router, Schema
 
-from lumtar.core.levels import Level
 from lumtar.domain.readings import disk, retention
+from lumtar.domain.readings.disk import LevelUse
 from lumtar.server.api.problems import refusing
 
 router = Router(tags=["storage"])
 
 
-class LevelOut(Schema):
-    """A level: for how many days it is kept, what it takes now, and what it will take when it has been kept so long."""
-
-    level: Level
-    days: int
-    oldest: date | None
-    rows: int
-    bytes: int
-    bytes_a_row: float
-    rows_a_day: int
-    bytes_when_full: int
-
-
 class StorageOut(Schema):
     """All levels, finest first."""
 
-    levels: list[LevelOut]
+    levels: list[LevelUse]
     edition: int
     changed_at: datetime
     changed_by: str
@@ -48,9 +35,7 @@ class StorageChange(Schema):
 def storage(request: HttpRequest) -> StorageOut:
     """What is kept, and the disk it takes."""
     told = retention.current()
-    fields = tuple(LevelOut.model_fields)
-    levels = [LevelOut(**{name: getattr(use, name) for name in fields}) for use in disk.use()]
-    return StorageOut(levels=levels, edition=told.edition, changed_at=told.changed_at, changed_by=told.changed_by)
+    return StorageOut(levels=disk.use(), edition=told.edition, changed_at=told.changed_at, changed_by=told.changed_by)
 
 
 @router.put("/storage", response=StorageOut)

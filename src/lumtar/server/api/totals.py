@@ -131,7 +131,7 @@ def _known(value: float) -> float | None:
 
 
 class GridDevice(Schema):
-    """A device's ports side by side; ``values`` are None where nothing was measured, ``rows`` the order on the box."""
+    """A device's ports side by side; ``values`` are None where nothing was measured."""
 
     id: int
     name: str

@@ -7,7 +7,7 @@ import { FormFoot } from "../../parts/FormFoot";
 import { moment, text, volume } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 
-type Level = Schemas["LevelOut"];
+type Level = Schemas["LevelUse"];
 
 const TELLS: Record<string, string> = {
   readings: "what was counted at each poll; the finest a chart can show",
