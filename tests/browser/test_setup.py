@@ -126,6 +126,20 @@ def test_a_device_is_changed_retired_restored_and_deleted(page, network):
     assert not Device.objects.filter(pk=device.pk).exists()
 
 
+def test_a_form_is_not_offered_before_its_choices_are_there(page, network):
+    device = Device.objects.get(name="hex-wan-1")
+    sign_in(page, f"/fleet/device/{device.pk}")
+    held = []
+    page.route("**/api/v1/profiles", lambda route: held.append(route))
+    with page.expect_request("**/api/v1/profiles"):
+        page.get_by_role("button", name="change").click()
+    expect(page.get_by_role("button", name="Save")).to_have_count(0)
+    held[0].continue_()
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("button", name="Save")).to_have_count(0)
+    assert Device.objects.get(pk=device.pk).credential == device.credential
+
+
 def test_a_sold_speed_is_set_and_shown(page, network):
     port = Interface.objects.get(label="Transport A", device__name="hex-wan-1")
     sign_in(page, f"/fleet/port/{port.pk}")

@@ -6,6 +6,7 @@ import { credentialsQuery, pollingLoadQuery, profilesQuery, sitesQuery } from ".
 import { Field, Labelled } from "../../parts/Field";
 import { FormFoot } from "../../parts/FormFoot";
 import { moment } from "../../parts/format";
+import { Problem } from "../../parts/Problem";
 import { pieces, tagsOf, tagText } from "../setup/words";
 import { LabelSources } from "./LabelSources";
 import { PollNow } from "./PollNow";
@@ -114,10 +115,10 @@ export function costWords(load: Schemas["PollingLoad"] | undefined, requests: nu
 function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) {
   const { row } = device;
   const queries = useQueryClient();
-  const { data: credentials } = useQuery(credentialsQuery);
+  const { data: credentials, error: noCredentials } = useQuery(credentialsQuery);
   const { data: sites } = useQuery(sitesQuery);
   const { data: load } = useQuery(pollingLoadQuery);
-  const { data: profiles } = useQuery(profilesQuery);
+  const { data: profiles, error: noProfiles } = useQuery(profilesQuery);
   const [interval, setInterval] = useState(row.interval_s);
   const save = useMutation({
     mutationFn: (form: FormData) => {
@@ -153,6 +154,8 @@ function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) 
     event.preventDefault();
     save.mutate(new FormData(event.currentTarget));
   };
+  // Saved before its choices are there, the form would tell that none was made.
+  if (!credentials || !profiles) return <Problem error={noCredentials ?? noProfiles} />;
   return (
     <form onSubmit={submit} className="my-2 grid max-w-[640px] grid-cols-2 gap-x-3 gap-y-2 border-l-2 border-ink pl-3">
       <Field name="name" label="Name" required maxLength={120} defaultValue={row.name} />
@@ -171,13 +174,8 @@ function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) 
       )}
       {device.way === "snmp" && (
         <Labelled label="Credential">
-          <select
-            name="credential"
-            className="field"
-            defaultValue={device.credential_id ?? ""}
-            key={credentials?.rows.length}
-          >
-            {credentials?.rows.map((each) => (
+          <select name="credential" className="field" defaultValue={device.credential_id ?? ""}>
+            {credentials.rows.map((each) => (
               <option key={each.id} value={each.id}>
                 {each.name}
               </option>
@@ -188,14 +186,9 @@ function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) 
       {device.way === "snmp" && (
         <>
           <Labelled label="Profile" hint={device.profile_by}>
-            <select
-              name="profile"
-              className="field"
-              defaultValue={device.profile_by ? 0 : (device.profile_id ?? 0)}
-              key={profiles?.rows.length}
-            >
+            <select name="profile" className="field" defaultValue={device.profile_by ? 0 : (device.profile_id ?? 0)}>
               <option value={0}>{device.profile_by ? `recognised: ${device.profile}` : "let it be recognised"}</option>
-              {profiles?.rows.map((each) => (
+              {profiles.rows.map((each) => (
                 <option key={each.id} value={each.id}>
                   {each.name}
                 </option>

@@ -4,13 +4,14 @@ import { client, got, type Schemas } from "../../api/client";
 import { credentialsQuery, sitesQuery } from "../../api/queries";
 import { Field, Labelled } from "../../parts/Field";
 import { FormFoot } from "../../parts/FormFoot";
+import { Problem } from "../../parts/Problem";
 import { type Kind, SecretFields, secretOf } from "./SecretFields";
 
 type Props = { stored?: Schemas["CredentialOut"]; protocols: Schemas["Protocols"]; onDone: () => void };
 
 /** Making a credential, or changing one for every device that uses it. */
 export function CredentialForm({ stored, protocols, onDone }: Props) {
-  const { data: sites } = useQuery(sitesQuery);
+  const { data: sites, error } = useQuery(sitesQuery);
   const [kind, setKind] = useState<Kind>((stored?.kind as Kind) ?? "v3");
   const queries = useQueryClient();
   const onSuccess = () => {
@@ -44,6 +45,8 @@ export function CredentialForm({ stored, protocols, onDone }: Props) {
     event.preventDefault();
     save.mutate(new FormData(event.currentTarget));
   };
+  // Saved before the sites are there, a credential of one site would become one for everywhere.
+  if (!sites) return <Problem error={error} />;
   return (
     <form onSubmit={submit} className="grid grid-cols-[1fr_110px] gap-x-3 gap-y-2">
       <h2 className="heading col-span-2">{stored ? `Change ${stored.name}` : "A new credential"}</h2>
@@ -59,7 +62,7 @@ export function CredentialForm({ stored, protocols, onDone }: Props) {
       <SecretFields kind={kind} onKind={setKind} protocols={protocols} {...(stored ? { stored } : {})} />
       <Labelled label="Only at these sites" hint="none: everywhere" wide>
         <select name="sites" multiple size={5} className="field" defaultValue={stored?.sites}>
-          {sites?.map((site) => site.name && <option key={site.name}>{site.name}</option>)}
+          {sites.map((site) => site.name && <option key={site.name}>{site.name}</option>)}
         </select>
       </Labelled>
       {stored && stored.devices > 0 && (
