@@ -11,7 +11,7 @@ from lumtar.domain.alarms.models import Rule
 from lumtar.domain.alarms.services import Transition, apply
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.logbook.models import Entry
-from lumtar.domain.readings.models import Gap, Reading, Retention
+from lumtar.domain.readings.models import Gap, LiveReading, LiveWish, Reading, Retention
 from tests.browser.conftest import sign_in
 from tests.network import fill
 
@@ -160,3 +160,41 @@ def test_was_it_the_copy_that_failed_last_night_or_the_network(page, transaction
     page.get_by_role("link", name="the device").click()
     expect(page.get_by_text(f"hex-wan-1 does not answer: {why}")).to_be_visible()
     expect(page.get_by_text("hex-wan-1 restarted, was up 12 d")).to_be_visible()
+
+
+def test_ports_are_chosen_and_looked_at_live(page, network):
+    """The collector is not running here: what it would read is written down by the test."""
+    ports = list(Interface.objects.filter(label="Transport A").order_by("pk")[:2])
+    sign_in(page, "/fleet?words=Transport")
+    for port in ports:
+        box = page.get_by_role("checkbox", name=f"Choose Transport A of {port.device.name}")
+        box.click()
+        expect(box).to_be_checked()
+    expect(page.get_by_role("status").filter(has_text="2 ports chosen")).to_be_visible()
+    page.get_by_role("link", name="live", exact=True).click()
+    expect(page.get_by_text("the first look counts nothing yet").first).to_be_visible()
+    now = datetime.now(UTC)
+    LiveReading.objects.create(
+        interface=ports[0], at=now, elapsed_ms=2000, in_octets=500_000, out_octets=0, flags=0, oper=1
+    )
+    expect(page.get_by_text("2.0 Mb/s", exact=True)).to_be_visible()
+    assert LiveWish.objects.filter(by="demo", every_s=2).count() == 2
+    page.get_by_label("looked at every").select_option("5 s")
+    expect(page).to_have_url(re.compile("every=5"))
+    page.get_by_role("button", name="pause").click()
+    expect(page.get_by_text("Paused: nothing is read.")).to_be_visible()
+    page.get_by_role("link", name="on one chart").click()
+    expect(page.get_by_role("heading", name="Chosen ports together")).to_be_visible()
+    expect(page.get_by_role("img", name="In of 2 ports together")).to_be_visible()
+    page.get_by_role("button", name="none of them").click()
+    expect(page.get_by_role("status").filter(has_text="chosen")).to_have_count(0)
+    assert not LiveWish.objects.exists()
+
+
+def test_live_is_now_and_says_so_at_a_past_time(page, port):
+    past = "from=2026-01-01T00:00:00Z&to=2026-01-01T06:00:00Z"
+    sign_in(page, f"/fleet?list=live&ports={port.pk}&{past}")
+    page.get_by_role("button", name="Back to now").click()
+    expect(page.get_by_role("button", name="pause")).to_be_visible()
+    page.goto("/fleet?list=live&ports=999999")
+    expect(page.get_by_role("alert")).to_contain_text("One of these ports is not there any more.")

@@ -12,7 +12,7 @@ from django.core.management import CommandError, call_command
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings import rollups
-from lumtar.domain.readings.models import Due, FiveMinutes, Hour, Reading
+from lumtar.domain.readings.models import Due, FiveMinutes, Hour, LiveReading, LiveState, LiveWish, Reading
 from tests.network import fill
 from tests.server.test_api import get, is_problem
 
@@ -251,3 +251,30 @@ class TestForecasts:
     def test_too_many_at_once(self, client, network):
         Interface.objects.bulk_create(Interface(device=network[0], if_index=n, name=f"x{n}") for n in range(100, 2200))
         assert is_problem(client.get("/api/v1/forecasts"), 422, "2,000 at most")
+
+
+def test_looks_are_asked_for_and_read_with_one_call(client, port):
+    now = datetime.now(UTC)
+    for ago, octets in ((4, 250_000), (2, 500_000)):
+        LiveReading.objects.create(
+            interface=port,
+            at=now - timedelta(seconds=ago),
+            elapsed_ms=2000,
+            in_octets=octets,
+            out_octets=0,
+            flags=0,
+            oper=1,
+        )
+    LiveState.objects.create(device=port.device, at=now, every_s=8.0, took_ms=2000.0)
+    body = {"interfaces": [port.pk], "every_s": 2}
+    told = client.post("/api/v1/live", body, "application/json").json()
+    assert told["ports"][0]["in_bps"] == [1e6, 2e6]
+    assert told["ports"][0]["seconds"] == [2.0, 2.0]
+    assert told["devices"][0]["words"] == "takes 2000 ms to answer, so it is looked at every 8 seconds only"
+    assert LiveWish.objects.get().by == "anna"
+    again = client.post("/api/v1/live", {**body, "after": told["at"]}, "application/json").json()
+    assert again["ports"][0]["at"] == [] and again["at"] == told["at"]
+    assert client.delete("/api/v1/live").status_code == 204
+    assert not LiveWish.objects.exists()
+    refused = client.post("/api/v1/live", {**body, "every_s": 60}, "application/json")
+    assert refused.status_code == 422 and "Choose 1, 2, 5 or 10" in refused.json()["detail"]

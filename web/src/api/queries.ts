@@ -136,6 +136,49 @@ export const linesQuery = (filter: LinesFilter, range: Range, points = 600, line
     placeholderData: keepPreviousData,
   });
 
+type Looked = Schemas["LiveOut"];
+/** Seconds of looks that are kept on the screen. */
+export const LOOKED = 600;
+
+/** What was found before and what is new, as one; what has grown old goes. */
+export function joinedLooks(before: Looked | undefined, now: Looked): Looked {
+  const old = new Map(before?.ports.map((port) => [port.id, port]));
+  const since = Date.parse(now.at) / 1000 - LOOKED;
+  const ports = now.ports.map((port) => {
+    const earlier = old.get(port.id);
+    if (!earlier) return port;
+    const first = earlier.at.findIndex((at) => at > since);
+    const from = first < 0 ? earlier.at.length : first;
+    const joined = (name: "at" | "seconds" | "in_bps" | "out_bps") => [...earlier[name].slice(from), ...port[name]];
+    return {
+      ...port,
+      at: joined("at"),
+      seconds: joined("seconds"),
+      in_bps: joined("in_bps"),
+      out_bps: joined("out_bps"),
+    };
+  });
+  return { ...now, ports };
+}
+
+/** Ports looked at every few seconds: asking is what keeps the looking alive, so a hidden screen ends it. */
+export const liveQuery = (interfaces: number[], everySeconds: number) => {
+  const queryKey = ["live", interfaces, everySeconds];
+  return queryOptions({
+    queryKey,
+    queryFn: async ({ client: queries }) => {
+      const before = queries.getQueryData<Looked>(queryKey);
+      const body = { interfaces, every_s: everySeconds, ...(before ? { after: before.at } : {}) };
+      return joinedLooks(before, await got(client.POST("/api/v1/live", { body })));
+    },
+    structuralSharing: false,
+    gcTime: 60_000,
+    retry: false,
+  });
+};
+
+export const stopLooking = () => got(client.DELETE("/api/v1/live", {}));
+
 export type TopFilter = {
   by: string;
   lowest?: boolean;

@@ -484,6 +484,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Look at ports for a while from now, and what was found so far.
+         */
+        post: operations["lumtar_server_api_live_look"];
+        /**
+         * Leave
+         * @description Look no longer.
+         */
+        delete: operations["lumtar_server_api_live_leave"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/top": {
         parameters: {
             query?: never;
@@ -2427,6 +2451,83 @@ export interface components {
             figure: string;
             /** Lines */
             lines: string[];
+        };
+        /**
+         * LiveDevice
+         * @description How looking at a device goes; ``words`` is empty if all is well.
+         */
+        LiveDevice: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Every S */
+            every_s: number;
+            /** Took Ms */
+            took_ms: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * LiveOut
+         * @description What the looks found; ``at`` is what to ask ``after`` the next time.
+         */
+        LiveOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+            /** Ports */
+            ports: components["schemas"]["LivePort"][];
+            /** Devices */
+            devices: components["schemas"]["LiveDevice"][];
+        };
+        /**
+         * LivePort
+         * @description A port and what was counted since: the end of each look in seconds of the epoch, what it covers, and rates.
+         */
+        LivePort: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** Device */
+            device: string;
+            /** Device Id */
+            device_id: number;
+            /** In Speed Bps */
+            in_speed_bps: number;
+            /** Out Speed Bps */
+            out_speed_bps: number;
+            /** At */
+            at: number[];
+            /** Seconds */
+            seconds: number[];
+            /** In Bps */
+            in_bps: number[];
+            /** Out Bps */
+            out_bps: number[];
+        };
+        /**
+         * Looking
+         * @description Ports to look at. Without being asked again within a quarter of a minute the looking ends by itself.
+         */
+        Looking: {
+            /** Interfaces */
+            interfaces: number[];
+            /**
+             * Every S
+             * @default 2
+             */
+            every_s?: number;
+            /** After */
+            after?: string | null;
         };
         /**
          * TopFilter
@@ -5112,6 +5213,48 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["WorkingOut"][];
                 };
+            };
+        };
+    };
+    lumtar_server_api_live_look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Looking"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_live_leave: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -206,3 +206,40 @@ class Gap(models.Model):
         """Read by device and time."""
 
         indexes = [models.Index(fields=["device", "start"])]
+
+
+class LiveWish(models.Model):
+    """Somebody looks at an interface; it is read every so often until then."""
+
+    interface = models.ForeignKey("inventory.Interface", on_delete=models.CASCADE, related_name="+")
+    by = models.CharField(max_length=150)
+    every_s = models.SmallIntegerField()
+    until = models.DateTimeField()
+
+    class Meta:
+        """One wish of one person for one interface."""
+
+        constraints = [models.UniqueConstraint(fields=["interface", "by"], name="one_live_wish")]
+
+
+class LiveReading(models.Model):
+    """What one interface counted up to ``at`` while somebody looked; kept for an hour."""
+
+    pk = models.CompositePrimaryKey("interface_id", "at")
+    interface = models.ForeignKey("inventory.Interface", on_delete=models.CASCADE, db_index=False, related_name="+")
+    at = models.DateTimeField()
+    elapsed_ms = models.IntegerField()
+    in_octets = models.BigIntegerField()
+    out_octets = models.BigIntegerField()
+    flags = models.SmallIntegerField()
+    oper = models.SmallIntegerField()
+
+
+class LiveState(models.Model):
+    """How looking at a device goes: how often it is read now, and what is to be said of it."""
+
+    device = models.OneToOneField("inventory.Device", on_delete=models.CASCADE, primary_key=True, related_name="+")
+    at = models.DateTimeField()
+    every_s = models.FloatField()
+    took_ms = models.FloatField()
+    words = models.CharField(max_length=400, blank=True)

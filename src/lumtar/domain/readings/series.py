@@ -266,6 +266,12 @@ def speeds(interface: int, start: datetime, end: datetime) -> list[InterfaceSpee
     return [*before, *within]
 
 
+def newest_speeds(interfaces: Sequence[int]) -> dict[int, InterfaceSpeed]:
+    """The speeds in force now, by interface."""
+    told = InterfaceSpeed.objects.filter(interface_id__in=interfaces).order_by("interface_id", "-since")
+    return {speed.interface_id: speed for speed in told.distinct("interface_id")}
+
+
 @dataclass(slots=True)
 class OneReading:
     """One reading as it is stored."""

@@ -18,17 +18,16 @@ from django.db import DatabaseError, InterfaceError, close_old_connections
 from lumtar.core import schedule
 from lumtar.core.rows import take_rows
 from lumtar.domain.inventory import polling
-from lumtar.domain.inventory.credentials import opened
 from lumtar.domain.inventory.description import describe
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.operation.models import Process
-from lumtar.domain.operation.secrets import SecretUnreadable
 from lumtar.domain.operation.services import beat
 from lumtar.domain.readings.models import Gap
 from lumtar.domain.readings.partitions import ensure_around
 from lumtar.engine.collector import targets
 from lumtar.engine.collector.account import told
 from lumtar.engine.collector.keeper import Keeper
+from lumtar.engine.collector.live import Live
 from lumtar.engine.collector.reading import Polled, poll
 from lumtar.engine.collector.targets import Target
 from lumtar.engine.recorder import Answer, Batch, Recorder, moment
@@ -36,7 +35,7 @@ from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.icmp import Pinger
 from lumtar.wire.session import Exchange, Patience, Session
 from lumtar.wire.tcp import connect
-from lumtar.wire.transport import Transport, resolve
+from lumtar.wire.transport import Transport
 
 log = structlog.get_logger()
 T = TypeVar("T")
@@ -46,7 +45,6 @@ AT_ONCE = int(os.environ.get("LUMTAR_POLLS_AT_ONCE", "256"))
 FLUSH = 1.0
 CONFIGURE = 5.0
 ASKED = 0.5
-RESOLVE_AGAIN = 600.0
 LONGEST_POLL = 300.0
 AWAY = (DatabaseError, InterfaceError)
 
@@ -62,6 +60,7 @@ class Collector:
         self.recorder = Recorder([])
         self.transport: Transport | None = None
         self.pinger: Pinger | None = None
+        self.live: Live | None = None
         self._due: list[tuple[float, int]] = []
         self._fingerprint: int | None = None
         self._labelled = 0
@@ -75,9 +74,16 @@ class Collector:
         self.transport, self.pinger = Transport(), Pinger()
         await self._until_there(self._begin)
         self.keeper.start()
+        self.live = Live(self.targets.get, self.recorder, self.transport)
         chores = [
             asyncio.create_task(each())
-            for each in (self._flush_often, self._configure_often, self._beat_often, self._look_for_requests)
+            for each in (
+                self._flush_often,
+                self._configure_often,
+                self._beat_often,
+                self._look_for_requests,
+                self.live.run,
+            )
         ]
         try:
             await self._poll_for_ever()
@@ -164,7 +170,7 @@ class Collector:
         trace: list[Exchange] | None = [] if target.asked else None
         asked, target.asked = target.asked, set()
         try:
-            await self._locate(target)
+            await targets.locate(target)
             async with asyncio.timeout(min(LONGEST_POLL, max(30.0, device.interval_s * 0.9))):
                 if device.way == Device.Way.SNMP:
                     session = self._session(target)
@@ -224,15 +230,6 @@ class Collector:
         with suppress(*AWAY):
             await asyncio.to_thread(_with_database, lambda: polling.answer(list(asked), target.device.pk, record))
 
-    async def _locate(self, target: Target) -> None:
-        """Look up where the device is, now and then anew."""
-        device = target.device
-        if target.place is None or time.time() - target.resolved_at > RESOLVE_AGAIN:
-            place = await asyncio.to_thread(resolve, device.address, device.port)
-            if place != target.place:
-                target.place, target.session = place, None
-            target.resolved_at = time.time()
-
     async def _look(self, target: Target) -> Answer:
         """Ask a device that does not speak SNMP whether it is there."""
         device = target.device
@@ -248,14 +245,8 @@ class Collector:
     def _session(self, target: Target) -> Session:
         device = target.device
         if target.session is None:
-            assert self.transport is not None and target.place is not None and device.credential is not None
-            try:
-                credential = opened(device.credential)
-            except (SecretUnreadable, ValueError) as error:
-                raise Fault(FaultKind.CREDENTIAL, f"its credential cannot be used: {error}") from error
-            family, address = target.place
-            patience = Patience(device.timeout_s, device.tries)
-            target.session = Session(self.transport, family, address, credential, patience)
+            assert self.transport is not None
+            target.session = targets.open_session(target, self.transport, Patience(device.timeout_s, device.tries))
         return target.session
 
     async def _answer(self, target: Target, polled: Polled) -> Answer:
@@ -403,6 +394,7 @@ class Collector:
             "interfaces": self.recorder.ledger.size,
             "lag_s": round(max(0.0, late), 1),
             "polling": len(self._tasks),
+            "looked_at": self.live.devices if self.live else 0,
             "cpu_s": round(time.process_time(), 1),
             "waiting_rows": self.keeper.waiting_rows,
             "written_rows": self.keeper.written_rows,

@@ -1,6 +1,8 @@
 """The devices to poll, as the database has them, and what the collector knows beside it."""
 
+import asyncio
 import socket
+import time
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -9,13 +11,18 @@ from numpy.typing import NDArray
 
 from lumtar.core.counters import COUNTERS
 from lumtar.domain.alarms.models import Alarm, AlarmType, Rule, RuleMemory
+from lumtar.domain.inventory.credentials import opened
 from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface, LabelRun
 from lumtar.domain.inventory.profiles import objects_of
+from lumtar.domain.operation.secrets import SecretUnreadable
 from lumtar.domain.readings.models import Newest
 from lumtar.engine.collector.reading import Plan
 from lumtar.engine.recorder import Reachability, Recorder
-from lumtar.wire.session import Session
-from lumtar.wire.transport import Address
+from lumtar.wire.faults import Fault, FaultKind
+from lumtar.wire.session import Patience, Session
+from lumtar.wire.transport import Address, Transport, resolve
+
+RESOLVE_AGAIN = 600.0
 
 
 @dataclass(slots=True)
@@ -43,6 +50,39 @@ class Target:
         if self.order[0] != indexes:
             self.order = (indexes, np.array([self.slot_of[index] for index in indexes], np.int64))
         return self.order[1]
+
+
+async def locate(target: Target) -> None:
+    """Look up where the device is, now and then anew.
+
+    Raises
+    ------
+    Fault
+    """
+    device = target.device
+    if target.place is None or time.time() - target.resolved_at > RESOLVE_AGAIN:
+        place = await asyncio.to_thread(resolve, device.address, device.port)
+        if place != target.place:
+            target.place, target.session = place, None
+        target.resolved_at = time.time()
+
+
+def open_session(target: Target, transport: Transport, patience: Patience) -> Session:
+    """A new session to a device that was located.
+
+    Raises
+    ------
+    Fault
+        if its credential cannot be used
+    """
+    device = target.device
+    assert target.place is not None and device.credential is not None
+    try:
+        credential = opened(device.credential)
+    except (SecretUnreadable, ValueError) as error:
+        raise Fault(FaultKind.CREDENTIAL, f"its credential cannot be used: {error}") from error
+    family, address = target.place
+    return Session(transport, family, address, credential, patience)
 
 
 def signature(device: Device) -> tuple[object, ...]:

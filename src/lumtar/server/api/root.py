@@ -26,6 +26,7 @@ from lumtar.server.api import (
     forecasts,
     labels,
     lists,
+    live,
     now,
     problems,
     profiles,
@@ -62,6 +63,7 @@ api.add_router("", lists.router)
 api.add_router("", devices.router)
 api.add_router("", fleet.router)
 api.add_router("", charts.router)
+api.add_router("", live.router)
 api.add_router("", totals.router)
 api.add_router("", forecasts.router)
 api.add_router("", storage.router)

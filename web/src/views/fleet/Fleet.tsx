@@ -7,6 +7,7 @@ import { Problem } from "../../parts/Problem";
 import { DeviceList } from "./DeviceList";
 import { DevicePage } from "./DevicePage";
 import { InventoryList } from "./InventoryList";
+import { Live } from "./Live";
 import { PortGrid } from "./PortGrid";
 import { PortList } from "./PortList";
 import { PortPage } from "./PortPage";
@@ -56,6 +57,8 @@ export function Fleet() {
           <InventoryList site={site} />
         ) : wanted === "grid" && !open ? (
           <PortGrid site={site} />
+        ) : wanted === "live" && !open ? (
+          <Live />
         ) : wanted === "total" && !open ? (
           <Together site={site} />
         ) : wanted === "devices" || wanted === "inventory" ? (

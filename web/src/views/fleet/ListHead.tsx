@@ -1,5 +1,6 @@
 import { useEffect, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
+import { Picked } from "./Picked";
 import { useTrail } from "./trail";
 
 const SORTS: [string, string][] = [
@@ -18,7 +19,7 @@ export function ListHead({
 }: {
   title: string;
   count: string;
-  list: "ports" | "grid" | "total" | "devices" | "inventory";
+  list: "ports" | "grid" | "total" | "live" | "devices" | "inventory";
 }) {
   const trail = useTrail();
   const navigate = useNavigate();
@@ -79,15 +80,18 @@ export function ListHead({
             </select>
           </label>
         )}
-        <input
-          type="search"
-          aria-label="Only what holds these words"
-          placeholder="only…"
-          className="w-24 min-w-0 grow border-b border-rule bg-transparent px-1 outline-none focus:border-ink"
-          value={words}
-          onChange={(event) => setWords(event.target.value)}
-        />
+        {list !== "live" && (
+          <input
+            type="search"
+            aria-label="Only what holds these words"
+            placeholder="only…"
+            className="w-24 min-w-0 grow border-b border-rule bg-transparent px-1 outline-none focus:border-ink"
+            value={words}
+            onChange={(event) => setWords(event.target.value)}
+          />
+        )}
       </div>
+      <Picked list={list} />
     </header>
   );
 }

@@ -9,6 +9,7 @@ import { LoadBar } from "../../parts/LoadBar";
 import { Problem } from "../../parts/Problem";
 import { Severity } from "../../parts/Severity";
 import { ListHead } from "./ListHead";
+import { usePicked } from "./picked";
 import { PagedRows } from "./Rows";
 import { useTrail } from "./trail";
 
@@ -45,7 +46,9 @@ export function PortList({ site, narrow }: { site: string; narrow: boolean }) {
       <Problem error={error} />
       {data?.total === 0 && <p className="px-3.5 py-2 text-ink2">No port holds these words. Clear them to see all.</p>}
       {!narrow && (
-        <div className={`grid ${WIDE} items-center gap-2.5 border-b border-rule px-3.5 py-1 text-[12px] text-ink2`}>
+        <div
+          className={`grid ${WIDE} items-center gap-2.5 border-b border-rule py-1 pr-3.5 pl-[38px] text-[12px] text-ink2`}
+        >
           <span />
           <span>port</span>
           <span>device</span>
@@ -93,31 +96,42 @@ function NarrowPort({ port }: { port: Port }) {
 
 function WidePort({ port }: { port: Port }) {
   const trail = useTrail();
+  const { isPicked, toggle } = usePicked();
   const down = port.oper !== 1 || !port.answers;
   return (
-    <Link
-      data-row
-      to={trail.thing("port", port.id)}
-      className={`figures grid h-full ${WIDE} items-center gap-2.5 border-b border-faint px-3.5 ${chosen(false)} ${down ? "text-ink2" : ""}`}
-    >
-      {port.severity ? <Severity level={port.severity} /> : <span />}
-      <span className="truncate">
-        {port.label} {port.label !== port.name && <span className="text-ink2">{port.name}</span>}
-      </span>
-      <span className="truncate">{port.device}</span>
-      <span className="truncate text-ink2">{port.role}</span>
-      <LoadBar inPercent={port.in_percent} outPercent={port.out_percent} down={down} />
-      <span className="text-right">{percent(port.load)}</span>
-      <span className="text-right">
-        <Figure of={port.in_bps === null || down ? null : rate(port.in_bps)} />
-      </span>
-      <span className="text-right">
-        <Figure of={port.out_bps === null || down ? null : rate(port.out_bps)} />
-      </span>
-      <span className="text-right">{port.error_rate ? perSecond(port.error_rate) : ""}</span>
-      <span className="truncate">
-        {stateWords(port)} {port.since && <span className="text-ink2">{moment(new Date(port.since))}</span>}
-      </span>
-    </Link>
+    <div className="flex h-full border-b border-faint">
+      <label className="grid w-7 place-items-center pl-1.5" title="Choose it, to see several together">
+        <input
+          type="checkbox"
+          aria-label={`Choose ${port.label} of ${port.device}`}
+          checked={isPicked(port.id)}
+          onChange={() => toggle(port.id)}
+        />
+      </label>
+      <Link
+        data-row
+        to={trail.thing("port", port.id)}
+        className={`figures grid min-w-0 grow ${WIDE} items-center gap-2.5 pr-3.5 pl-2.5 ${chosen(false)} ${down ? "text-ink2" : ""}`}
+      >
+        {port.severity ? <Severity level={port.severity} /> : <span />}
+        <span className="truncate">
+          {port.label} {port.label !== port.name && <span className="text-ink2">{port.name}</span>}
+        </span>
+        <span className="truncate">{port.device}</span>
+        <span className="truncate text-ink2">{port.role}</span>
+        <LoadBar inPercent={port.in_percent} outPercent={port.out_percent} down={down} />
+        <span className="text-right">{percent(port.load)}</span>
+        <span className="text-right">
+          <Figure of={port.in_bps === null || down ? null : rate(port.in_bps)} />
+        </span>
+        <span className="text-right">
+          <Figure of={port.out_bps === null || down ? null : rate(port.out_bps)} />
+        </span>
+        <span className="text-right">{port.error_rate ? perSecond(port.error_rate) : ""}</span>
+        <span className="truncate">
+          {stateWords(port)} {port.since && <span className="text-ink2">{moment(new Date(port.since))}</span>}
+        </span>
+      </Link>
+    </div>
   );
 }

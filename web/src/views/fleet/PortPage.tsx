@@ -83,6 +83,15 @@ export function PortPage({ port }: { port: number }) {
         {!row.answers && found.device_words && ` (${found.device_words})`} · polled every {duration(found.interval_s)} ·{" "}
         {speedWords(found.speed)} {time.following && <SoldSpeed port={port} speed={found.speed ?? null} />}{" "}
         {time.following ? <PortRole port={port} role={row.role} /> : row.role && `· ${row.role}`}
+        {time.following && found.gone_at === null && (
+          <>
+            {" "}
+            ·{" "}
+            <Link className="underline" to={trail.list({ list: "live", ports: String(port) })}>
+              look live
+            </Link>
+          </>
+        )}
       </div>
       {alarms && <AlarmLines alarms={alarms.rows} at={time.end} />}
       <Problem error={missing} />

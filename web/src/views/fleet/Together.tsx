@@ -10,6 +10,7 @@ import { duration, rate, text } from "../../parts/format";
 import { InlineChoice } from "../../parts/InlineChoice";
 import { Problem } from "../../parts/Problem";
 import { ListHead } from "./ListHead";
+import { usePicked } from "./picked";
 import { ROLE_CHOICES } from "./roles";
 import { useTrail } from "./trail";
 
@@ -34,10 +35,9 @@ export function Together({ site }: { site: string }) {
   const [search] = useSearchParams();
   const time = useScreenTime();
   const { show, follow } = useSetScreenTime();
-  const trail = useTrail();
   const navigate = useNavigate();
   const role = search.get("role") ?? "wan";
-  const chosen = (search.get("ports") ?? "").split(",").filter(Boolean).map(Number);
+  const { picked: chosen } = usePicked();
   const stacked = search.get("stacked") !== "0";
   const filter = {
     ...(chosen.length ? { interfaces: chosen } : { ...(site ? { site } : {}), ...(role === "any" ? {} : { role }) }),
@@ -55,11 +55,7 @@ export function Together({ site }: { site: string }) {
       />
       <div className="min-h-0 grow overflow-auto px-3.5 pb-4">
         <div className="flex flex-wrap items-center gap-x-4 border-b border-rule py-1 text-[12px]">
-          {chosen.length ? (
-            <Link className="text-ink2 underline" to={trail.stay({ ports: null })}>
-              all of {site || "everything"} again
-            </Link>
-          ) : (
+          {chosen.length === 0 && (
             <InlineChoice
               label="ports with the role"
               value={role}
