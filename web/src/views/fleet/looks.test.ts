@@ -15,6 +15,14 @@ describe("looks at a port", () => {
     expect(looks.in_bps).toEqual([1, 2, 10, 10, 20, null, 30, 30]);
   });
 
+  it("give way to the polls where nobody looked", () => {
+    const polls = { at: [1000, 1060, 1120, 1180], in_bps: [1, 2, 3, 4], out_bps: [0, 0, 0, 0] };
+    const looks = shownLooks({ at: [1002, 1150], seconds: [4, 2], in_bps: [10, 30], out_bps: [0, 0] }, polls);
+    expect(looks.at).toEqual([998, 1002, 1060, 1120, 1148, 1150]);
+    expect(looks.in_bps).toEqual([10, 10, 2, 3, 30, 30]);
+    expect(shownLooks({ at: [], seconds: [], in_bps: [], out_bps: [] }, polls).at).toEqual(polls.at);
+  });
+
   it("leave room above the highest of what is in sight", () => {
     const old = { at: [10, 700], in_bps: [9e9, 5e6], out_bps: [null, 1] };
     expect(topOf([old, none], 100)).toBeCloseTo(5.4e6);

@@ -3,29 +3,35 @@ import type { Rates } from "../../charts/LiveChart";
 
 type Port = Pick<Schemas["LivePort"], "at" | "seconds" | "in_bps" | "out_bps">;
 
-/** Looks as they are drawn: behind the polls before them, each level over the time that it covers, gaps left open. */
+/** Looks as they are drawn, each level over the time that it covers; polls stand where nobody looked, else a gap. */
 export function shownLooks(port: Port, polls: Rates): Rates {
-  const first = (port.at[0] ?? Number.POSITIVE_INFINITY) - (port.seconds[0] ?? 0);
-  const known = polls.at.filter((at) => at <= first).length;
-  const found: Rates = {
-    at: polls.at.slice(0, known),
-    in_bps: polls.in_bps.slice(0, known),
-    out_bps: polls.out_bps.slice(0, known),
-  };
+  const found: Rates = { at: [], in_bps: [], out_bps: [] };
   const add = (at: number, into: number | null, out: number | null) => {
     found.at.push(at);
     found.in_bps.push(into);
     found.out_bps.push(out);
   };
+  let next = 0;
+  const addPolls = (until: number) => {
+    for (; (polls.at[next] ?? Number.POSITIVE_INFINITY) <= until; next += 1)
+      add(polls.at[next] as number, polls.in_bps[next] ?? null, polls.out_bps[next] ?? null);
+  };
+  let covered = Number.NEGATIVE_INFINITY;
   port.at.forEach((end, place) => {
     const start = end - (port.seconds[place] ?? 0);
-    const before = port.at[place - 1];
     const [into, out] = [port.in_bps[place] ?? null, port.out_bps[place] ?? null];
-    // What a look covers begins where the look before ended, but for the time that answers take.
-    if (before !== undefined && start - before > 1.5) add(before + 0.001, null, null);
-    if (before === undefined || start - before > 1.5) add(start, into, out);
+    // A look begins where the look before ended, but for the time that answers take.
+    if (start - covered > 1.5) {
+      const before = found.at.length;
+      addPolls(start);
+      if (found.at.length === before && before) add(covered + 0.001, null, null);
+      add(start, into, out);
+    }
     add(end, into, out);
+    covered = end;
+    while ((polls.at[next] ?? Number.POSITIVE_INFINITY) <= end) next += 1;
   });
+  if (!port.at.length) addPolls(Number.MAX_VALUE);
   return found;
 }
 
