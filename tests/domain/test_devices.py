@@ -184,5 +184,5 @@ def test_pages_of_a_long_list_hold_each_port_once_in_every_order(device):
             assert [row.id for rows, _ in pages for row in rows] == ids, (sort, size)
             assert {count for _, count in pages} == {total}
     assert queries.ports(limit=10, offset=500) == ([], 40)
-    found, total = queries.ports(words="G1", limit=3, offset=3)
+    found, total = queries.ports(scope=queries.Scope(words="G1"), limit=3, offset=3)
     assert (len(found), total) == (3, 11)

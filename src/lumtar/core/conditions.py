@@ -54,10 +54,45 @@ class ConditionError(ValueError):
 
 
 @dataclass(frozen=True, slots=True)
+class Ask:
+    """One test: of a field, by a verb, against values of which one must fit; or none, if ``negated``."""
+
+    field: Field
+    verb: str
+    values: tuple[str, ...]
+    negated: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Both:
+    """All parts hold; without any it always holds."""
+
+    parts: tuple["Tree", ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Either:
+    """One of the parts holds."""
+
+    parts: tuple["Tree", ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Not:
+    """The part does not hold."""
+
+    part: "Tree"
+
+
+Tree = Ask | Both | Either | Not
+
+
+@dataclass(frozen=True, slots=True)
 class Condition:
     """A condition that was understood. Call it with the values of the fields; missing ones are empty."""
 
     text: str
+    tree: Tree
     test: Test
 
     def __call__(self, values: Mapping[str, Any]) -> bool:
@@ -81,9 +116,27 @@ def understand(text: str, fields: Iterable[Field]) -> Condition:
     if len(text) > LONGEST:
         raise ConditionError(f"A condition has at most {LONGEST:,} characters.")
     if not text.strip():
-        return Condition("", lambda values: True)
-    parser = _Parser(text, {field.name: field for field in fields})
-    return Condition(text.strip(), parser.whole())
+        return Condition("", Both(()), lambda values: True)
+    tree = _Parser(text, {field.name: field for field in fields}).whole()
+    return Condition(text.strip(), tree, _test_of(tree))
+
+
+def _test_of(tree: Tree) -> Test:
+    match tree:
+        case Both(parts):
+            tests = [_test_of(part) for part in parts]
+            return lambda values: all(test(values) for test in tests)
+        case Either(parts):
+            tests = [_test_of(part) for part in parts]
+            return lambda values: any(test(values) for test in tests)
+        case Not(part):
+            inner = _test_of(part)
+            return lambda values: not inner(values)
+        case Ask(field, verb, wanted, negated):
+            name, compares = field.name, [_compare(field, verb, value) for value in wanted]
+            if negated:
+                return lambda values: not any(compare(values.get(name)) for compare in compares)
+            return lambda values: any(compare(values.get(name)) for compare in compares)
 
 
 class _Parser:
@@ -122,28 +175,28 @@ class _Parser:
         self._at += 1
         return self._tokens[self._at - 1]
 
-    def whole(self) -> Test:
-        test = self._either()
+    def whole(self) -> Tree:
+        tree = self._either()
         if self._at < len(self._tokens):
             word, _, at = self._tokens[self._at]
             raise ConditionError(f"“and” or “or” should stand before “{word[:40]}” (character {at}).")
-        return test
+        return tree
 
-    def _either(self) -> Test:
-        tests = [self._both()]
+    def _either(self) -> Tree:
+        parts = [self._both()]
         while self._peek() == "or":
             self._at += 1
-            tests.append(self._both())
-        return tests[0] if len(tests) == 1 else lambda values: any(test(values) for test in tests)
+            parts.append(self._both())
+        return parts[0] if len(parts) == 1 else Either(tuple(parts))
 
-    def _both(self) -> Test:
-        tests = [self._not()]
+    def _both(self) -> Tree:
+        parts = [self._not()]
         while self._peek() == "and":
             self._at += 1
-            tests.append(self._not())
-        return tests[0] if len(tests) == 1 else lambda values: all(test(values) for test in tests)
+            parts.append(self._not())
+        return parts[0] if len(parts) == 1 else Both(tuple(parts))
 
-    def _not(self) -> Test:
+    def _not(self) -> Tree:
         word = self._peek()
         if word not in ("not", "("):
             return self._test()
@@ -154,7 +207,7 @@ class _Parser:
         if word == "not":
             inner = self._not()
             self._depth -= 1
-            return lambda values: not inner(values)
+            return Not(inner)
         inner = self._either()
         if self._peek() != ")":
             raise ConditionError("An opening parenthesis has no closing one.")
@@ -162,7 +215,7 @@ class _Parser:
         self._depth -= 1
         return inner
 
-    def _test(self) -> Test:
+    def _test(self) -> Tree:
         name, quoted, at = self._take("a field")
         field = self._fields.get(name)
         if field is None or quoted:
@@ -177,10 +230,7 @@ class _Parser:
         if verb == "is" and self._peek() == "not":
             self._at += 1
             negated = True
-        tests = [_compare(field, verb, value) for value in self._values()]
-        if negated:
-            return lambda values: not any(test(values.get(name)) for test in tests)
-        return lambda values: any(test(values.get(name)) for test in tests)
+        return Ask(field, verb, tuple(self._values()), negated)
 
     def _values(self) -> list[str]:
         if self._peek() != "(":
@@ -207,7 +257,7 @@ def _compare(field: Field, verb: str, value: str) -> Callable[[Any], bool]:
         case Kind.TEXT:
             if verb == "is":
                 return lambda found: str(found or "").casefold() == value.casefold()
-            pattern = re.compile(translate(value.casefold()))
+            pattern = re.compile(translate(value.casefold().replace("[", "[[]")))
             return lambda found: pattern.match(str(found or "").casefold()) is not None
         case Kind.NUMBER:
             return _compare_number(field, verb, value)
@@ -219,11 +269,16 @@ def _compare(field: Field, verb: str, value: str) -> Callable[[Any], bool]:
             return lambda found: value.casefold() in (found or ())
 
 
+def quantity(text: str) -> float | None:
+    """The number that a text like ``2.5G`` stands for; None if it is none."""
+    match = _NUMBER.fullmatch(text)
+    return float(match[1]) * _SCALE[match[2]] if match else None
+
+
 def _compare_number(field: Field, verb: str, value: str) -> Callable[[Any], bool]:
-    match = _NUMBER.fullmatch(value)
-    if match is None:
+    limit = quantity(value)
+    if limit is None:
         raise ConditionError(f"“{field.name}” is a number: write it like 100M or 2.5G, not “{value[:40]}”.")
-    limit = float(match[1]) * _SCALE[match[2]]
     signs: dict[str, Callable[[float], bool]] = {
         "is": lambda found: found == limit,
         "<": lambda found: found < limit,

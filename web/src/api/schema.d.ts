@@ -484,6 +484,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Groups
+         * @description All groups.
+         */
+        get: operations["lumtar_server_api_groups_list_groups"];
+        put?: never;
+        /**
+         * Make Group
+         * @description A new one.
+         */
+        post: operations["lumtar_server_api_groups_make_group"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/groups/{group}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Group
+         * @description Change one.
+         */
+        put: operations["lumtar_server_api_groups_change_group"];
+        post?: never;
+        /**
+         * Delete Group
+         * @description Delete one; what is in it stays.
+         */
+        delete: operations["lumtar_server_api_groups_delete_group"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/groups/{group}/ports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Ports
+         * @description Put ports into a group by hand, or take them out.
+         */
+        post: operations["lumtar_server_api_groups_put_ports"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/groups/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Condition
+         * @description For which ports a condition holds now; nothing is changed.
+         */
+        post: operations["lumtar_server_api_groups_try_condition"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/live": {
         parameters: {
             query?: never;
@@ -2144,17 +2232,24 @@ export interface components {
          * @description What of the interfaces to list, and in which order.
          */
         PortFilter: {
-            /** At */
-            at?: string | null;
             /** Site */
             site?: string | null;
             /** Device */
             device?: number | null;
+            /** Group */
+            group?: number | null;
+            /**
+             * Role
+             * @default
+             */
+            role?: string;
             /**
              * Words
              * @default
              */
             words?: string;
+            /** At */
+            at?: string | null;
             /**
              * State
              * @default
@@ -2367,15 +2462,12 @@ export interface components {
          * @description Which interfaces: by their numbers, or by where they are and what they are for.
          */
         LinesFilter: {
-            /**
-             * Interfaces
-             * @default []
-             */
-            interfaces?: number[];
             /** Site */
             site?: string | null;
             /** Device */
             device?: number | null;
+            /** Group */
+            group?: number | null;
             /**
              * Role
              * @default
@@ -2386,6 +2478,11 @@ export interface components {
              * @default
              */
             words?: string;
+            /**
+             * Interfaces
+             * @default []
+             */
+            interfaces?: number[];
             /** Start */
             start?: string | null;
             /** End */
@@ -2451,6 +2548,154 @@ export interface components {
             figure: string;
             /** Lines */
             lines: string[];
+        };
+        /**
+         * ConditionField
+         * @description A field of a condition, with the verbs that it takes.
+         */
+        ConditionField: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Verbs */
+            verbs: string[];
+            /** Meaning */
+            meaning: string;
+        };
+        /**
+         * GroupOut
+         * @description A group and how much is in it, in all and put into it by hand.
+         */
+        GroupOut: {
+            /** Name */
+            name: string;
+            /**
+             * Condition
+             * @default
+             */
+            condition: string;
+            /**
+             * Parts
+             * @default []
+             */
+            parts: number[];
+            /** Id */
+            id: number;
+            /** Edition */
+            edition: number;
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Changed By */
+            changed_by: string;
+            /** Ports */
+            ports: number;
+            /** Devices */
+            devices: number;
+            /** Ports By Hand */
+            ports_by_hand: number;
+            /** Devices By Hand */
+            devices_by_hand: number;
+        };
+        /**
+         * GroupsOut
+         * @description All groups by name, and what their conditions can ask.
+         */
+        GroupsOut: {
+            /** Rows */
+            rows: components["schemas"]["GroupOut"][];
+            /** Fields */
+            fields: components["schemas"]["ConditionField"][];
+        };
+        /**
+         * Put
+         * @description How many ports are in a group by hand.
+         */
+        Put: {
+            /** Ports */
+            ports: number;
+        };
+        /**
+         * GroupIn
+         * @description A group: what its ports have in common, and the groups in it.
+         */
+        GroupIn: {
+            /** Name */
+            name: string;
+            /**
+             * Condition
+             * @default
+             */
+            condition?: string;
+            /**
+             * Parts
+             * @default []
+             */
+            parts?: number[];
+        };
+        /**
+         * GroupChange
+         * @description A change of a group of this edition.
+         */
+        GroupChange: {
+            /** Name */
+            name: string;
+            /**
+             * Condition
+             * @default
+             */
+            condition?: string;
+            /**
+             * Parts
+             * @default []
+             */
+            parts?: number[];
+            /** Edition */
+            edition: number;
+        };
+        /**
+         * ByHand
+         * @description Ports to put into a group, or to take out of it.
+         */
+        ByHand: {
+            /** Ports */
+            ports: number[];
+            /**
+             * Out
+             * @default false
+             */
+            out?: boolean;
+        };
+        /**
+         * Member
+         * @description A port that a condition holds for.
+         */
+        Member: {
+            /** Device */
+            device: string;
+            /** Label */
+            label: string;
+        };
+        /**
+         * MembersOut
+         * @description For how many ports a condition holds now, and the first of these.
+         */
+        MembersOut: {
+            /** Ports */
+            ports: number;
+            /** Examples */
+            examples: components["schemas"]["Member"][];
+        };
+        /**
+         * Asked
+         * @description A condition to be tried.
+         */
+        Asked: {
+            /** Condition */
+            condition: string;
         };
         /**
          * LiveDevice
@@ -2534,6 +2779,22 @@ export interface components {
          * @description Which ports to put in which order.
          */
         TopFilter: {
+            /** Site */
+            site?: string | null;
+            /** Device */
+            device?: number | null;
+            /** Group */
+            group?: number | null;
+            /**
+             * Role
+             * @default
+             */
+            role?: string;
+            /**
+             * Words
+             * @default
+             */
+            words?: string;
             /**
              * By
              * @default load
@@ -2548,20 +2809,6 @@ export interface components {
             start?: string | null;
             /** End */
             end?: string | null;
-            /** Site */
-            site?: string | null;
-            /** Device */
-            device?: number | null;
-            /**
-             * Role
-             * @default
-             */
-            role?: string;
-            /**
-             * Words
-             * @default
-             */
-            words?: string;
             /**
              * Limit
              * @default 50
@@ -2645,6 +2892,22 @@ export interface components {
          * @description Which ports, shown by what, over which time.
          */
         GridFilter: {
+            /** Site */
+            site?: string | null;
+            /** Device */
+            device?: number | null;
+            /** Group */
+            group?: number | null;
+            /**
+             * Role
+             * @default
+             */
+            role?: string;
+            /**
+             * Words
+             * @default
+             */
+            words?: string;
             /**
              * By
              * @default load
@@ -2657,20 +2920,6 @@ export interface components {
             start?: string | null;
             /** End */
             end?: string | null;
-            /** Site */
-            site?: string | null;
-            /** Device */
-            device?: number | null;
-            /**
-             * Role
-             * @default
-             */
-            role?: string;
-            /**
-             * Words
-             * @default
-             */
-            words?: string;
         };
         /**
          * Grid
@@ -2719,17 +2968,12 @@ export interface components {
          * @description Which ports, and at which time the forecast is made.
          */
         ForecastFilter: {
-            /**
-             * Interfaces
-             * @default []
-             */
-            interfaces?: number[];
-            /** At */
-            at?: string | null;
             /** Site */
             site?: string | null;
             /** Device */
             device?: number | null;
+            /** Group */
+            group?: number | null;
             /**
              * Role
              * @default
@@ -2740,6 +2984,13 @@ export interface components {
              * @default
              */
             words?: string;
+            /**
+             * Interfaces
+             * @default []
+             */
+            interfaces?: number[];
+            /** At */
+            at?: string | null;
         };
         /**
          * ForecastRow
@@ -2869,6 +3120,22 @@ export interface components {
          * @description What to export. Without a level it is the finest that is below about a thousand rows a port.
          */
         Selection: {
+            /** Site */
+            site?: string | null;
+            /** Device */
+            device?: number | null;
+            /** Group */
+            group?: number | null;
+            /**
+             * Role
+             * @default
+             */
+            role?: string;
+            /**
+             * Words
+             * @default
+             */
+            words?: string;
             /**
              * Format
              * @default csv
@@ -2890,20 +3157,6 @@ export interface components {
              * @default []
              */
             interfaces?: number[];
-            /** Site */
-            site?: string | null;
-            /** Device */
-            device?: number | null;
-            /**
-             * Role
-             * @default
-             */
-            role?: string;
-            /**
-             * Words
-             * @default
-             */
-            words?: string;
         };
         /**
          * Taken
@@ -3172,20 +3425,6 @@ export interface components {
              * @default []
              */
             choices?: string[];
-        };
-        /**
-         * ConditionField
-         * @description A field of a condition, with the verbs that it takes.
-         */
-        ConditionField: {
-            /** Name */
-            name: string;
-            /** Kind */
-            kind: string;
-            /** Verbs */
-            verbs: string[];
-            /** Meaning */
-            meaning: string;
         };
         /**
          * ObjectIO
@@ -4756,6 +4995,7 @@ export interface operations {
             query?: {
                 at?: string | null;
                 site?: string | null;
+                group?: number | null;
                 words?: string;
                 retired?: boolean;
                 limit?: number;
@@ -5011,10 +5251,12 @@ export interface operations {
     lumtar_server_api_fleet_interfaces: {
         parameters: {
             query?: {
-                at?: string | null;
                 site?: string | null;
                 device?: number | null;
+                group?: number | null;
+                role?: string;
                 words?: string;
+                at?: string | null;
                 state?: string;
                 sort?: string;
                 limit?: number;
@@ -5141,11 +5383,12 @@ export interface operations {
     lumtar_server_api_charts_several: {
         parameters: {
             query?: {
-                interfaces?: number[];
                 site?: string | null;
                 device?: number | null;
+                group?: number | null;
                 role?: string;
                 words?: string;
+                interfaces?: number[];
                 start?: string | null;
                 end?: string | null;
                 points?: number;
@@ -5216,6 +5459,146 @@ export interface operations {
             };
         };
     };
+    lumtar_server_api_groups_list_groups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_groups_make_group: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Put"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_groups_change_group: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                group: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Put"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_groups_delete_group: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                group: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_groups_put_ports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                group: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ByHand"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Put"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_groups_try_condition: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MembersOut"];
+                };
+            };
+        };
+    };
     lumtar_server_api_live_look: {
         parameters: {
             query?: never;
@@ -5261,14 +5644,15 @@ export interface operations {
     lumtar_server_api_totals_top: {
         parameters: {
             query?: {
+                site?: string | null;
+                device?: number | null;
+                group?: number | null;
+                role?: string;
+                words?: string;
                 by?: string;
                 lowest?: boolean;
                 start?: string | null;
                 end?: string | null;
-                site?: string | null;
-                device?: number | null;
-                role?: string;
-                words?: string;
                 limit?: number;
             };
             header?: never;
@@ -5291,14 +5675,15 @@ export interface operations {
     lumtar_server_api_totals_grid: {
         parameters: {
             query?: {
+                site?: string | null;
+                device?: number | null;
+                group?: number | null;
+                role?: string;
+                words?: string;
                 by?: "load" | "peak" | "errors";
                 at?: string | null;
                 start?: string | null;
                 end?: string | null;
-                site?: string | null;
-                device?: number | null;
-                role?: string;
-                words?: string;
             };
             header?: never;
             path?: never;
@@ -5320,12 +5705,13 @@ export interface operations {
     lumtar_server_api_forecasts_several: {
         parameters: {
             query?: {
-                interfaces?: number[];
-                at?: string | null;
                 site?: string | null;
                 device?: number | null;
+                group?: number | null;
                 role?: string;
                 words?: string;
+                interfaces?: number[];
+                at?: string | null;
             };
             header?: never;
             path?: never;
@@ -5391,15 +5777,16 @@ export interface operations {
     lumtar_server_api_exchange_export: {
         parameters: {
             query?: {
+                site?: string | null;
+                device?: number | null;
+                group?: number | null;
+                role?: string;
+                words?: string;
                 format?: "csv" | "parquet";
                 level?: "" | "readings" | "five_minutes" | "hours" | "days";
                 start?: string | null;
                 end?: string | null;
                 interfaces?: number[];
-                site?: string | null;
-                device?: number | null;
-                role?: string;
-                words?: string;
             };
             header?: never;
             path?: never;

@@ -49,9 +49,26 @@ class Credential(models.Model):
 
 
 class Group(models.Model):
-    """A named set of devices."""
+    """A named set of ports.
+
+    It holds the ports of its devices, the ports that were put into it by hand, those for which its
+    condition holds now, and whatever is in its parts, which are groups.
+    """
 
     name = models.CharField(max_length=80, unique=True)
+    condition = models.TextField(blank=True)
+    ports: "models.ManyToManyField[Interface, models.Model]" = models.ManyToManyField(
+        "Interface", blank=True, related_name="groups"
+    )
+    parts = models.ManyToManyField("self", blank=True, symmetrical=False, related_name="wholes")
+    edition = models.PositiveIntegerField(default=1)
+    changed_at = models.DateTimeField(default=timezone.now)
+    changed_by = models.CharField(max_length=150, blank=True)
+
+    class Meta:
+        """By name, as people look for them."""
+
+        ordering = ["name"]
 
     def __str__(self) -> str:
         return self.name

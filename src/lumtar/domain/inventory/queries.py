@@ -8,6 +8,7 @@ from typing import Any
 from django.db import connection
 
 from lumtar.core.counters import Flag
+from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.readings import retention
 
@@ -87,6 +88,25 @@ def at_site(site: str, values: dict[str, Any]) -> str:
     return "s.name = %(site)s"
 
 
+@dataclass(frozen=True, slots=True)
+class Scope:
+    """Which ports are meant: of a site, a device, a group, with a role, that hold all of some words."""
+
+    site: str | None = None
+    device: int | None = None
+    group: int | None = None
+    role: str = ""
+    words: str = ""
+
+    @property
+    def is_whole(self) -> bool:
+        """All of them."""
+        return not (self.site or self.device or self.group or self.role or self.words)
+
+
+EVERYWHERE = Scope()
+
+
 PORT_WORDS = "(i.label || ' ' || i.name || ' ' || i.alias || ' ' || i.descr || ' ' || i.role)"
 """What words are looked for in; there is an index by groups of three letters (migration 0008)."""
 
@@ -144,11 +164,9 @@ HIGHEST = {"load": "greatest(in_percent, out_percent)", "in": "in_bps", "out": "
 
 def ports(
     at: datetime | None = None,
+    scope: Scope = EVERYWHERE,
     *,
-    site: str | None = None,
-    device: int | None = None,
     only: list[int] | None = None,
-    words: str = "",
     state: str = "",
     sort: str = "name",
     limit: int = 200,
@@ -159,16 +177,16 @@ def ports(
     Parameters
     ----------
     at : a past time; None is now
-    words : every one of them occurs in label, name, alias, description, device or address
+    scope : which ones
     state : "up", "down" (though switched on and in use before), or anything
     sort : a key of SORTS
     """
     total = None
     if at is None and only is None:
         # Of a hundred thousand ports the few that are wanted are found first, and looked at then.
-        only, total = _chosen(site, device, words, state, sort, limit, offset)
-        site, device, words, state, offset = None, None, "", "", 0
-    where, values = _narrow(at, site, device, words, state)
+        only, total = _chosen(scope, state, sort, limit, offset)
+        scope, state, offset = EVERYWHERE, "", 0
+    where, values = _narrow(at, scope, state)
     values |= {"limit": limit, "offset": offset}
     if only is not None:
         where.append("i.id = ANY(%(only)s)")
@@ -196,18 +214,26 @@ def ports(
     return [PortRow(*row[:-1]) for row in rows], total
 
 
-def _narrow(
-    at: datetime | None, site: str | None, device: int | None, words: str, state: str
-) -> tuple[list[str], dict[str, Any]]:
-    """Conditions for ports, and their values."""
+def _narrow(at: datetime | None, scope: Scope, state: str = "") -> tuple[list[str], dict[str, Any]]:
+    """Conditions for ports, and their values.
+
+    Raises
+    ------
+    Group.DoesNotExist
+    """
     where = ["i.gone_at IS NULL", _there(at)]
     values: dict[str, Any] = {"at": at, "from": at - WINDOW if at else None}
-    if site:
-        where.append(at_site(site, values))
-    if device is not None:
+    if scope.site:
+        where.append(at_site(scope.site, values))
+    if scope.device is not None:
         where.append("i.device_id = %(device)s")
-        values["device"] = device
-    for number, word in enumerate(words.split()[:6]):
+        values["device"] = scope.device
+    if scope.group is not None:
+        where.append(f"i.id = ANY(ARRAY(SELECT x.id FROM ({groups.in_group(scope.group, values)}) x))")
+    if scope.role:
+        where.append("i.role = %(role)s")
+        values["role"] = scope.role
+    for number, word in enumerate(scope.words.split()[:6]):
         values[f"word{number}"] = _pattern(word)
         # Too short for the index. Letters of ASCII alone fold their case in any language, at half the cost.
         collation = ' COLLATE "C"' if word.isascii() and len(word) < 3 else ""
@@ -223,14 +249,12 @@ def _narrow(
     return where, values
 
 
-def _chosen(
-    site: str | None, device: int | None, words: str, state: str, sort: str, limit: int, offset: int
-) -> tuple[list[int], int]:
+def _chosen(scope: Scope, state: str, sort: str, limit: int, offset: int) -> tuple[list[int], int]:
     """The numbers of the ports of one page of a list as it is now, and how many there are in all."""
-    where, values = _narrow(None, site, device, words, state)
+    where, values = _narrow(None, scope, state)
     order = SORTS.get(sort, SORTS["name"])
     tables = "FROM inventory_interface i"
-    if site or "d." in order:
+    if scope.site or "d." in order:
         tables += " JOIN inventory_device d ON d.id = i.device_id LEFT JOIN inventory_site s ON s.id = d.site_id"
     else:
         # Few devices are retired: leaving theirs out costs less than joining all.
@@ -245,11 +269,11 @@ def _chosen(
         tables += " LEFT JOIN inventory_devicestate ds ON ds.device_id = i.device_id"
         load = "CASE WHEN ds.reach = 'silent' THEN NULL ELSE greatest(n.in_percent, n.out_percent) END"
     # Words are dear to look for: what they leave is counted on the way. All ports are counted faster by themselves.
-    every = "count(*) OVER ()" if words else "NULL"
+    every = "count(*) OVER ()" if scope.words else "NULL"
     chosen = f"""SELECT i.id, {load} AS load, {every} {tables} WHERE {" AND ".join(where)}
         ORDER BY {order} LIMIT %(limit)s OFFSET %(offset)s"""
     with connection.cursor() as cursor:
-        if sort in HIGHEST and not (site or device or words or state):
+        if sort in HIGHEST and scope.is_whole and not state:
             cursor.execute(_highest(sort), {"limit": limit, "offset": offset, "most": 2 * (offset + limit)})
             ids = [int(row[0]) for row in cursor.fetchall()]
             if len(ids) == limit:
@@ -260,7 +284,7 @@ def _chosen(
         ids = [int(row[0]) for row in rows]
         if offset == 0 and len(ids) < limit:
             return ids, len(ids)
-        if rows and words:
+        if rows and scope.words:
             return ids, int(rows[0][2])
         cursor.execute(counted, values)
         return ids, int(cursor.fetchone()[0])
@@ -334,19 +358,9 @@ STATES = ("up", "down", "unused", "silent", "unknown")
 """Of a cell: up; down though switched on and labelled; down otherwise; its device does not answer; never polled."""
 
 
-def device_cells(
-    at: datetime | None = None,
-    *,
-    site: str | None = None,
-    device: int | None = None,
-    role: str = "",
-    words: str = "",
-) -> list[DeviceCells]:
+def device_cells(at: datetime | None = None, scope: Scope = EVERYWHERE) -> list[DeviceCells]:
     """The ports of every device as cells, put together by the database; devices in the order of site and name."""
-    where, values = _narrow(at, site, device, words, "")
-    if role:
-        where.append("i.role = %(role)s")
-        values["role"] = role
+    where, values = _narrow(at, scope)
     sql = f"""
         {_silence(at)}
         SELECT d.id, d.name, coalesce(s.name, '{NO_SITE}'), array_agg(i.id ORDER BY i.if_index), array_agg(i.label ORDER BY i.if_index),
@@ -389,6 +403,7 @@ def devices(
     at: datetime | None = None,
     *,
     site: str | None = None,
+    group: int | None = None,
     only: int | None = None,
     words: str = "",
     retired: bool = False,
@@ -401,6 +416,8 @@ def devices(
         where.append("d.retired_at IS NOT NULL" if retired else _there(at))
     if site:
         where.append(at_site(site, values))
+    if group is not None:
+        where.append(f"d.id = ANY(ARRAY(SELECT x.device FROM ({groups.in_group(group, values)}) x))")
     if only is not None:
         where.append("d.id = %(only)s")
         values["only"] = only

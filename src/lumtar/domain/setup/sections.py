@@ -4,8 +4,9 @@ from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from typing import Any
 
-from lumtar.domain.inventory import credentials, labelling, profiles
-from lumtar.domain.inventory.models import Credential, LabelRule, Profile, Site
+from lumtar.core.groups import within
+from lumtar.domain.inventory import credentials, groups, labelling, profiles
+from lumtar.domain.inventory.models import Credential, Group, LabelRule, Profile, Site
 from lumtar.domain.inventory.services import site_called
 from lumtar.domain.operation.editing import put_in_order
 from lumtar.domain.sweeps import admission
@@ -227,6 +228,31 @@ class AdmissionRules(Section):
         admission.save(told, by, **({} if is_new else _edition(AdmissionRule, entry["name"])))
 
 
+class Groups(Section):
+    """Named sets of ports. What was put into them by hand is left out: a port has no name of its own."""
+
+    key = "groups"
+    blank: Plain = {"condition": "", "parts": []}
+
+    def read(self) -> list[Plain]:
+        """All groups, each after those that it contains."""
+        found = list(Group.objects.prefetch_related("parts"))
+        parts = {group.pk: [part.pk for part in group.parts.all()] for group in found}
+        return [
+            {
+                "name": group.name,
+                "condition": group.condition,
+                "parts": sorted(part.name for part in group.parts.all()),
+            }
+            for group in sorted(found, key=lambda each: (len(within(parts, each.pk)), each.name))
+        ]
+
+    def keep(self, entry: Plain, is_new: bool, by: str) -> None:
+        """Keep a group."""
+        told = groups.GroupTold(entry["name"], entry["condition"], _numbers(Group, entry["parts"], "group"))
+        groups.save(told, by, **({} if is_new else _edition(Group, entry["name"])))
+
+
 def sections(for_all: bool = False) -> list[Section]:
     """All sections, each after those that it names."""
-    return [Sites(), Credentials(), Profiles(for_all), LabelRules(), Sweeps(), AdmissionRules()]
+    return [Sites(), Credentials(), Profiles(for_all), LabelRules(), Groups(), Sweeps(), AdmissionRules()]

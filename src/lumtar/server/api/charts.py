@@ -17,6 +17,7 @@ from lumtar.domain.readings import counted, retention, series
 from lumtar.domain.readings.series import Line, Series
 from lumtar.server.api.fleet import SpeedOut, interface_called, speed_out
 from lumtar.server.api.problems import Problem
+from lumtar.server.api.scope import ScopeIn
 from lumtar.server.api.times import past, span
 
 router = Router(tags=["charts"])
@@ -82,14 +83,10 @@ class LinesOut(Schema):
     gaps: list[GapOut]
 
 
-class LinesFilter(Schema):
+class LinesFilter(ScopeIn):
     """Which interfaces: by their numbers, or by where they are and what they are for."""
 
     interfaces: list[int] = []
-    site: str | None = None
-    device: int | None = None
-    role: str = ""
-    words: str = ""
     start: datetime | None = None
     end: datetime | None = None
     points: int = 400
@@ -99,7 +96,7 @@ class LinesFilter(Schema):
 @router.get("/series", response=LinesOut)
 def several(request: HttpRequest, told: Query[LinesFilter]) -> LinesOut:
     """Rates of several interfaces over the same time, and their total."""
-    found = queries.device_cells(site=told.site, device=told.device, role=told.role, words=told.words)
+    found = queries.device_cells(scope=told.scope)
     wanted = set(told.interfaces)
     ports = {
         port: (label, each.name, each.id)

@@ -34,6 +34,7 @@ def devices(
     request: HttpRequest,
     at: datetime | None = None,
     site: str | None = None,
+    group: int | None = None,
     words: str = "",
     retired: bool = False,
     limit: int = 500,
@@ -43,7 +44,7 @@ def devices(
     """Devices with their state, now or at a past time; or those that are retired."""
     first = paging.offset(cursor, start)
     rows, total = queries.devices(
-        past(at), site=site, words=words, retired=retired, limit=max(1, min(limit, 2000)), offset=first
+        past(at), site=site, group=group, words=words, retired=retired, limit=max(1, min(limit, 2000)), offset=first
     )
     return Devices(rows=rows, total=total, next=paging.following(first, len(rows), total))
 

@@ -19,6 +19,7 @@ from lumtar.domain.logbook.services import note_action
 from lumtar.domain.readings import exchange
 from lumtar.domain.readings.counted import RATES
 from lumtar.server.api.problems import Problem
+from lumtar.server.api.scope import ScopeIn
 from lumtar.server.api.times import span
 
 router = Router(tags=["exchange"])
@@ -27,7 +28,7 @@ Name = tuple[str, str]
 LEVELS = {level.replace(" ", "_"): level for level in Level}
 
 
-class Selection(Schema):
+class Selection(ScopeIn):
     """What to export. Without a level it is the finest that is below about a thousand rows a port."""
 
     format: Literal["csv", "parquet"] = "csv"
@@ -35,10 +36,6 @@ class Selection(Schema):
     start: datetime | None = None
     end: datetime | None = None
     interfaces: list[int] = []
-    site: str | None = None
-    device: int | None = None
-    role: str = ""
-    words: str = ""
 
 
 @router.get("/export/readings")
@@ -47,7 +44,7 @@ def export(request: HttpRequest, told: Query[Selection]) -> StreamingHttpRespons
     since, until = span(told.start, told.end, timedelta(days=1))
     wanted = set(told.interfaces)
     names: dict[int, Name] = {}
-    for each in queries.device_cells(site=told.site, device=told.device, role=told.role, words=told.words):
+    for each in queries.device_cells(scope=told.scope):
         ports = zip(each.ids, each.names, strict=True)
         names |= {port: (each.name, name) for port, name in ports if not wanted or port in wanted}
     if not names:

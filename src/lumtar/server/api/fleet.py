@@ -13,6 +13,7 @@ from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings import series
 from lumtar.server.api import paging
 from lumtar.server.api.problems import Problem
+from lumtar.server.api.scope import ScopeIn
 from lumtar.server.api.times import past, span
 
 router = Router(tags=["fleet"])
@@ -34,13 +35,10 @@ class Ports(Schema):
     next: str | None
 
 
-class PortFilter(Schema):
+class PortFilter(ScopeIn):
     """What of the interfaces to list, and in which order."""
 
     at: datetime | None = None
-    site: str | None = None
-    device: int | None = None
-    words: str = ""
     state: str = ""
     sort: str = "name"
     limit: int = 200
@@ -62,9 +60,7 @@ def interfaces(request: HttpRequest, told: Query[PortFilter]) -> Ports:
     start = paging.offset(told.cursor, told.start)
     rows, total = queries.ports(
         past(told.at),
-        site=told.site,
-        device=told.device,
-        words=told.words,
+        told.scope,
         state=told.state,
         sort=told.sort,
         limit=max(1, min(told.limit, 2000)),

@@ -11,6 +11,7 @@ from lumtar.domain.inventory import queries
 from lumtar.domain.readings import forecasts
 from lumtar.domain.readings.forecasts import Forecast, ReachedOn
 from lumtar.server.api.problems import Problem
+from lumtar.server.api.scope import ScopeIn
 from lumtar.server.api.times import past
 
 router = Router(tags=["forecasts"])
@@ -38,15 +39,11 @@ class ForecastRow(Schema):
     reached: list[ReachedOn]
 
 
-class ForecastFilter(Schema):
+class ForecastFilter(ScopeIn):
     """Which ports, and at which time the forecast is made."""
 
     interfaces: list[int] = []
     at: datetime | None = None
-    site: str | None = None
-    device: int | None = None
-    role: str = ""
-    words: str = ""
 
 
 @router.get("/forecasts", response=list[ForecastRow])
@@ -56,7 +53,7 @@ def several(request: HttpRequest, told: Query[ForecastFilter]) -> list[ForecastR
     wanted = set(told.interfaces)
     ports = {
         port: (label, each)
-        for each in queries.device_cells(None, site=told.site, device=told.device, role=told.role, words=told.words)
+        for each in queries.device_cells(scope=told.scope)
         for port, label in zip(each.ids, each.labels, strict=True)
         if not wanted or port in wanted
     }

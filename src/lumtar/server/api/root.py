@@ -24,6 +24,7 @@ from lumtar.server.api import (
     exchange,
     fleet,
     forecasts,
+    groups,
     labels,
     lists,
     live,
@@ -63,6 +64,7 @@ api.add_router("", lists.router)
 api.add_router("", devices.router)
 api.add_router("", fleet.router)
 api.add_router("", charts.router)
+api.add_router("", groups.router)
 api.add_router("", live.router)
 api.add_router("", totals.router)
 api.add_router("", forecasts.router)

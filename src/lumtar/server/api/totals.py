@@ -12,6 +12,7 @@ from lumtar.domain.inventory import queries
 from lumtar.domain.readings import totals
 from lumtar.domain.readings.totals import Summed
 from lumtar.server.api.problems import Problem
+from lumtar.server.api.scope import ScopeIn
 from lumtar.server.api.times import past, span
 
 router = Router(tags=["totals"])
@@ -58,17 +59,13 @@ class Top(Schema):
     rows: list[TopRow]
 
 
-class TopFilter(Schema):
+class TopFilter(ScopeIn):
     """Which ports to put in which order."""
 
     by: str = "load"
     lowest: bool = False
     start: datetime | None = None
     end: datetime | None = None
-    site: str | None = None
-    device: int | None = None
-    role: str = ""
-    words: str = ""
     limit: int = 50
 
 
@@ -79,8 +76,8 @@ def top(request: HttpRequest, told: Query[TopFilter]) -> Top:
         raise Problem(422, f"There is no measure {told.by!r}; there are {', '.join((*MEASURES, CHANGE))}.", "by")
     since, until = span(told.start, told.end, timedelta(days=1))
     only = None
-    if told.site or told.device or told.role or told.words:
-        cells = queries.device_cells(None, site=told.site, device=told.device, role=told.role, words=told.words)
+    if not told.scope.is_whole:
+        cells = queries.device_cells(scope=told.scope)
         only = [port for each in cells for port in each.ids]
     # Of all ports only what puts them in order is summed up; everything else of the few that are listed.
     measure = MEASURES["load" if told.by == CHANGE else told.by]
@@ -152,17 +149,13 @@ class Grid(Schema):
     devices: list[GridDevice]
 
 
-class GridFilter(Schema):
+class GridFilter(ScopeIn):
     """Which ports, shown by what, over which time."""
 
     by: Literal["load", "peak", "errors"] = "load"
     at: datetime | None = None
     start: datetime | None = None
     end: datetime | None = None
-    site: str | None = None
-    device: int | None = None
-    role: str = ""
-    words: str = ""
 
 
 @router.get("/grid", response=Grid)
@@ -170,11 +163,10 @@ def grid(request: HttpRequest, told: Query[GridFilter]) -> Grid:
     """Every port of a device, a site or everything as a cell, over the last hour before a time or over a range."""
     moment = past(told.at)
     since, until = span(told.start, told.end or moment, timedelta(hours=1))
-    cells = queries.device_cells(moment, site=told.site, device=told.device, role=told.role, words=told.words)
+    cells = queries.device_cells(moment, told.scope)
     ids = [port for each in cells for port in each.ids]
     measure = MEASURES["error_share" if told.by == "errors" else told.by]
-    is_narrowed = told.site or told.device or told.role or told.words
-    found = totals.of(since, until, ids if is_narrowed else None, measure.needs)
+    found = totals.of(since, until, None if told.scope.is_whole else ids, measure.needs)
     values = np.round(measure.of(found.totals), 2).tolist()
     value_of = dict(zip(found.totals.interface.tolist(), values, strict=True))
     nothing = float("nan")

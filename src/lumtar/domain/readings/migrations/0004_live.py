@@ -5,47 +5,73 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('inventory', '0008_interfaces_by_words'),
-        ('readings', '0003_levels'),
+        ("inventory", "0008_interfaces_by_words"),
+        ("readings", "0003_levels"),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='LiveState',
+            name="LiveState",
             fields=[
-                ('device', models.OneToOneField(on_delete=django.db.models.deletion.CASCADE, primary_key=True, related_name='+', serialize=False, to='inventory.device')),
-                ('at', models.DateTimeField()),
-                ('every_s', models.FloatField()),
-                ('took_ms', models.FloatField()),
-                ('words', models.CharField(blank=True, max_length=400)),
+                (
+                    "device",
+                    models.OneToOneField(
+                        on_delete=django.db.models.deletion.CASCADE,
+                        primary_key=True,
+                        related_name="+",
+                        serialize=False,
+                        to="inventory.device",
+                    ),
+                ),
+                ("at", models.DateTimeField()),
+                ("every_s", models.FloatField()),
+                ("took_ms", models.FloatField()),
+                ("words", models.CharField(blank=True, max_length=400)),
             ],
         ),
         migrations.CreateModel(
-            name='LiveReading',
+            name="LiveReading",
             fields=[
-                ('pk', models.CompositePrimaryKey('interface_id', 'at', blank=True, editable=False, primary_key=True, serialize=False)),
-                ('at', models.DateTimeField()),
-                ('elapsed_ms', models.IntegerField()),
-                ('in_octets', models.BigIntegerField()),
-                ('out_octets', models.BigIntegerField()),
-                ('flags', models.SmallIntegerField()),
-                ('oper', models.SmallIntegerField()),
-                ('interface', models.ForeignKey(db_index=False, on_delete=django.db.models.deletion.CASCADE, related_name='+', to='inventory.interface')),
+                (
+                    "pk",
+                    models.CompositePrimaryKey(
+                        "interface_id", "at", blank=True, editable=False, primary_key=True, serialize=False
+                    ),
+                ),
+                ("at", models.DateTimeField()),
+                ("elapsed_ms", models.IntegerField()),
+                ("in_octets", models.BigIntegerField()),
+                ("out_octets", models.BigIntegerField()),
+                ("flags", models.SmallIntegerField()),
+                ("oper", models.SmallIntegerField()),
+                (
+                    "interface",
+                    models.ForeignKey(
+                        db_index=False,
+                        on_delete=django.db.models.deletion.CASCADE,
+                        related_name="+",
+                        to="inventory.interface",
+                    ),
+                ),
             ],
         ),
         migrations.CreateModel(
-            name='LiveWish',
+            name="LiveWish",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('by', models.CharField(max_length=150)),
-                ('every_s', models.SmallIntegerField()),
-                ('until', models.DateTimeField()),
-                ('interface', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='+', to='inventory.interface')),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("by", models.CharField(max_length=150)),
+                ("every_s", models.SmallIntegerField()),
+                ("until", models.DateTimeField()),
+                (
+                    "interface",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, related_name="+", to="inventory.interface"
+                    ),
+                ),
             ],
             options={
-                'constraints': [models.UniqueConstraint(fields=('interface', 'by'), name='one_live_wish')],
+                "constraints": [models.UniqueConstraint(fields=("interface", "by"), name="one_live_wish")],
             },
         ),
     ]

@@ -1,0 +1,212 @@
+"""Groups of ports: by hand, by a condition, of other groups."""
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from django.db import connection, transaction
+
+from lumtar.core.conditions import Ask, Both, Either, Kind, Not, Tree, quantity, understand
+from lumtar.core.groups import GROUP_FIELDS, circle, within
+from lumtar.domain.inventory.models import Group, Interface
+from lumtar.domain.logbook.services import note_action
+from lumtar.domain.operation.editing import claim, mark
+from lumtar.domain.operation.services import announce
+
+LONGEST_NAME = 80
+PORTS = """FROM inventory_interface gi JOIN inventory_device gd ON gd.id = gi.device_id
+    LEFT JOIN inventory_site gs ON gs.id = gd.site_id LEFT JOIN inventory_profile gp ON gp.id = gd.profile_id
+    LEFT JOIN readings_newest gn ON gn.interface_id = gi.id
+    WHERE gi.gone_at IS NULL AND gd.retired_at IS NULL"""
+COLUMNS = {
+    **{name: f"gi.{name}" for name in ("label", "alias", "name", "descr", "role")},
+    **{name: f"gd.{name}" for name in ("maker", "model")},
+    "device": "gd.name",
+    "site": "coalesce(gs.name, '')",
+    "profile": "coalesce(gp.name, '')",
+    "kind": "coalesce(gp.kind, '')",
+    "speed": "coalesce(gn.port_bps, 0)",
+}
+HAS = {
+    "tag": """EXISTS (SELECT 1 FROM jsonb_each_text(gd.tags || gi.tags) tag
+        WHERE lower(tag.key) = ANY({words}) OR lower(tag.key || '=' || tag.value) = ANY({words}))""",
+    "group": """EXISTS (SELECT 1 FROM inventory_device_groups dg JOIN inventory_group g ON g.id = dg.group_id
+        WHERE dg.device_id = gd.id AND lower(g.name) = ANY({words}))""",
+}
+
+
+def as_sql(tree: Tree, values: dict[str, Any]) -> str:
+    """A condition over GROUP_FIELDS as PostgreSQL asks it of PORTS; its parameters are added to ``values``."""
+    match tree:
+        case Both(parts):
+            return "(" + (" AND ".join(as_sql(part, values) for part in parts) or "true") + ")"
+        case Either(parts):
+            return "(" + " OR ".join(as_sql(part, values) for part in parts) + ")"
+        case Not(part):
+            return f"NOT {as_sql(part, values)}"
+        case Ask():
+            return f"NOT ({_asked(tree, values)})" if tree.negated else f"({_asked(tree, values)})"
+
+
+def _asked(ask: Ask, values: dict[str, Any]) -> str:
+    name = f"asked{len(values)}"
+    given = f"%({name})s"
+    words = [value.lower() for value in ask.values]
+    if ask.field.kind == Kind.WORDS:
+        values[name] = words
+        return HAS[ask.field.name].format(words=given)
+    column = COLUMNS[ask.field.name]
+    if ask.field.kind == Kind.NUMBER:
+        values[name] = [quantity(value) for value in ask.values]
+        return f"{column} {'=' if ask.verb == 'is' else ask.verb} ANY({given}::float8[])"
+    values[name] = words if ask.verb == "is" else [_pattern(word) for word in words]
+    return f"lower({column}) {'=' if ask.verb == 'is' else 'LIKE'} ANY({given})"
+
+
+def _pattern(word: str) -> str:
+    """What LIKE takes for ``*`` and ``?``."""
+    for letter in "\\%_":
+        word = word.replace(letter, "\\" + letter)
+    return word.replace("*", "%").replace("?", "_")
+
+
+def _parts() -> dict[int, list[int]]:
+    found: dict[int, list[int]] = {}
+    for whole, part in Group.parts.through.objects.values_list("from_group_id", "to_group_id"):
+        found.setdefault(whole, []).append(part)
+    return found
+
+
+def members(groups: Collection[Group], values: dict[str, Any]) -> str:
+    """A query for the ports (and their devices) that are in any of some groups; their parts are not looked for."""
+    name = f"groups{len(values)}"
+    values[name] = [group.pk for group in groups]
+    ways = [
+        f"gi.id IN (SELECT interface_id FROM inventory_group_ports WHERE group_id = ANY(%({name})s))",
+        f"gd.id IN (SELECT device_id FROM inventory_device_groups WHERE group_id = ANY(%({name})s))",
+        *(as_sql(understand(group.condition, GROUP_FIELDS).tree, values) for group in groups if group.condition),
+    ]
+    return f"SELECT gi.id, gd.id AS device {PORTS} AND ({' OR '.join(ways)})"
+
+
+def in_group(pk: int, values: dict[str, Any]) -> str:
+    """A query for the ports that are in a group now, directly or through its parts.
+
+    Raises
+    ------
+    Group.DoesNotExist
+    """
+    Group.objects.only("pk").get(pk=pk)
+    return members(Group.objects.filter(pk__in=within(_parts(), pk)), values)
+
+
+@dataclass(frozen=True, slots=True)
+class Counted:
+    """How much is in a group."""
+
+    ports: int
+    devices: int
+
+
+def counts() -> dict[int, Counted]:
+    """How much is in each group, by one query."""
+    groups, parts = Group.objects.in_bulk(), _parts()
+    values: dict[str, Any] = {}
+    asked = [
+        f"SELECT {int(pk)}, count(*), count(DISTINCT device) FROM ("
+        f"{members([groups[each] for each in within(parts, pk)], values)}) x"
+        for pk in groups
+    ]
+    if not asked:
+        return {}
+    with connection.cursor() as cursor:
+        cursor.execute(" UNION ALL ".join(asked), values)
+        return {int(pk): Counted(int(ports), int(devices)) for pk, ports, devices in cursor.fetchall()}
+
+
+@dataclass(frozen=True, slots=True)
+class GroupTold:
+    """What people say of a group. The ports that were put into it by hand are told by :func:`put`."""
+
+    name: str
+    condition: str = ""
+    parts: Sequence[int] = ()
+
+
+def preview(condition: str, examples: int = 8) -> tuple[int, list[tuple[str, str]]]:
+    """For how many ports a condition holds now, and the first of these: device and label.
+
+    Raises
+    ------
+    ConditionError
+    """
+    values: dict[str, Any] = {"examples": examples}
+    held = as_sql(understand(condition, GROUP_FIELDS).tree, values)
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"SELECT gd.name, gi.label, count(*) OVER () {PORTS} AND {held} ORDER BY 1, gi.if_index LIMIT %(examples)s",
+            values,
+        )
+        rows = cursor.fetchall()
+    return (int(rows[0][2]) if rows else 0), [(device, label) for device, label, _ in rows]
+
+
+@transaction.atomic
+def save(told: GroupTold, by: str, pk: int | None = None, edition: int = 0) -> Group:
+    """Keep a new group or a changed one.
+
+    Raises
+    ------
+    ValueError, Stale, Group.DoesNotExist
+    """
+    name = told.name.strip()
+    if not 1 <= len(name) <= LONGEST_NAME:
+        raise ValueError(f"A group's name has 1 to {LONGEST_NAME} characters.")
+    condition = understand(told.condition, GROUP_FIELDS)
+    # Two who put groups into each other at once would close a circle that neither sees.
+    list(Group.objects.select_for_update().values_list("pk"))
+    there = Group.objects.in_bulk(told.parts)
+    if missing := [part for part in told.parts if part not in there]:
+        raise ValueError(f"There is no group {missing[0]}; it may have been deleted meanwhile.")
+    if pk is not None and (around := circle(_parts(), pk, told.parts)) is not None:
+        whole = "itself" if around == pk else f"{there[around].name}, which contains it already"
+        raise ValueError(f"{name} cannot contain {whole}.")
+    found = Group() if pk is None else claim(Group, pk, edition)
+    found.name, found.condition = name, condition.text
+    mark(found, by)
+    found.parts.set(told.parts)
+    note_action(f"group {found.name} {'made' if pk is None else 'changed'}", by)
+    announce("groups")
+    return found
+
+
+@transaction.atomic
+def put(pk: int, ports: Sequence[int], by: str, out: bool = False) -> int:
+    """Put ports into a group by hand, or take them out of it; how many there are by hand then.
+
+    Raises
+    ------
+    ValueError, Group.DoesNotExist
+    """
+    found = Group.objects.select_for_update().get(pk=pk)
+    known = set(Interface.objects.filter(pk__in=ports).values_list("pk", flat=True))
+    if len(known) < len(set(ports)):
+        raise ValueError("One of these ports is not there any more.")
+    (found.ports.remove if out else found.ports.add)(*known)
+    note_action(f"{len(known)} ports {'taken out of' if out else 'put into'} the group {found.name}", by)
+    announce("groups")
+    return found.ports.count()
+
+
+@transaction.atomic
+def delete(pk: int, by: str) -> None:
+    """Delete a group; what is in it stays.
+
+    Raises
+    ------
+    Group.DoesNotExist
+    """
+    found = Group.objects.get(pk=pk)
+    found.delete()
+    note_action(f"group {found.name} deleted", by)
+    announce("groups")

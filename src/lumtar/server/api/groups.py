@@ -1,0 +1,149 @@
+"""Groups of ports: made, changed, and what is in them."""
+
+from datetime import datetime
+
+from django.http import HttpRequest
+from ninja import Field, Router, Schema, Status
+
+from lumtar.core.groups import GROUP_FIELDS
+from lumtar.domain.inventory import groups
+from lumtar.domain.inventory.groups import Counted, GroupTold
+from lumtar.domain.inventory.models import Group
+from lumtar.server.api.conditions import ConditionField, fields_out
+from lumtar.server.api.problems import refusing
+from lumtar.server.api.whole import WHOLE
+
+router = Router(tags=["groups"])
+NOTHING = Counted(0, 0)
+
+
+class GroupIn(Schema):
+    """A group: what its ports have in common, and the groups in it."""
+
+    name: str
+    condition: str = ""
+    parts: list[int] = Field([], max_length=200)
+
+
+class GroupChange(GroupIn):
+    """A change of a group of this edition."""
+
+    edition: int
+
+
+class GroupOut(GroupIn):
+    """A group and how much is in it, in all and put into it by hand."""
+
+    model_config = WHOLE
+
+    id: int
+    edition: int
+    changed_at: datetime
+    changed_by: str
+    ports: int
+    devices: int
+    ports_by_hand: int
+    devices_by_hand: int
+
+
+class GroupsOut(Schema):
+    """All groups by name, and what their conditions can ask."""
+
+    rows: list[GroupOut]
+    fields: list[ConditionField]
+
+
+class Asked(Schema):
+    """A condition to be tried."""
+
+    condition: str
+
+
+class Member(Schema):
+    """A port that a condition holds for."""
+
+    device: str
+    label: str
+
+
+class MembersOut(Schema):
+    """For how many ports a condition holds now, and the first of these."""
+
+    ports: int
+    examples: list[Member]
+
+
+class ByHand(Schema):
+    """Ports to put into a group, or to take out of it."""
+
+    ports: list[int] = Field(min_length=1, max_length=2000)
+    out: bool = False
+
+
+class Put(Schema):
+    """How many ports are in a group by hand."""
+
+    ports: int
+
+
+def _told(told: GroupIn) -> GroupTold:
+    return GroupTold(told.name, told.condition, told.parts)
+
+
+@router.get("/groups", response=GroupsOut)
+def list_groups(request: HttpRequest) -> GroupsOut:
+    """All groups."""
+    counts = groups.counts()
+    rows = []
+    for group in Group.objects.prefetch_related("parts", "ports", "devices"):
+        counted = counts.get(group.pk, NOTHING)
+        rows.append(
+            GroupOut(
+                id=group.pk,
+                **{name: getattr(group, name) for name in ("name", "condition", "edition", "changed_at", "changed_by")},
+                parts=[part.pk for part in group.parts.all()],
+                ports=counted.ports,
+                devices=counted.devices,
+                ports_by_hand=len(group.ports.all()),
+                devices_by_hand=len(group.devices.all()),
+            )
+        )
+    return GroupsOut(rows=rows, fields=fields_out(GROUP_FIELDS))
+
+
+@router.post("/groups", response={201: Put})
+def make_group(request: HttpRequest, told: GroupIn) -> Status[Put]:
+    """A new one."""
+    with refusing():
+        made = groups.save(_told(told), request.user.get_username())
+    return Status(201, Put(ports=made.ports.count()))
+
+
+@router.put("/groups/{int:group}", response=Put)
+def change_group(request: HttpRequest, group: int, told: GroupChange) -> Put:
+    """Change one."""
+    with refusing():
+        found = groups.save(_told(told), request.user.get_username(), group, told.edition)
+    return Put(ports=found.ports.count())
+
+
+@router.delete("/groups/{int:group}", response={204: None})
+def delete_group(request: HttpRequest, group: int) -> Status[None]:
+    """Delete one; what is in it stays."""
+    groups.delete(group, request.user.get_username())
+    return Status(204, None)
+
+
+@router.post("/groups/{int:group}/ports", response=Put)
+def put_ports(request: HttpRequest, group: int, told: ByHand) -> Put:
+    """Put ports into a group by hand, or take them out."""
+    with refusing():
+        return Put(ports=groups.put(group, told.ports, request.user.get_username(), told.out))
+
+
+@router.post("/groups/try", response=MembersOut)
+def try_condition(request: HttpRequest, told: Asked) -> MembersOut:
+    """For which ports a condition holds now; nothing is changed."""
+    with refusing():
+        ports, examples = groups.preview(told.condition)
+    return MembersOut(ports=ports, examples=[Member(device=device, label=label) for device, label in examples])
