@@ -33,7 +33,9 @@ from lumtar.core.ledger import Observation, State, Status
 from lumtar.core.profiles import ExtraObject
 from lumtar.core.rows import join_rows, take_rows
 from lumtar.domain.alarms.models import Rule
+from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.credentials import seal_credential
+from lumtar.domain.inventory.groups import GroupTold
 from lumtar.domain.inventory.labelling import label_ports
 from lumtar.domain.inventory.models import Component, Credential, Device, DeviceState, Interface, Profile, Site
 from lumtar.domain.inventory.profiles import ProfileTold, reads_of, save
@@ -166,8 +168,20 @@ def _inventory(built: Scenario, epoch: float) -> list[Loaded]:
         ]
         loaded.append(Loaded(box, device, interfaces, Component.objects.bulk_create(parts)))
     label_ports()
+    make_groups()
     _sweep()
     return loaded
+
+
+def make_groups() -> None:
+    """The links between the sites, and what else is looked at together."""
+    branches = 'site is not ("Central", "Depot")'
+    first, second = (
+        groups.save(GroupTold(f"{name} of branches", f'label is "{name}" and {branches}'), by="")
+        for name in ("Transport A", "Transport B")
+    )
+    groups.save(GroupTold("Branch transports", parts=[first.pk, second.pk]), by="")
+    groups.save(GroupTold("Storage network", "role is storage"), by="")
 
 
 def _sweep() -> None:

@@ -6,9 +6,10 @@ const STALE: Record<string, string[]> = {
   readings: ["now", "ports", "devices", "device", "interface", "series", "parts", "health"],
   alarms: ["now", "alarms", "timeline", "device", "interface", "ports", "devices"],
   logbook: ["now", "logbook"],
-  devices: ["devices", "sites", "ports"],
+  devices: ["devices", "sites", "groups", "ports"],
   sweeps: ["sweeps"],
   sums: ["series", "top", "grid"],
+  groups: ["groups", "ports", "devices", "series", "top", "grid", "forecasts"],
   health: ["health"],
 };
 const PAUSE = 2000;

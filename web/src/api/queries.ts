@@ -33,12 +33,24 @@ export const timelineQuery = (range: Range, buckets: number) =>
     placeholderData: keepPreviousData,
   });
 
-export const sitesQuery = queryOptions({
-  queryKey: ["sites"],
-  queryFn: () => got(client.GET("/api/v1/sites", {})),
+/** Where ports are, or the group that they are in. */
+export type Place = { site?: string; group?: number };
+
+export const sitesAtQuery = (at: string | null) =>
+  queryOptions({
+    queryKey: ["sites", at],
+    queryFn: () => got(client.GET("/api/v1/sites", { params: { query: past(at) } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const sitesQuery = sitesAtQuery(null);
+
+export const groupsQuery = queryOptions({
+  queryKey: ["groups"],
+  queryFn: () => got(client.GET("/api/v1/groups", {})),
 });
 
-export type PortFilter = { site?: string; device?: number; words?: string; state?: string; sort?: string };
+export type PortFilter = Place & { device?: number; words?: string; state?: string; sort?: string };
 
 export const portsQuery = (at: string | null, filter: PortFilter) =>
   queryOptions({
@@ -62,7 +74,7 @@ export const portPageQuery = (at: string | null, filter: PortFilter, page: numbe
       ),
   });
 
-export const devicePageQuery = (at: string | null, filter: { site?: string; words?: string }, page: number) =>
+export const devicePageQuery = (at: string | null, filter: Place & { words?: string }, page: number) =>
   queryOptions({
     queryKey: ["devices", "page", at, filter, page],
     queryFn: () =>
@@ -73,7 +85,7 @@ export const devicePageQuery = (at: string | null, filter: { site?: string; word
       ),
   });
 
-export const devicesQuery = (at: string | null, filter: { site?: string; words?: string }) =>
+export const devicesQuery = (at: string | null, filter: Place & { words?: string }) =>
   queryOptions({
     queryKey: ["devices", at, filter],
     queryFn: () => got(client.GET("/api/v1/devices", { params: { query: { ...past(at), ...filter, limit: 2000 } } })),
@@ -126,7 +138,7 @@ export const seriesQuery = (number: number, range: Range, earlier = 0) =>
     placeholderData: keepPreviousData,
   });
 
-export type LinesFilter = { interfaces?: number[]; site?: string; role?: string; words?: string; device?: number };
+export type LinesFilter = Place & { interfaces?: number[]; role?: string; words?: string; device?: number };
 
 /** Several interfaces on one chart, and their total. */
 export const linesQuery = (filter: LinesFilter, range: Range, points = 600, lines = 10) =>
@@ -179,10 +191,9 @@ export const liveQuery = (interfaces: number[], everySeconds: number) => {
 
 export const stopLooking = () => got(client.DELETE("/api/v1/live", {}));
 
-export type TopFilter = {
+export type TopFilter = Place & {
   by: string;
   lowest?: boolean;
-  site?: string;
   device?: number;
   role?: string;
   words?: string;
@@ -197,9 +208,8 @@ export const topQuery = (range: Range, filter: TopFilter) =>
     placeholderData: keepPreviousData,
   });
 
-export type GridFilter = {
+export type GridFilter = Place & {
   by: "load" | "peak" | "errors";
-  site?: string;
   device?: number;
   role?: string;
   words?: string;
@@ -214,7 +224,7 @@ export const gridQuery = (at: string | null, range: Range | null, filter: GridFi
   });
 
 /** When ports will be full, what is full first. */
-export const forecastsQuery = (at: string | null, filter: { interfaces?: number[]; site?: string; role?: string }) =>
+export const forecastsQuery = (at: string | null, filter: Place & { interfaces?: number[]; role?: string }) =>
   queryOptions({
     queryKey: ["forecasts", at, filter],
     queryFn: () => got(client.GET("/api/v1/forecasts", { params: { query: { ...past(at), ...filter } } })),
@@ -358,7 +368,7 @@ export const selfCheckQuery = queryOptions({
   queryFn: () => got(client.GET("/api/v1/selfcheck", {})),
 });
 
-export const inventoryQuery = (filter: { sort: string; words: string; site: string; since?: string }) =>
+export const inventoryQuery = (filter: Place & { sort: string; words: string; since?: string }) =>
   queryOptions({
     queryKey: ["inventory", filter],
     queryFn: () => got(client.GET("/api/v1/catalogue", { params: { query: { ...filter, limit: 2000 } } })),

@@ -313,7 +313,7 @@ export interface paths {
         };
         /**
          * Sites
-         * @description All sites with their counts.
+         * @description All sites with their counts, now or at a past time.
          */
         get: operations["lumtar_server_api_fleet_sites"];
         put?: never;
@@ -3295,6 +3295,8 @@ export interface components {
              * @default
              */
             site?: string;
+            /** Group */
+            group?: number | null;
             /** Since */
             since?: string | null;
             /**
@@ -3380,6 +3382,8 @@ export interface components {
              * @default
              */
             site?: string;
+            /** Group */
+            group?: number | null;
             /** Since */
             since?: string | null;
             /**
@@ -5230,7 +5234,9 @@ export interface operations {
     };
     lumtar_server_api_fleet_sites: {
         parameters: {
-            query?: never;
+            query?: {
+                at?: string | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5942,6 +5948,7 @@ export interface operations {
             query?: {
                 words?: string;
                 site?: string;
+                group?: number | null;
                 since?: string | null;
                 sort?: string;
                 limit?: number;
@@ -5969,6 +5976,7 @@ export interface operations {
             query?: {
                 words?: string;
                 site?: string;
+                group?: number | null;
                 since?: string | null;
                 sort?: string;
             };

@@ -21,6 +21,7 @@ const VIEWS: Goal[] = [
   { path: "/setup/add", name: "Setup: add a device", what: "view" },
   { path: "/setup/list", name: "Setup: add a list of devices", what: "view" },
   { path: "/setup/credentials", name: "Setup: credentials", what: "view" },
+  { path: "/setup/groups", name: "Setup: groups", what: "view" },
   { path: "/setup/fields", name: "Setup: own fields", what: "view" },
   { path: "/setup/retired", name: "Setup: retired devices", what: "view" },
   { path: "/setup/storage", name: "Setup: storage", what: "view" },

@@ -11,7 +11,7 @@ from django.db import IntegrityError, connection, transaction
 from lumtar.core.devicelist import ALSO
 from lumtar.core.devicelist import COLUMNS as LISTED
 from lumtar.domain.inventory.models import OwnField
-from lumtar.domain.inventory.queries import at_site, search
+from lumtar.domain.inventory.queries import at_site, in_group, search
 from lumtar.domain.logbook.services import note_action
 
 COLUMNS = {
@@ -52,7 +52,14 @@ class Item:
 
 
 def items(
-    *, words: str = "", site: str = "", since: datetime | None = None, sort: str = "name", limit: int, offset: int = 0
+    *,
+    words: str = "",
+    site: str = "",
+    group: int | None = None,
+    since: datetime | None = None,
+    sort: str = "name",
+    limit: int,
+    offset: int = 0,
 ) -> tuple[list[Item], int]:
     """Devices that are not retired, and how many there are in all.
 
@@ -75,6 +82,8 @@ def items(
     search(words, (*texts, "coalesce(s.name, '')", "coalesce(g.names::text, '')"), where, values)
     if site:
         where.append(at_site(site, values))
+    if group is not None:
+        where.append(in_group(group, values))
     if since is not None:
         where.append("e.at >= %(since)s")
         values["since"] = since

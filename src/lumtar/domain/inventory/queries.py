@@ -88,6 +88,16 @@ def at_site(site: str, values: dict[str, Any]) -> str:
     return "s.name = %(site)s"
 
 
+def in_group(group: int, values: dict[str, Any]) -> str:
+    """A condition: the device (d) has a port in that group.
+
+    Raises
+    ------
+    Group.DoesNotExist
+    """
+    return f"d.id = ANY(ARRAY(SELECT x.device FROM ({groups.in_group(group, values)}) x))"
+
+
 @dataclass(frozen=True, slots=True)
 class Scope:
     """Which ports are meant: of a site, a device, a group, with a role, that hold all of some words."""
@@ -417,7 +427,7 @@ def devices(
     if site:
         where.append(at_site(site, values))
     if group is not None:
-        where.append(f"d.id = ANY(ARRAY(SELECT x.device FROM ({groups.in_group(group, values)}) x))")
+        where.append(in_group(group, values))
     if only is not None:
         where.append("d.id = %(only)s")
         values["only"] = only
@@ -448,15 +458,17 @@ def devices(
     return [DeviceRow(*row[:-1]) for row in rows], int(rows[0][-1]) if rows else 0
 
 
-def site_counts() -> list[tuple[str, int, int]]:
+def site_counts(at: datetime | None = None) -> list[tuple[str, int, int]]:
     """Sites with how many devices and interfaces they have; devices without a site count under an empty name."""
-    sql = """
+    then = "" if at is None else "AND d.added_at <= %(at)s"
+    seen = "" if at is None else "AND i.first_seen <= %(at)s"
+    sql = f"""
         SELECT coalesce(s.name, ''), count(DISTINCT d.id), count(i.id) FROM inventory_device d
         LEFT JOIN inventory_site s ON s.id = d.site_id
-        LEFT JOIN inventory_interface i ON i.device_id = d.id AND i.gone_at IS NULL
-        WHERE d.retired_at IS NULL GROUP BY 1 ORDER BY 1"""
+        LEFT JOIN inventory_interface i ON i.device_id = d.id AND i.gone_at IS NULL {seen}
+        WHERE {_there(at)} {then} GROUP BY 1 ORDER BY 1"""
     with connection.cursor() as cursor:
-        cursor.execute(sql)
+        cursor.execute(sql, {"at": at})
         return [(str(name), int(devices), int(interfaces)) for name, devices, interfaces in cursor.fetchall()]
 
 

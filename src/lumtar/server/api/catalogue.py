@@ -26,6 +26,7 @@ class Wanted(Schema):
 
     words: str = ""
     site: str = ""
+    group: int | None = None
     since: datetime | None = None
     sort: str = "name"
 

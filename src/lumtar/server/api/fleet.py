@@ -47,9 +47,9 @@ class PortFilter(ScopeIn):
 
 
 @router.get("/sites", response=list[SiteOut])
-def sites(request: HttpRequest) -> list[SiteOut]:
-    """All sites with their counts."""
-    return [SiteOut(name=name, devices=devices, ports=ports) for name, devices, ports in queries.site_counts()]
+def sites(request: HttpRequest, at: datetime | None = None) -> list[SiteOut]:
+    """All sites with their counts, now or at a past time."""
+    return [SiteOut(name=name, devices=devices, ports=ports) for name, devices, ports in queries.site_counts(past(at))]
 
 
 @router.get("/interfaces", response=Ports)

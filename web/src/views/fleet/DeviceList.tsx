@@ -3,6 +3,7 @@ import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { devicePageQuery } from "../../api/queries";
 import { useScreenTime } from "../../app/screenTime";
+import { usePlace } from "../../app/usePlace";
 import { duration, moment } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 import { Severity } from "../../parts/Severity";
@@ -15,16 +16,17 @@ const WIDE = "grid-cols-[18px_minmax(100px,1fr)_120px_90px_minmax(120px,1.4fr)_m
 const REACH: Record<string, string> = { answers: "answers", silent: "does not answer", unknown: "not polled yet" };
 
 /** Devices of a site, the second column of the trail; a full table while nothing is open beside it. */
-export function DeviceList({ site, narrow }: { site: string; narrow: boolean }) {
+export function DeviceList({ narrow }: { narrow: boolean }) {
+  const { place, name } = usePlace();
   const [search] = useSearchParams();
   const time = useScreenTime();
-  const filter = { ...(site ? { site } : {}), words: search.get("words") ?? "" };
+  const filter = { ...place, words: search.get("words") ?? "" };
   const page = (number: number) => devicePageQuery(time.at, filter, number);
   const { data, error } = useQuery({ ...page(0), placeholderData: keepPreviousData });
   const count = data ? `${data.total.toLocaleString("en")} devices` : "";
   return (
     <div className="flex h-full flex-col">
-      <ListHead title={site || "All devices"} count={count} list="devices" />
+      <ListHead title={name || "All devices"} count={count} list="devices" />
       <Problem error={error} />
       {data?.total === 0 && (
         <p className="px-3.5 py-2 text-ink2">No device holds these words. Clear them to see all.</p>
@@ -43,7 +45,7 @@ export function DeviceList({ site, narrow }: { site: string; narrow: boolean }) 
         </div>
       )}
       <PagedRows
-        name={`devices ${site} ${narrow}`}
+        name={`devices ${name} ${narrow}`}
         total={data?.total ?? 0}
         page={page}
         row={(device) => <DeviceLine device={device} narrow={narrow} />}

@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import { sitesQuery } from "../../api/queries";
+import { sitesAtQuery } from "../../api/queries";
 import { useKeys, useRowKeys } from "../../app/keys";
 import { useScreenTime } from "../../app/screenTime";
+import { usePlace } from "../../app/usePlace";
 import { Problem } from "../../parts/Problem";
 import { DeviceList } from "./DeviceList";
 import { DevicePage } from "./DevicePage";
@@ -19,10 +20,11 @@ import { useTrail } from "./trail";
 export function Fleet() {
   const { kind, number } = useParams();
   const [search] = useSearchParams();
+  const { place } = usePlace();
   const time = useScreenTime();
   const trail = useTrail();
   const navigate = useNavigate();
-  const { data: sites, error } = useQuery(sitesQuery);
+  const { data: sites, error } = useQuery(sitesAtQuery(time.at));
   const open = kind !== undefined;
   useRowKeys();
   useKeys({ Escape: () => (time.following || !open ? navigate(trail.list()) : navigate(-1)) });
@@ -45,26 +47,25 @@ export function Fleet() {
       </div>
     );
   }
-  const site = search.get("site") ?? "";
   const wanted = search.get("device") ? "ports" : search.get("list");
   return (
     <div
       className={`grid h-full ${open ? "grid-cols-[160px_264px_minmax(0,1fr)] max-lg:grid-cols-[minmax(0,1fr)]" : "grid-cols-[160px_minmax(0,1fr)] max-md:grid-cols-[minmax(0,1fr)]"}`}
     >
-      <SiteList sites={sites} chosen={site} />
+      <SiteList sites={sites} chosen={place} />
       <div className={`min-h-0 border-r border-rule ${open ? "max-lg:hidden" : ""}`}>
         {wanted === "inventory" && !open ? (
-          <InventoryList site={site} />
+          <InventoryList />
         ) : wanted === "grid" && !open ? (
-          <PortGrid site={site} />
+          <PortGrid />
         ) : wanted === "live" && !open ? (
           <Live />
         ) : wanted === "total" && !open ? (
-          <Together site={site} />
+          <Together />
         ) : wanted === "devices" || wanted === "inventory" ? (
-          <DeviceList site={site} narrow={open} />
+          <DeviceList narrow={open} />
         ) : (
-          <PortList site={site} narrow={open} />
+          <PortList narrow={open} />
         )}
       </div>
       {open && (

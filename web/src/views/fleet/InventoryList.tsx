@@ -2,6 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { inventoryQuery, ownFieldsQuery } from "../../api/queries";
+import { usePlace } from "../../app/usePlace";
 import { moment } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 import { ListHead } from "./ListHead";
@@ -22,7 +23,8 @@ const COLUMNS: [string, string, string][] = [
 ];
 
 /** Devices as things: maker, model, serial number, software, own fields, and what changed last. */
-export function InventoryList({ site }: { site: string }) {
+export function InventoryList() {
+  const { place, name: placeName } = usePlace();
   const [search] = useSearchParams();
   const navigate = useNavigate();
   const trail = useTrail();
@@ -30,16 +32,16 @@ export function InventoryList({ site }: { site: string }) {
   const since = search.get("since") ?? "";
   const words = search.get("words") ?? "";
   const { data: own } = useQuery(ownFieldsQuery);
-  const filter = { sort, words, site, ...(since ? { since: `${since}T00:00:00Z` } : {}) };
+  const filter = { sort, words, ...place, ...(since ? { since: `${since}T00:00:00Z` } : {}) };
   const { data, error } = useQuery({ ...inventoryQuery(filter), placeholderData: keepPreviousData });
   const fields = own?.map((field) => field.name) ?? [];
   const grid = { gridTemplateColumns: [...COLUMNS.map(([, , width]) => width), ...fields.map(() => "90px")].join(" ") };
   const by = (column: string) =>
     navigate(trail.stay({ by: sort === column ? `-${column}` : column }), { replace: true });
-  const csv = new URLSearchParams(filter as Record<string, string>);
+  const csv = new URLSearchParams(Object.entries(filter).map(([key, value]) => [key, String(value)]));
   return (
     <div className="grid h-full grid-rows-[auto_auto_minmax(0,1fr)]">
-      <ListHead title={site || "Everything"} count={`${data?.total ?? "–"} devices`} list="inventory" />
+      <ListHead title={placeName || "Everything"} count={`${data?.total ?? "–"} devices`} list="inventory" />
       <div className="px-3.5">
         <p className="flex items-center gap-3 py-1 text-[12px] text-ink2">
           <label className="flex items-center gap-1.5">
@@ -77,7 +79,7 @@ export function InventoryList({ site }: { site: string }) {
         <Problem error={error} />
       </div>
       <Rows
-        name={`inventory ${site}`}
+        name={`inventory ${placeName}`}
         rows={data?.rows ?? []}
         row={(item: Item) => <Line item={item} fields={fields} grid={grid} to={trail.thing("device", item.id)} />}
       />

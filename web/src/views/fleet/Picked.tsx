@@ -1,5 +1,10 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
+import { client, got } from "../../api/client";
+import { groupsQuery } from "../../api/queries";
 import { useScreenTime } from "../../app/screenTime";
+import { usePlace } from "../../app/usePlace";
+import { InlineChoice } from "../../parts/InlineChoice";
 import { usePicked } from "./picked";
 import { useTrail } from "./trail";
 
@@ -8,6 +13,20 @@ export function Picked({ list }: { list: string }) {
   const { picked, clear } = usePicked();
   const { range } = useScreenTime();
   const trail = useTrail();
+  const queries = useQueryClient();
+  const { place } = usePlace();
+  const { data: groups } = useQuery({ ...groupsQuery, enabled: picked.length > 0 });
+  const inGroup = groups?.rows.find((each) => each.id === place.group && each.ports_by_hand > 0);
+  const put = useMutation({
+    /** A negative number takes out. */
+    mutationFn: async (signed: number) => {
+      const group = Math.abs(signed);
+      const path = { params: { path: { group } }, body: { ports: picked, out: signed < 0 } };
+      const { ports } = await got(client.POST("/api/v1/groups/{group}/ports", path));
+      return { ports, name: groups?.rows.find((each) => each.id === group)?.name ?? "" };
+    },
+    onSuccess: () => queries.invalidateQueries(),
+  });
   if (picked.length === 0) return null;
   const to = (list: string | null) => trail.list({ list, device: null });
   const download = `/api/v1/export/readings?interfaces=${picked.join("&interfaces=")}&format=csv&start=${range.start}&end=${range.end}`;
@@ -34,6 +53,25 @@ export function Picked({ list }: { list: string }) {
       <a className="underline" href={download}>
         CSV
       </a>
+      {groups && groups.rows.length > 0 && (
+        <InlineChoice
+          label="put into"
+          value=""
+          options={[["", "a group …"], ...groups.rows.map((each) => [String(each.id), each.name] as const)]}
+          onChoose={(group) => group && put.mutate(Number(group))}
+        />
+      )}
+      {inGroup && (
+        <button type="button" className="h-6 underline" onClick={() => put.mutate(-inGroup.id)}>
+          take out of {inGroup.name}
+        </button>
+      )}
+      {put.error && <span className="text-critical">{put.error.message}</span>}
+      {put.data && (
+        <span>
+          {put.data.name} has {put.data.ports} by hand now.
+        </span>
+      )}
       <button type="button" className="underline" onClick={clear}>
         none of them
       </button>

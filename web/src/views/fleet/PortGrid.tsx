@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 import { gridQuery } from "../../api/queries";
 import { useScreenTime } from "../../app/screenTime";
+import { usePlace } from "../../app/usePlace";
 import { useSetSearch } from "../../app/useSetSearch";
 import { range as rangeText } from "../../parts/format";
 import { InlineChoice } from "../../parts/InlineChoice";
@@ -22,7 +23,8 @@ const BY: [By, string][] = [
 ];
 
 /** Every port of a site, or of everything, as a cell; devices one under the other. */
-export function PortGrid({ site }: { site: string }) {
+export function PortGrid() {
+  const { place, name } = usePlace();
   const [search] = useSearchParams();
   const time = useScreenTime();
   const trail = useTrail();
@@ -33,7 +35,7 @@ export function PortGrid({ site }: { site: string }) {
   const role = search.get("role") ?? "any";
   const filter = {
     by: by === "state" ? ("load" as const) : by,
-    ...(site ? { site } : {}),
+    ...place,
     ...(role === "any" ? {} : { role }),
     words: search.get("words") ?? "",
   };
@@ -42,7 +44,7 @@ export function PortGrid({ site }: { site: string }) {
   let heading = "";
   return (
     <div className="flex h-full flex-col">
-      <ListHead title={site || "All ports"} count={data ? `${ports.toLocaleString("en")} ports` : ""} list="grid" />
+      <ListHead title={name || "All ports"} count={data ? `${ports.toLocaleString("en")} ports` : ""} list="grid" />
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-rule px-3.5 py-1 text-[12px]">
         <InlineToggles
           label="Coloured by"
@@ -87,7 +89,7 @@ export function PortGrid({ site }: { site: string }) {
           heading = device.site;
           return (
             <div key={device.id}>
-              {isFirst && !site && <h3 className="pt-2 text-[12px] font-semibold">{device.site}</h3>}
+              {isFirst && !place.site && <h3 className="pt-2 text-[12px] font-semibold">{device.site}</h3>}
               <div className="grid grid-cols-[118px_minmax(0,1fr)] items-start gap-2 py-[3px]">
                 <Link className="truncate text-[12px] hover:underline" to={trail.thing("device", device.id)}>
                   {device.name}

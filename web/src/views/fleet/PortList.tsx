@@ -3,6 +3,7 @@ import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { portPageQuery } from "../../api/queries";
 import { useScreenTime } from "../../app/screenTime";
+import { usePlace } from "../../app/usePlace";
 import { Figure } from "../../parts/Figure";
 import { moment, percent, perSecond, rate } from "../../parts/format";
 import { LoadBar } from "../../parts/LoadBar";
@@ -26,19 +27,19 @@ export function stateWords(port: Port): string {
 }
 
 /** Ports of a site or of a device, the second column of the trail; a full table while nothing is open beside it. */
-export function PortList({ site, narrow }: { site: string; narrow: boolean }) {
+export function PortList({ narrow }: { narrow: boolean }) {
+  const { place, name } = usePlace();
   const [search] = useSearchParams();
   const time = useScreenTime();
   const device = search.get("device");
   const filter = {
-    ...(site && !device ? { site } : {}),
-    ...(device ? { device: Number(device) } : {}),
+    ...(device ? { device: Number(device) } : place),
     words: search.get("words") ?? "",
     sort: search.get("sort") ?? "load",
   };
   const page = (number: number) => portPageQuery(time.at, filter, number);
   const { data, error } = useQuery({ ...page(0), placeholderData: keepPreviousData });
-  const title = device ? (data?.rows[0]?.device ?? "…") : site || "All ports";
+  const title = device ? (data?.rows[0]?.device ?? "…") : name || "All ports";
   const count = data ? `${data.total.toLocaleString("en")} ports` : "";
   return (
     <div className="flex h-full flex-col">
@@ -62,7 +63,7 @@ export function PortList({ site, narrow }: { site: string; narrow: boolean }) {
         </div>
       )}
       <PagedRows
-        name={`ports ${site} ${device} ${narrow}`}
+        name={`ports ${name} ${device} ${narrow}`}
         total={data?.total ?? 0}
         page={page}
         row={(port) => (narrow ? <NarrowPort port={port} /> : <WidePort port={port} />)}

@@ -1,32 +1,62 @@
+import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
+import { groupsQuery, type Place } from "../../api/queries";
 import { useTrail } from "./trail";
 
 /** The name under which devices without a site are found. */
 const NO_SITE = "No site";
 
-/** All sites with their ports; the first column of the trail. */
-export function SiteList({ sites, chosen }: { sites: Schemas["SiteOut"][]; chosen: string }) {
+/** All sites and groups with their ports; the first column of the trail. */
+export function SiteList({ sites, chosen }: { sites: Schemas["SiteOut"][]; chosen: Place }) {
   const trail = useTrail();
+  const { data: groups } = useQuery(groupsQuery);
   const total = sites.reduce((sum, site) => sum + site.ports, 0);
   const rows = [
     { name: "", label: "Everywhere", ports: total },
     ...sites.map((site) => ({ ...site, name: site.name || NO_SITE, label: site.name || NO_SITE })),
   ];
   return (
-    <nav aria-label="Sites" className="min-h-0 overflow-auto border-r border-rule pt-3 max-lg:hidden">
+    <nav aria-label="Sites and groups" className="min-h-0 overflow-auto border-r border-rule pt-3 max-lg:hidden">
       <h2 className="mx-3.5 mb-1.5 flex justify-between text-[12px] font-semibold">
         Sites <span className="font-normal text-ink2">{sites.length}</span>
       </h2>
       {rows.map((site) => (
-        <Link
+        <Entry
           key={site.label}
           to={trail.site(site.name)}
-          className={`figures flex justify-between px-3.5 py-[3.5px] ${site.name === chosen ? "bg-lampsoft font-semibold shadow-[inset_3px_0_var(--lamp)]" : "hover:bg-lampsoft"}`}
-        >
-          {site.label} <span className="font-normal text-ink2">{site.ports}</span>
+          isChosen={!chosen.group && site.name === (chosen.site ?? "")}
+          name={site.label}
+          ports={site.ports}
+        />
+      ))}
+      <h2 className="mx-3.5 mt-3 mb-1.5 flex justify-between text-[12px] font-semibold">
+        Groups{" "}
+        <Link className="font-normal text-ink2 underline" to="/setup/groups">
+          {groups?.rows.length ? "change" : "make one"}
         </Link>
+      </h2>
+      {groups?.rows.map((group) => (
+        <Entry
+          key={group.id}
+          to={trail.group(group.id)}
+          isChosen={chosen.group === group.id}
+          name={group.name}
+          ports={group.ports}
+        />
       ))}
     </nav>
+  );
+}
+
+function Entry({ to, isChosen, name, ports }: { to: string; isChosen: boolean; name: string; ports: number }) {
+  return (
+    <Link
+      to={to}
+      title={name}
+      className={`figures flex justify-between gap-2 px-3.5 py-[3.5px] ${isChosen ? "bg-lampsoft font-semibold shadow-[inset_3px_0_var(--lamp)]" : "hover:bg-lampsoft"}`}
+    >
+      <span className="truncate">{name}</span> <span className="font-normal text-ink2">{ports}</span>
+    </Link>
   );
 }

@@ -3,6 +3,7 @@ import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { linesQuery } from "../../api/queries";
 import { useScreenTime, useSetScreenTime } from "../../app/screenTime";
+import { usePlace } from "../../app/usePlace";
 import { useSetSearch } from "../../app/useSetSearch";
 import { LinesChart, tint } from "../../charts/LinesChart";
 import { Figure } from "../../parts/Figure";
@@ -31,16 +32,18 @@ function mean(values: (number | null)[]): number | null {
 const peak = (values: (number | null)[]) => Math.max(0, ...values.map((value) => value ?? 0));
 
 /** What the ports of a site, or of everything, add up to; from the total to a member to its page. */
-export function Together({ site }: { site: string }) {
+export function Together() {
+  const { place, name } = usePlace();
   const [search] = useSearchParams();
   const time = useScreenTime();
   const { show, follow } = useSetScreenTime();
   const navigate = useNavigate();
-  const role = search.get("role") ?? "wan";
+  // A group was put together with care: all of it counts, unless a role is chosen.
+  const role = search.get("role") ?? (place.group ? "any" : "wan");
   const { picked: chosen } = usePicked();
   const stacked = search.get("stacked") !== "0";
   const filter = {
-    ...(chosen.length ? { interfaces: chosen } : { ...(site ? { site } : {}), ...(role === "any" ? {} : { role }) }),
+    ...(chosen.length ? { interfaces: chosen } : { ...place, ...(role === "any" ? {} : { role }) }),
     words: search.get("words") ?? "",
   };
   const { data, error } = useQuery(linesQuery(filter, time.range));
@@ -49,7 +52,7 @@ export function Together({ site }: { site: string }) {
   return (
     <div className="flex h-full flex-col">
       <ListHead
-        title={chosen.length ? "Chosen ports together" : `${site || "Everything"} together`}
+        title={chosen.length ? "Chosen ports together" : `${name || "Everything"} together`}
         count={data ? `${data.ports.toLocaleString("en")} ports` : ""}
         list="total"
       />

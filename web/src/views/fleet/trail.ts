@@ -19,7 +19,8 @@ export function useTrail() {
     thing: (what: "device" | "port", id: number) => `/fleet/${what}/${id}${here({})}`,
     /** A device's port, with the device's ports as the list beside it. */
     portOf: (device: number, id: number) => `/fleet/port/${id}${here({ device: String(device) })}`,
-    site: (name: string) => `/fleet${here({ site: name, device: null })}`,
+    site: (name: string) => `/fleet${here({ site: name, group: null, device: null })}`,
+    group: (id: number) => `/fleet${here({ site: null, group: String(id), device: null })}`,
     list: (changes: Record<string, string | null> = {}) => `/fleet${here(changes)}`,
     stay: here,
   };

@@ -4,13 +4,14 @@ import type { Schemas } from "../../api/client";
 import { forecastsQuery } from "../../api/queries";
 import { useRowKeys } from "../../app/keys";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
+import { usePlace } from "../../app/usePlace";
 import { useSetSearch } from "../../app/useSetSearch";
 import { Figure } from "../../parts/Figure";
 import { date, percent, rate, text } from "../../parts/format";
 import { InlineChoice } from "../../parts/InlineChoice";
 import { Problem } from "../../parts/Problem";
 import { ROLE_CHOICES } from "../fleet/roles";
-import { PlanHead, SiteChoice } from "./PlanHead";
+import { PlaceChoice, PlanHead } from "./PlanHead";
 
 type Row = Schemas["ForecastRow"];
 const COLUMNS = "grid-cols-[minmax(150px,1.3fr)_minmax(100px,0.8fr)_34px_96px_100px_minmax(90px,0.5fr)_repeat(4,96px)]";
@@ -24,8 +25,8 @@ export function FillsUp() {
   const keep = useTimeSearch();
   useRowKeys();
   const role = search.get("role") ?? "wan";
-  const site = search.get("site") ?? "";
-  const filter = { ...(role === "any" ? {} : { role }), ...(site ? { site } : {}) };
+  const { place } = usePlace();
+  const filter = { ...(role === "any" ? {} : { role }), ...place };
   const { data, error } = useQuery(forecastsQuery(time.at, filter));
   const short = data?.filter((row) => row.verdict === "too short").length ?? 0;
   const shown = data?.filter((row) => row.verdict !== "too short") ?? [];
@@ -43,7 +44,7 @@ export function FillsUp() {
           From the 95th percentile of each day, up to half a year of them; the busiest weekday counts. The dates in the
           second line hold four of five times.
         </span>
-        <SiteChoice site={site} onChoose={(name) => set({ site: name })} />
+        <PlaceChoice />
       </div>
       <Problem error={error} />
       <div className={`grid ${COLUMNS} gap-2.5 border-b border-rule py-1 text-[12px] text-ink2`}>

@@ -1,7 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
-import { sitesQuery } from "../../api/queries";
+import { groupsQuery, sitesQuery } from "../../api/queries";
 import { useTimeSearch } from "../../app/screenTime";
+import { usePlace } from "../../app/usePlace";
+import { useSetSearch } from "../../app/useSetSearch";
 import { InlineChoice } from "../../parts/InlineChoice";
 
 /** The parts of Plan, and what the one that is shown holds. */
@@ -23,9 +25,21 @@ export function PlanHead({ words }: { words: string | undefined }) {
   );
 }
 
-/** One site, or all. */
-export function SiteChoice({ site, onChoose }: { site: string; onChoose: (site: string) => void }) {
+/** One site, one group, or all. */
+export function PlaceChoice() {
+  const { place } = usePlace();
+  const set = useSetSearch();
   const { data: sites } = useQuery(sitesQuery);
-  const options = [["", "all"] as const, ...(sites ?? []).map((each) => [each.name, each.name] as const)];
-  return <InlineChoice className="ml-auto" label="site" value={site} options={options} onChoose={onChoose} />;
+  const { data: groups } = useQuery(groupsQuery);
+  const options = [
+    ["", "everywhere"] as const,
+    ...(sites ?? []).map((each) => [`site ${each.name}`, each.name] as const),
+    ...(groups?.rows ?? []).map((each) => [`group ${each.id}`, `group ${each.name}`] as const),
+  ];
+  const value = place.group ? `group ${place.group}` : place.site ? `site ${place.site}` : "";
+  const choose = (chosen: string) => {
+    const [kind, ...name] = chosen.split(" ");
+    set({ site: "", group: "", ...(kind ? { [kind]: name.join(" ") } : {}) });
+  };
+  return <InlineChoice className="ml-auto" label="at" value={value} options={options} onChoose={choose} />;
 }

@@ -3,6 +3,7 @@ import { Link, useSearchParams } from "react-router";
 import { topQuery } from "../../api/queries";
 import { useRowKeys } from "../../app/keys";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
+import { usePlace } from "../../app/usePlace";
 import { useSetSearch } from "../../app/useSetSearch";
 import { Figure } from "../../parts/Figure";
 import { day, month, percent, range as rangeText, rate, volume } from "../../parts/format";
@@ -10,7 +11,7 @@ import { InlineToggles } from "../../parts/InlineToggles";
 import { LoadBar } from "../../parts/LoadBar";
 import { Problem } from "../../parts/Problem";
 import { keyOf, MEASURES } from "./measures";
-import { PlanHead, SiteChoice } from "./PlanHead";
+import { PlaceChoice, PlanHead } from "./PlanHead";
 
 const COLUMNS =
   "grid-cols-[26px_minmax(150px,1.4fr)_minmax(110px,0.9fr)_minmax(80px,0.6fr)_76px_minmax(90px,0.8fr)_76px_76px_76px_70px]";
@@ -23,12 +24,12 @@ export function TopLists() {
   const timeSearch = useTimeSearch();
   useRowKeys();
   const measure = MEASURES.find((each) => keyOf(each) === search.get("by")) ?? MEASURES[0];
-  const site = search.get("site") ?? "";
+  const { place } = usePlace();
   const { data, error } = useQuery({
     ...topQuery(time.range, {
       by: measure?.name ?? "load",
       ...(measure?.lowest ? { lowest: true } : {}),
-      ...(site ? { site } : {}),
+      ...place,
     }),
   });
   if (!measure) return null;
@@ -47,7 +48,7 @@ export function TopLists() {
           options={MEASURES.map((each) => [keyOf(each), each.words])}
           onChoose={(by) => set({ by: by === "load" ? "" : by })}
         />
-        <SiteChoice site={site} onChoose={(name) => set({ site: name })} />
+        <PlaceChoice />
       </div>
       <Problem error={error} />
       {data?.rows.length === 0 && <p className="py-2 text-ink2">Nothing was measured in this time.</p>}

@@ -7,14 +7,24 @@ type Props = {
   onChange: (text: string) => void;
   fields: Schemas["ConditionField"][];
   example: string;
+  /** What an empty condition means. */
+  hint?: string;
   problem?: string | undefined;
 };
 
 /** A condition to write, with what it can ask about beside it. */
-export function ConditionField({ name = "condition", value, onChange, fields, example, problem }: Props) {
+export function ConditionField({
+  name = "condition",
+  value,
+  onChange,
+  fields,
+  example,
+  hint = "empty: always",
+  problem,
+}: Props) {
   return (
     <div className="col-span-2 grid gap-1">
-      <Labelled label="Where" hint="empty: always" wide>
+      <Labelled label="Where" hint={hint} wide>
         <textarea
           name={name}
           className="field figures min-h-[54px]"

@@ -10,11 +10,12 @@ type Props<Row> = {
   /** What the button that opens an empty form says. */
   make: string;
   /** What moving a row up means, for its button. */
-  up: string;
+  up?: string;
   rows: Row[];
   /** Of the query that lists the rows; it is asked again when their order has changed. */
   listed: QueryKey;
-  order: (ids: number[]) => Promise<unknown>;
+  /** Without it the order does not matter. */
+  order?: (ids: number[]) => Promise<unknown>;
   form: (stored: Row | undefined, onDone: () => void) => ReactNode;
   said: (row: Row) => ReactNode;
   aside: (row: Row) => ReactNode;
@@ -24,13 +25,13 @@ type Props<Row> = {
   children?: ReactNode;
 };
 
-/** A part of the set-up whose rows have an order: the list on the left, the form of one row on the right. */
+/** A part of the set-up with a list, which may have an order: the list on the left, the form of one row on the right. */
 export function OrderedPage<Row extends { id: number; name: string; edition: number }>(props: Props<Row>) {
   const { rows, listed, form } = props;
   const queries = useQueryClient();
   const [open, setOpen] = useState<number | "new" | null>(null);
   const order = useMutation({
-    mutationFn: props.order,
+    mutationFn: async (ids: number[]) => props.order?.(ids),
     onSuccess: () => queries.invalidateQueries({ queryKey: listed }),
   });
   const stored = rows.find((row) => row.id === open);
@@ -53,8 +54,8 @@ export function OrderedPage<Row extends { id: number; name: string; edition: num
         rows={rows}
         open={open}
         onOpen={setOpen}
-        onOrder={(ids) => order.mutate(ids)}
-        up={props.up}
+        {...(props.order ? { onOrder: (ids: number[]) => order.mutate(ids) } : {})}
+        {...(props.up ? { up: props.up } : {})}
         words={props.said}
         aside={props.aside}
       />

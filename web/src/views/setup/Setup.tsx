@@ -4,6 +4,7 @@ import { AddMany } from "./AddMany";
 import { AddOne } from "./AddOne";
 import { Admission } from "./Admission";
 import { Credentials } from "./Credentials";
+import { Groups } from "./Groups";
 import { Labels } from "./Labels";
 import { OwnFields } from "./OwnFields";
 import { Profiles } from "./Profiles";
@@ -20,6 +21,7 @@ const PARTS = [
   { path: "credentials", name: "Credentials", View: Credentials },
   { path: "profiles", name: "Profiles", View: Profiles },
   { path: "labels", name: "Labels and roles", View: Labels },
+  { path: "groups", name: "Groups", View: Groups },
   { path: "fields", name: "Own fields", View: OwnFields },
   { path: "retired", name: "Retired devices", View: Retired },
   { path: "storage", name: "Storage", View: Storage },
