@@ -39,6 +39,8 @@ def violations(page):
         "/plan",
         "/plan?show=full",
         "/setup/storage",
+        "/setup/groups",
+        "/fleet?list=live&ports=1",
     ],
 )
 def test_every_view_is_accessible(page, network, theme, path):

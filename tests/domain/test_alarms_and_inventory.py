@@ -307,7 +307,9 @@ class TestQueries:
         Interface.objects.create(device=other, if_index=1, name="g1", label="Front desk 100%_off")
         assert fleet.ports()[1] == 4
         assert [row.label for row in fleet.ports(scope=fleet.Scope(words="front desk"))[0]] == ["Front desk 100%_off"]
-        assert fleet.ports(scope=fleet.Scope(words="100%_o"))[1] == 1 and fleet.ports(scope=fleet.Scope(words="%"))[1] == 1
+        assert (
+            fleet.ports(scope=fleet.Scope(words="100%_o"))[1] == 1 and fleet.ports(scope=fleet.Scope(words="%"))[1] == 1
+        )
         assert fleet.ports(scope=fleet.Scope(site="Hexwater"))[1] == 3
         assert fleet.ports(scope=fleet.Scope(device=other.pk))[1] == 1
         assert [row.name for row in fleet.devices(words="127.0.0.5")[0]] == ["sal-acc-1"]

@@ -67,3 +67,29 @@ def means(
         empty = first + np.flatnonzero(np.isnan(found[first:last]))
         found[empty] = counted[row] * 8000 / covered[row]
     return np.asarray(found)
+
+
+ENOUGH = 0.9
+"""A total of many counts where at least this share of those that were measured on its day are in it."""
+
+
+def daily_of_totals(
+    totals: NDArray[np.float64], measured: NDArray[np.int64], share: float = 95.0
+) -> NDArray[np.float64]:
+    """The percentile of each day's five-minute totals of several subjects.
+
+    Percentiles do not add up: that of a total is found from the totals.
+
+    Parameters
+    ----------
+    totals : (days, slots) sums of what was measured, bits per second
+    measured : (days, slots) how many subjects are in each sum
+
+    Returns
+    -------
+    (days,) NaN where fewer than half of the slots hold enough of the subjects
+    """
+    is_whole = (measured > 0) & (measured >= ENOUGH * measured.max(axis=1, keepdims=True))
+    found = [percentile(day[whole], share) for day, whole in zip(totals, is_whole, strict=True)]
+    is_enough = is_whole.mean(axis=1) >= 0.5
+    return np.where(is_enough, np.array([np.nan if each is None else each for each in found]), np.nan)

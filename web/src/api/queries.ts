@@ -223,8 +223,10 @@ export const gridQuery = (at: string | null, range: Range | null, filter: GridFi
     placeholderData: keepPreviousData,
   });
 
-/** When ports will be full, what is full first. */
-export const forecastsQuery = (at: string | null, filter: Place & { interfaces?: number[]; role?: string }) =>
+export type ForecastFilter = LinesFilter & { together?: boolean };
+
+/** When ports will be full, what is full first first; or when all together will be. */
+export const forecastsQuery = (at: string | null, filter: ForecastFilter) =>
   queryOptions({
     queryKey: ["forecasts", at, filter],
     queryFn: () => got(client.GET("/api/v1/forecasts", { params: { query: { ...past(at), ...filter } } })),

@@ -2965,7 +2965,7 @@ export interface components {
         };
         /**
          * ForecastFilter
-         * @description Which ports, and at which time the forecast is made.
+         * @description Which ports, and at which time the forecast is made; ``together`` for what they carry in all.
          */
         ForecastFilter: {
             /** Site */
@@ -2984,6 +2984,11 @@ export interface components {
              * @default
              */
             words?: string;
+            /**
+             * Together
+             * @default false
+             */
+            together?: boolean;
             /**
              * Interfaces
              * @default []
@@ -5716,6 +5721,7 @@ export interface operations {
                 group?: number | null;
                 role?: string;
                 words?: string;
+                together?: boolean;
                 interfaces?: number[];
                 at?: string | null;
             };

@@ -15,7 +15,8 @@ from lumtar.server.api.scope import ScopeIn
 from lumtar.server.api.times import past
 
 router = Router(tags=["forecasts"])
-MOST_PORTS = 2000
+MOST_PORTS, MOST_TOGETHER = 2000, 500
+TOGETHER = queries.DeviceCells(0, "", "", [], [], [], [])
 
 
 class ForecastRow(Schema):
@@ -40,7 +41,9 @@ class ForecastRow(Schema):
 
 
 class ForecastFilter(ScopeIn):
-    """Which ports, and at which time the forecast is made."""
+    """Which ports, and at which time the forecast is made; ``together`` for what they carry in all."""
+
+    together: bool = False
 
     interfaces: list[int] = []
     at: datetime | None = None
@@ -62,7 +65,13 @@ def several(request: HttpRequest, told: Query[ForecastFilter]) -> list[ForecastR
             422,
             f"These are {len(ports):,} ports; {MOST_PORTS:,} at most are forecast at once. Choose a role or a site.",
         )
-    found = sorted(forecasts.of(list(ports), moment or timezone.now()), key=_urgency)
+    until = moment or timezone.now()
+    if told.together:
+        if len(ports) > MOST_TOGETHER:
+            raise Problem(422, f"These are {len(ports):,} ports; {MOST_TOGETHER} at most are forecast together.")
+        name = f"{len(ports):,} ports together"
+        return [_row(each, name, TOGETHER) for each in forecasts.together(list(ports), until)]
+    found = sorted(forecasts.of(list(ports), until), key=_urgency)
     return [_row(each, *ports[each.interface_id]) for each in found]
 
 

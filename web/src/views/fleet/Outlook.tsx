@@ -1,19 +1,30 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schemas } from "../../api/client";
-import { forecastsQuery } from "../../api/queries";
+import { type ForecastFilter, forecastsQuery } from "../../api/queries";
 import { date, percent } from "../../parts/format";
+import { Problem } from "../../parts/Problem";
 
 type Row = Schemas["ForecastRow"];
 
-/** When a port will be full, in a sentence a direction. */
-export function Outlook({ port, at }: { port: number; at: string | null }) {
-  const { data } = useQuery(forecastsQuery(at, { interfaces: [port] }));
+type Props = {
+  /** Of one port, or of several together. */
+  filter: ForecastFilter;
+  at: string | null;
+};
+
+/** When a port, or several together, will be full, in a sentence a direction. */
+export function Outlook({ filter, at }: Props) {
+  const { data, error } = useQuery(forecastsQuery(at, filter));
   const rows = [...(data ?? [])].sort((one, other) => one.way.localeCompare(other.way));
+  if (error) return <Problem error={error} />;
   if (rows.length === 0) return null;
   return (
     <section aria-label="Outlook">
       <h2 className="heading mt-3">
-        Outlook <span className="font-normal text-ink2">95th percentile of the busiest weekday, by its trend</span>
+        Outlook{" "}
+        <span className="font-normal text-ink2">
+          95th percentile of the busiest weekday, by its trend{filter.together && ", of the sum of the speeds"}
+        </span>
       </h2>
       {rows.map((row) => (
         <p key={row.way} className="figures grid grid-cols-[26px_minmax(0,1fr)] py-0.5 text-[12px]">

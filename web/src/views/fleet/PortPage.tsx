@@ -147,7 +147,7 @@ export function PortPage({ port }: { port: number }) {
           <div className="mt-2.5 grid grid-cols-[minmax(0,1fr)_310px] gap-6 max-xl:grid-cols-1">
             <div>
               <Seen series={series} unit={view.unit} seconds={(time.end.getTime() - time.start.getTime()) / 1000} />
-              <Outlook port={port} at={time.at} />
+              <Outlook filter={{ interfaces: [port] }} at={time.at} />
               <LogbookLines range={time.range} only={{ interface: port }} />
             </div>
             {working && <Working lines={working} />}

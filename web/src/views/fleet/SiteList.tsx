@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import type { ReactNode } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { groupsQuery, type Place } from "../../api/queries";
@@ -11,31 +12,20 @@ const NO_SITE = "No site";
 export function SiteList({ sites, chosen }: { sites: Schemas["SiteOut"][]; chosen: Place }) {
   const trail = useTrail();
   const { data: groups } = useQuery(groupsQuery);
-  const total = sites.reduce((sum, site) => sum + site.ports, 0);
-  const rows = [
-    { name: "", label: "Everywhere", ports: total },
-    ...sites.map((site) => ({ ...site, name: site.name || NO_SITE, label: site.name || NO_SITE })),
-  ];
+  const rows = sites.map((site) => ({ ...site, name: site.name || NO_SITE }));
   return (
     <nav aria-label="Sites and groups" className="min-h-0 overflow-auto border-r border-rule pt-3 max-lg:hidden">
-      <h2 className="mx-3.5 mb-1.5 flex justify-between text-[12px] font-semibold">
-        Sites <span className="font-normal text-ink2">{sites.length}</span>
-      </h2>
-      {rows.map((site) => (
-        <Entry
-          key={site.label}
-          to={trail.site(site.name)}
-          isChosen={!chosen.group && site.name === (chosen.site ?? "")}
-          name={site.label}
-          ports={site.ports}
-        />
-      ))}
-      <h2 className="mx-3.5 mt-3 mb-1.5 flex justify-between text-[12px] font-semibold">
-        Groups{" "}
-        <Link className="font-normal text-ink2 underline" to="/setup/groups">
+      <Entry
+        to={trail.site("")}
+        isChosen={!chosen.group && !chosen.site}
+        name="Everywhere"
+        ports={sites.reduce((sum, site) => sum + site.ports, 0)}
+      />
+      <Heading name="Groups">
+        <Link className="underline" to="/setup/groups">
           {groups?.rows.length ? "change" : "make one"}
         </Link>
-      </h2>
+      </Heading>
       {groups?.rows.map((group) => (
         <Entry
           key={group.id}
@@ -43,6 +33,16 @@ export function SiteList({ sites, chosen }: { sites: Schemas["SiteOut"][]; chose
           isChosen={chosen.group === group.id}
           name={group.name}
           ports={group.ports}
+        />
+      ))}
+      <Heading name="Sites">{sites.length}</Heading>
+      {rows.map((site) => (
+        <Entry
+          key={site.name}
+          to={trail.site(site.name)}
+          isChosen={!chosen.group && site.name === chosen.site}
+          name={site.name}
+          ports={site.ports}
         />
       ))}
     </nav>
@@ -58,5 +58,13 @@ function Entry({ to, isChosen, name, ports }: { to: string; isChosen: boolean; n
     >
       <span className="truncate">{name}</span> <span className="font-normal text-ink2">{ports}</span>
     </Link>
+  );
+}
+
+function Heading({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <h2 className="mx-3.5 mt-3 mb-1.5 flex justify-between text-[12px] font-semibold">
+      {name} <span className="font-normal text-ink2">{children}</span>
+    </h2>
   );
 }

@@ -10,6 +10,7 @@ import { Figure } from "../../parts/Figure";
 import { date, percent, rate, text } from "../../parts/format";
 import { InlineChoice } from "../../parts/InlineChoice";
 import { Problem } from "../../parts/Problem";
+import { Outlook } from "../fleet/Outlook";
 import { ROLE_CHOICES } from "../fleet/roles";
 import { PlaceChoice, PlanHead } from "./PlanHead";
 
@@ -24,8 +25,8 @@ export function FillsUp() {
   const time = useScreenTime();
   const keep = useTimeSearch();
   useRowKeys();
-  const role = search.get("role") ?? "wan";
   const { place } = usePlace();
+  const role = search.get("role") ?? (place.group ? "any" : "wan");
   const filter = { ...(role === "any" ? {} : { role }), ...place };
   const { data, error } = useQuery(forecastsQuery(time.at, filter));
   const short = data?.filter((row) => row.verdict === "too short").length ?? 0;
@@ -47,6 +48,7 @@ export function FillsUp() {
         <PlaceChoice />
       </div>
       <Problem error={error} />
+      {place.group && <Outlook filter={{ ...filter, together: true }} at={time.at} />}
       <div className={`grid ${COLUMNS} gap-2.5 border-b border-rule py-1 text-[12px] text-ink2`}>
         <span>port</span>
         <span>device</span>
