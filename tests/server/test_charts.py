@@ -9,6 +9,7 @@ import pytest
 from django.contrib.auth.models import User
 from django.core.management import CommandError, call_command
 
+from lumtar.domain.alarms.models import Alarm, AlarmChange
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings import rollups
@@ -278,3 +279,36 @@ def test_looks_are_asked_for_and_read_with_one_call(client, port):
     assert not LiveWish.objects.exists()
     refused = client.post("/api/v1/live", {**body, "every_s": 60}, "application/json")
     assert refused.status_code == 422 and "Choose 1, 2, 5 or 10" in refused.json()["detail"]
+
+
+def test_a_chart_says_what_happened_in_its_time(client, port):
+    now = datetime.now(UTC)
+    other = Interface.objects.filter(device=port.device).exclude(pk=port.pk).first()
+    for entry in (
+        {"kind": "speed", "device": port.device, "interface": port, "text": "1 Gb/s, was 100 Mb/s"},
+        {"kind": "restart", "device": port.device, "text": "restarted"},
+        {"kind": "state", "device": port.device, "interface": other, "text": "another port went down"},
+        {"kind": "reach", "device": port.device, "text": "told by an alarm already"},
+    ):
+        Entry.objects.create(at=now - timedelta(minutes=30), **entry)
+    alarm = Alarm.objects.create(
+        device=port.device,
+        interface=port,
+        type="utilisation",
+        severity=0,
+        is_cleared=True,
+        raised_at=now,
+        changed_at=now,
+        text="x",
+    )
+    AlarmChange.objects.create(alarm=alarm, at=now - timedelta(minutes=20), severity=4, text="91 % full")
+    AlarmChange.objects.create(alarm=alarm, at=now - timedelta(days=3), severity=4, text="long ago")
+    marks = get(client, f"interfaces/{port.pk}/series", start=iso(now - timedelta(hours=2)), end=iso(now))["marks"]
+    told = {(mark["kind"], mark["severity"], mark["words"]) for mark in marks}
+    assert told >= {
+        ("speed", None, "1 Gb/s, was 100 Mb/s"),
+        ("restart", None, "restarted"),
+        ("alarm", 4, "91 % full"),
+    }
+    words = {mark["words"] for mark in marks}
+    assert not words & {"another port went down", "told by an alarm already", "long ago"}

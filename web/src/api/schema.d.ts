@@ -2390,8 +2390,22 @@ export interface components {
             out_bps?: number | null;
         };
         /**
+         * Mark
+         * @description Something that happened in the time of a chart. ``severity`` is that of an alarm's change (0: cleared), else null.
+         */
+        Mark: {
+            /** At */
+            at: number;
+            /** Kind */
+            kind: string;
+            /** Severity */
+            severity: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * SeriesOut
-         * @description A chart: points, what is seen in figures, gaps with reasons, and the speeds in force.
+         * @description A chart: points, what is seen in figures, gaps with reasons, the speeds in force, and what happened.
          */
         SeriesOut: {
             /** Source */
@@ -2430,6 +2444,8 @@ export interface components {
             gaps: components["schemas"]["GapOut"][];
             /** Speeds */
             speeds: components["schemas"]["SpeedOut"][];
+            /** Marks */
+            marks: components["schemas"]["Mark"][];
         };
         /**
          * Summary

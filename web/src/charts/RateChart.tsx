@@ -2,6 +2,7 @@ import { useMemo, useRef, useState } from "react";
 import uPlot from "uplot";
 import type { Schemas } from "../api/client";
 import { clock, moment, perSecond, rate, text, volume } from "../parts/format";
+import { SEVERITIES, tokenOf } from "../parts/severities";
 import { colour } from "../parts/theme";
 import { Plot } from "./Plot";
 import { drawGaps, LEFT, SYNC, timeAxis, valueAxis } from "./plot";
@@ -9,6 +10,9 @@ import { figureIn, speedIn, type Unit, valuesIn } from "./units";
 import type { ChartView } from "./view";
 
 type Series = Schemas["SeriesOut"];
+/** A mark counts as under the cursor within this part of the chart's width. */
+const NEAR = 200;
+const MOST_TOLD = 3;
 type Props = {
   series: Series;
   /** The same interface at another time, drawn as dotted lines behind. */
@@ -63,20 +67,28 @@ function drawSpeed(series: () => Series, unit: Unit): (plot: uPlot) => void {
   };
 }
 
-/** Restarts as short ink strokes under the time axis. */
-function drawRestarts(series: () => Series): (plot: uPlot) => void {
+/** What happened, on the time axis: alarms in the colour of their severity, everything else in ink; restarts are longer. */
+function drawMarks(series: () => Series): (plot: uPlot) => void {
   return (plot) => {
     const { ctx, bbox } = plot;
-    ctx.save();
-    ctx.fillStyle = colour("ink");
-    for (const at of series().restarts) {
+    const ratio = devicePixelRatio;
+    const stroke = (at: number, width: number, height: number, style: string) => {
       const x = plot.valToPos(at, "x", true);
-      if (x >= bbox.left && x <= bbox.left + bbox.width)
-        ctx.fillRect(x - devicePixelRatio, bbox.top + bbox.height, 2 * devicePixelRatio, 7 * devicePixelRatio);
-    }
+      if (x < bbox.left || x > bbox.left + bbox.width) return;
+      ctx.fillStyle = style;
+      ctx.fillRect(x - (width / 2) * ratio, bbox.top + bbox.height, width * ratio, height * ratio);
+    };
+    ctx.save();
+    for (const at of series().restarts) stroke(at, 2, 9, colour("ink"));
+    for (const { at, severity } of series().marks)
+      stroke(at, severity ? 5 : 3, severity ? 6 : 4, severity ? colour(tokenOf(severity)) : colour("ink2"));
     ctx.restore();
   };
 }
+
+/** What happened within a few pixels of a time. */
+const marksNear = (series: Series, at: number, seconds: number) =>
+  series.marks.filter((mark) => Math.abs(mark.at - at) <= seconds);
 
 /** A ghost's values at the steps of the series it stands behind; its own steps may be longer. */
 function behind(series: Series, ghost: Series, unit: Unit, way: "in" | "out", seconds: number): (number | null)[] {
@@ -143,7 +155,7 @@ export function RateChart({ series, ghost, view, start, end, onZoom, onBack, onP
       ],
       hooks: {
         drawAxes: [drawGaps(() => current().gaps, true)],
-        draw: [drawSpeed(current, unit), drawRestarts(current)],
+        draw: [drawSpeed(current, unit), drawMarks(current)],
         setCursor: [
           (plot) => {
             const index = plot.cursor.idx;
@@ -208,7 +220,15 @@ export function RateChart({ series, ghost, view, start, end, onZoom, onBack, onP
         label={`Bandwidth in and out, ${summary(series)}`}
         {...shared}
       />
-      {cursor && <Reading series={series} unit={unit} index={cursor.index} left={cursor.left + LEFT} />}
+      {cursor && (
+        <Reading
+          series={series}
+          unit={unit}
+          index={cursor.index}
+          left={cursor.left + LEFT}
+          near={Math.max(series.step_s / 2, (end.getTime() - start.getTime()) / 1000 / NEAR)}
+        />
+      )}
       {failing ? (
         <>
           <Plot data={counts} options={trouble} height={54} label="Errors and discards" {...shared} />
@@ -226,8 +246,17 @@ function summary(series: Series): string {
   return `mean in ${figure(series.inward.mean)}, mean out ${figure(series.outward.mean)}`;
 }
 
-/** The value under the cursor, and what was carried in its step. */
-function Reading({ series, unit, index, left }: { series: Series; unit: Unit; index: number; left: number }) {
+type ReadingProps = {
+  series: Series;
+  unit: Unit;
+  index: number;
+  left: number;
+  /** What happened within so many seconds is told as well. */
+  near: number;
+};
+
+/** The value under the cursor, what was carried in its step, and what happened then. */
+function Reading({ series, unit, index, left, near }: ReadingProps) {
   const at = series.at[index];
   if (at === undefined) return null;
   const value = (way: "in" | "out") => {
@@ -238,10 +267,12 @@ function Reading({ series, unit, index, left }: { series: Series; unit: Unit; in
   };
   const [from, to] = [new Date((at - series.step_s) * 1000), new Date(at * 1000)];
   const errors = series.errors[index] ?? 0;
+  const happened = marksNear(series, at - series.step_s / 2, near);
+  const room = happened.length ? 202 : 120;
   return (
     <div
       className="figures pointer-events-none absolute top-7 z-10 -translate-x-1/2 bg-lamp px-2.5 py-1 text-center text-[11.5px] whitespace-nowrap text-(--onlamp)"
-      style={{ left: `clamp(120px, ${left}px, calc(100% - 120px))` }}
+      style={{ left: `clamp(${room}px, ${left}px, calc(100% - ${room}px))` }}
     >
       <b className="font-semibold">
         {moment(from)} – {series.step_s >= 86400 ? moment(to) : clock(to)}
@@ -249,6 +280,13 @@ function Reading({ series, unit, index, left }: { series: Series; unit: Unit; in
       <br />
       in {value("in")} &ensp;out {value("out")}
       {errors > 0 && <> &ensp;{perSecond(errors / series.step_s)} errors/s</>}
+      {happened.slice(0, MOST_TOLD).map((mark) => (
+        <span key={`${mark.at} ${mark.words}`} className="block max-w-[380px] truncate">
+          {clock(new Date(mark.at * 1000))} {mark.severity !== null && `${SEVERITIES[mark.severity]?.word}: `}
+          {mark.words}
+        </span>
+      ))}
+      {happened.length > MOST_TOLD && <span className="block">and {happened.length - MOST_TOLD} more, see below</span>}
     </div>
   );
 }

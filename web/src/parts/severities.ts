@@ -7,3 +7,6 @@ export const SEVERITIES = [
   { word: "major", colour: "var(--major)" },
   { word: "critical", colour: "var(--critical)" },
 ] as const;
+
+/** The colour token of a severity, for canvases. */
+export const tokenOf = (severity: number) => SEVERITIES[severity]?.colour.slice("var(--".length, -1) ?? "ink2";

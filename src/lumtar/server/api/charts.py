@@ -11,8 +11,10 @@ from lumtar.core import working
 from lumtar.core.speeds import SpeedSource
 from lumtar.core.text import csv_line
 from lumtar.core.units import duration
+from lumtar.domain.alarms.queries import changes_about
 from lumtar.domain.inventory import queries
 from lumtar.domain.inventory.models import Interface
+from lumtar.domain.logbook import queries as logbook
 from lumtar.domain.readings import counted, retention, series
 from lumtar.domain.readings.series import Line, Series
 from lumtar.server.api.fleet import SpeedOut, interface_called, speed_out
@@ -21,7 +23,7 @@ from lumtar.server.api.scope import ScopeIn
 from lumtar.server.api.times import past, span
 
 router = Router(tags=["charts"])
-MOST_LINES, MOST_PORTS = 50, 500
+MOST_LINES, MOST_PORTS, MOST_MARKS = 50, 500, 200
 
 
 class GapOut(Schema):
@@ -33,12 +35,41 @@ class GapOut(Schema):
     words: str
 
 
+class Mark(Schema):
+    """Something that happened in the time of a chart. ``severity`` is that of an alarm's change (0: cleared), else null."""
+
+    at: float
+    kind: str
+    severity: int | None
+    words: str
+
+
 @dataclass(slots=True)
 class SeriesOut(Series):
-    """A chart: points, what is seen in figures, gaps with reasons, and the speeds in force."""
+    """A chart: points, what is seen in figures, gaps with reasons, the speeds in force, and what happened."""
 
     gaps: list[GapOut]
     speeds: list[SpeedOut]
+    marks: list[Mark]
+
+
+def marks_of(interface: Interface, since: datetime, until: datetime) -> list[Mark]:
+    """Alarms, restarts and changes of an interface and its device, in the order of time; the newest if there are many."""
+    place = (interface.pk, interface.device_id, since, until, MOST_MARKS)
+    alarms = [
+        Mark(at=each.at.timestamp(), kind="alarm", severity=each.severity, words=each.text)
+        for each in changes_about(*place)
+    ]
+    entries = [
+        Mark(
+            at=each.at.timestamp(),
+            kind=each.kind,
+            severity=None,
+            words=each.text + (f" ({each.by})" if each.by else ""),
+        )
+        for each in logbook.about(*place)
+    ]
+    return sorted([*alarms, *entries], key=lambda mark: mark.at)[-MOST_MARKS:]
 
 
 def gaps_of(device: int, since: datetime, until: datetime) -> list[GapOut]:
@@ -57,7 +88,8 @@ def interface_series(
     read = series.read(found, since, until, points)
     speeds = [speed_out(speed) for speed in series.speeds(interface, since, until)]
     values = {name: getattr(read, name) for name in Series.__dataclass_fields__}
-    return SeriesOut(**values, gaps=gaps_of(found.device_id, since, until), speeds=speeds)
+    gaps, marks = gaps_of(found.device_id, since, until), marks_of(found, since, until)
+    return SeriesOut(**values, gaps=gaps, speeds=speeds, marks=marks)
 
 
 class NamedLine(Schema):
