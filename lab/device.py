@@ -12,10 +12,13 @@ from lab import mib
 from lab.counting import Group, boot_at, boots, is_silent, processor_load, sensor_tenths
 from lab.incidents import INCIDENTS, Incident
 from lab.mib import Column, Mib, scalar, table, text
-from lab.scenario import ENTERPRISE, MODELS, Box, Scenario, said_of
+from lab.scenario import ENTERPRISE, MODELS, Box, Port, Scenario, said_of
 from lumtar.wire import ber
 
-IF, IFX = "1.3.6.1.2.1.2.2.1", "1.3.6.1.2.1.31.1.1.1"
+IF, IFX, DOT3 = "1.3.6.1.2.1.2.2.1", "1.3.6.1.2.1.31.1.1.1", "1.3.6.1.2.1.10.7.2.1"
+ETHERNET = 6
+SUPPLIES = {"core": 2, "fw": 2, "wan": 1, "acc": 1, "fs": 2, "wlc": 1}
+FANS = {"core": 3, "fw": 2, "acc": 1, "fs": 2}
 WIDTH = 8
 KEPT = 0.05
 """Seconds for which computed counters serve: one answer is one instant."""
@@ -220,7 +223,14 @@ class Device:
         return self._computed[1]
 
     def _columns(self) -> list[Column]:
-        columns = [*self._system(), *self._processors(), *self._entities(), *self._own_objects()]
+        columns = [
+            *self._system(),
+            *self._processors(),
+            *self._entities(),
+            *self._storage(),
+            *self._power(),
+            *self._own_objects(),
+        ]
         ports = self.box.ports
         indexes = [port.index for port in ports]
 
@@ -302,6 +312,10 @@ class Device:
         of_ports(IFX, 15, [ber.integer(round(port.speed_bps / 1e6), ber.GAUGE32) for port in ports])
         of_ports(IFX, 18, [text(each["alias"]) for each in said])
         of_ports(IFX, 19, [ber.integer(0, ber.TIME_TICKS)] * len(ports))
+        wired = [row for row, port in enumerate(ports) if port.kind == ETHERNET]
+        counted(DOT3, 3, 8, wired)
+        for number, value in ((2, 0), (8, 0), (19, 3)):
+            columns.append(table(DOT3, number, [ports[row].index for row in wired], [ber.integer(value)] * len(wired)))
         return columns
 
     def _is_up(self, index: int, planned: bool) -> bool:
@@ -368,17 +382,60 @@ class Device:
 
         return [table("1.3.6.1.2.1.25.3.3.1", 2, numbers, load)]
 
+    def _storage(self) -> list[Column]:
+        """Memory that fills slowly over a day, and a flash disk."""
+        storage = "1.3.6.1.2.1.25.2.3.1"
+        kinds = [ber.tlv(ber.OBJECT_IDENTIFIER, ber.oid_body(f"1.3.6.1.2.1.25.2.1.{kind}")) for kind in (2, 9)]
+
+        def used(at: float) -> list[bytes]:
+            sway = 0.5 + 0.5 * math.sin(2 * math.pi * ((at + self.box.seed) % 86400) / 86400)
+            return [ber.integer(round(2_000_000 * (0.42 + 0.1 * sway))), ber.integer(31_000)]
+
+        return [
+            table(storage, 2, [1, 2], kinds),
+            table(storage, 3, [1, 2], [text("Memory"), text("Flash")]),
+            table(storage, 4, [1, 2], [ber.integer(1024)] * 2),
+            table(storage, 5, [1, 2], [ber.integer(2_000_000), ber.integer(120_000)]),
+            table(storage, 6, [1, 2], used),
+        ]
+
+    def _power(self) -> list[Column]:
+        """Power over Ethernet of access switches: ports that are up may take some."""
+        if self.box.family != "acc":
+            return []
+        wired = [port for port in self.box.ports if port.kind == ETHERNET and not port.terms]
+
+        def takes(port: Port) -> bool:
+            return self._is_up(port.index, port.up) and port.index % 3 == 0
+
+        def ports(at: float) -> list[bytes]:
+            return [ber.integer(3 if takes(port) else 2) for port in wired]
+
+        def watts(at: float) -> list[bytes]:
+            return [ber.integer(round(sum(6.4 for port in wired if takes(port))), ber.GAUGE32)]
+
+        entry = "1.3.6.1.2.1.105.1.1.1"
+        indexes = [ber.subidentifiers([1, port.index]) for port in wired]
+        return [
+            Column(ber.oid_body(f"{entry}.6"), indexes, ports),
+            table("1.3.6.1.2.1.105.1.3.1.1", 2, [1], [ber.integer(370, ber.GAUGE32)]),
+            table("1.3.6.1.2.1.105.1.3.1.1", 4, [1], watts),
+        ]
+
     def _entities(self) -> list[Column]:
         maker, model, _ = MODELS[self.box.family]
         physical, sensor = "1.3.6.1.2.1.47.1.1.1.1", "1.3.6.1.2.1.99.1.1.1"
-        names = ["chassis", *(name for name, _, _ in self.box.sensors)]
-        indexes = list(range(1, len(names) + 1))
+        sensors = ["chassis", *(name for name, _, _ in self.box.sensors)]
+        supplies = [f"Power supply {number}" for number in range(1, SUPPLIES.get(self.box.family, 0) + 1)]
+        fans = [f"Fan {number}" for number in range(1, FANS.get(self.box.family, 0) + 1)]
+        names = [*sensors, *supplies, *fans]
+        indexes = [*range(1, len(sensors) + 1), *range(101, 101 + len(supplies)), *range(201, 201 + len(fans))]
         only_chassis = [""] * (len(names) - 1)
 
         def of_entities(number: int, values: list[bytes]) -> Column:
             return table(physical, number, indexes, values)
 
-        kinds = [8 if "emperature" in name else 1 for name in names[1:]]
+        kinds = [8 if "emperature" in name else 1 for name in sensors[1:]]
         count = len(kinds)
 
         def readings(at: float) -> list[bytes]:
@@ -386,15 +443,16 @@ class Device:
 
         return [
             of_entities(2, [text(model), *(text(name) for name in names[1:])]),
-            of_entities(5, [ber.integer(3), *[ber.integer(8)] * count]),
+            of_entities(5, [ber.integer(kind) for kind in (3, *[8] * count, *[6] * len(supplies), *[7] * len(fans))]),
+            table("1.3.6.1.2.1.131.1.1.1", 3, indexes[1 + count :], [ber.integer(3)] * (len(supplies) + len(fans))),
             of_entities(7, [text(name) for name in names]),
             of_entities(10, [text(value) for value in ["4.2.1", *only_chassis]]),
             of_entities(11, [text(value) for value in [f"{self.box.seed:08X}", *only_chassis]]),
             of_entities(12, [text(value) for value in [maker, *only_chassis]]),
             of_entities(13, [text(value) for value in [model, *only_chassis]]),
-            table(sensor, 1, indexes[1:], [ber.integer(kind) for kind in kinds]),
-            table(sensor, 2, indexes[1:], [ber.integer(9)] * count),
-            table(sensor, 3, indexes[1:], [ber.integer(1)] * count),
-            table(sensor, 4, indexes[1:], readings),
-            table(sensor, 5, indexes[1:], [ber.integer(1)] * count),
+            table(sensor, 1, indexes[1 : 1 + count], [ber.integer(kind) for kind in kinds]),
+            table(sensor, 2, indexes[1 : 1 + count], [ber.integer(9)] * count),
+            table(sensor, 3, indexes[1 : 1 + count], [ber.integer(1)] * count),
+            table(sensor, 4, indexes[1 : 1 + count], readings),
+            table(sensor, 5, indexes[1 : 1 + count], [ber.integer(1)] * count),
         ]

@@ -4,22 +4,25 @@ import asyncio
 import json
 import re
 import socket
+from datetime import timedelta
 from itertools import pairwise
 
 import pytest
 from asgiref.sync import sync_to_async
 from django.db import connection
+from django.utils import timezone
 
 from lumtar.core.counters import Flag
 from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification, Rule, RuleMemory
 from lumtar.domain.inventory import polling, services
 from lumtar.domain.inventory.description import override_speed
-from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface, InterfaceSpeed, PollRequest
+from lumtar.domain.inventory.models import Device, DeviceState, Interface, InterfaceSpeed, PollRequest
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.models import Process
 from lumtar.domain.operation.queries import health
-from lumtar.domain.readings.models import ComponentReading, DeviceReading, Gap, Newest, Reading
+from lumtar.domain.readings import ethernet
+from lumtar.domain.readings.models import ComponentReading, DeviceReading, EthernetErrors, Gap, Newest, Reading
 from lumtar.engine.collector.keeper import Keeper
 from tests.conftest import free_port
 from tests.engine.conftest import adding, collecting, eventually
@@ -48,7 +51,17 @@ async def test_a_new_device_is_described_polled_and_stored(stand_in):
     newest = await Newest.objects.aget(interface__if_index=1)
     assert newest.in_percent == pytest.approx(newest.in_bps / 1e7, rel=0.01)
     assert (await Newest.objects.aget(interface__if_index=3)).oper == 2
-    assert await Component.objects.acount() == 2
+    newest = {
+        (reading.component.kind, reading.component.name): reading.value
+        async for reading in ComponentReading.objects.select_related("component").order_by("at")
+    }
+    assert newest[("supply", "Power supply 1")] == newest[("fan", "Fan 1")] == 3
+    assert newest[("poe port", "PoE port 2")] == 2 and newest[("poe budget", "PoE budget")] == 370
+    assert 40 < newest[("memory", "Memory")] < 54
+    assert newest[("storage", "Flash")] == pytest.approx(100 * 31 / 120)
+    assert {"processor", "sensor"} < {kind for kind, _ in newest}
+    # A state that does not change is not told with every poll; a device that is recognised begins anew.
+    assert await ComponentReading.objects.filter(component__kind="fan").acount() <= 2
     assert await ComponentReading.objects.acount() > 0 and await DeviceReading.objects.acount() > 0
     state = await DeviceState.objects.aget()
     assert state.reach == "answers" and state.rtt_ms > 0 and state.next_poll_at > state.polled_at
@@ -472,3 +485,23 @@ async def test_ports_keep_their_history_when_a_restart_renumbers_them(stand_in):
     texts = [entry.text async for entry in Entry.objects.filter(kind="inventory")]
     assert "port Uplink has ifIndex 11 now, was 1" in texts
     assert not [text for text in texts if "gone" in text or "new" in text]
+
+
+async def test_what_only_ethernet_counts_is_kept_where_there_is_some(stand_in, monkeypatch):
+    monkeypatch.setattr("lumtar.engine.collector.reading.EVERY", 1.0)
+    await adding(stand_in)
+    stand_in.device.set_errors(1, 50)
+    async with collecting():
+        await eventually(lambda: EthernetErrors.objects.count() >= 2)
+    assert {row.interface_id async for row in EthernetErrors.objects.all()} == {
+        (await Interface.objects.aget(if_index=1)).pk
+    }
+    row = await EthernetErrors.objects.afirst()
+    assert row.fcs_errors == pytest.approx(50 * row.seconds, rel=0.4) and row.late_collisions == 0
+    assert (await Interface.objects.aget(if_index=1)).duplex == 3
+    now = timezone.now()
+    port = await Interface.objects.aget(if_index=1)
+    total = await sync_to_async(ethernet.total)(port.pk, now - timedelta(hours=1), now)
+    assert total.fcs_errors == sum([row.fcs_errors async for row in EthernetErrors.objects.all()])
+    await sync_to_async(ethernet.drop_old)(now + timedelta(days=5000))
+    assert await EthernetErrors.objects.acount() == 0

@@ -31,6 +31,10 @@ class Table(StrEnum):
     PROCESSORS = "processors"
     SENSORS = "sensors"
     ENTITY = "inventory"
+    STORAGE = "memory and storage"
+    STATES = "fans and power supplies"
+    POWER = "power over Ethernet"
+    ETHERNET = "Ethernet errors"
 
 
 TABLES = {
@@ -38,6 +42,10 @@ TABLES = {
     Table.PROCESSORS: "HOST-RESOURCES-MIB hrProcessorTable (RFC 2790)",
     Table.SENSORS: "ENTITY-SENSOR-MIB entPhySensorTable (RFC 3433)",
     Table.ENTITY: "ENTITY-MIB entPhysicalTable (RFC 6933): maker, model, serial number, software",
+    Table.STORAGE: "HOST-RESOURCES-MIB hrStorageTable (RFC 2790): share of memory and disks in use",
+    Table.STATES: "ENTITY-STATE-MIB entStateOper (RFC 4268) of fans and power supplies",
+    Table.POWER: "POWER-ETHERNET-MIB (RFC 3621): budget, use, and each port",
+    Table.ETHERNET: "EtherLike-MIB dot3StatsTable (RFC 3635): FCS, alignment, late collisions, duplex; every five minutes",
 }
 
 SYSTEM_FIELDS = (

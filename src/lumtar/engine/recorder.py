@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.alarms.wording import reachable_text, unreachable_text, utilisation_cleared_text, utilisation_text
 from lumtar.core.counters import Snapshot
+from lumtar.core.ethernet import DUPLEX, Errors
 from lumtar.core.labels import QUIET
 from lumtar.core.ledger import UP, Ledger, Observation, State, Status
 from lumtar.core.rows import join_rows
@@ -81,6 +82,9 @@ class Batch:
     state: State | None = None
     devices: list[DeviceNews] = field(default_factory=list)
     parts: list[tuple[int, float, float]] = field(default_factory=list)
+    errors: list[tuple[int, float, Errors]] = field(default_factory=list)
+    """Interface, time, and what only Ethernet counts."""
+    duplex: dict[int, int] = field(default_factory=dict)
     entries: list[Entry] = field(default_factory=list)
     transitions: list[Transition] = field(default_factory=list)
     gaps: list[GapNews] = field(default_factory=list)
@@ -107,6 +111,10 @@ class Answer:
     rtt_ms: float = 0.0
     poll_ms: float = 0.0
     parts: list[tuple[int, float, float]] = field(default_factory=list)
+    errors: list[tuple[int, Errors]] = field(default_factory=list)
+    """Of Ethernet interfaces, by slot."""
+    duplex: dict[int, int] = field(default_factory=dict)
+    """By slot, as far as it was read."""
     requests: int = 1
 
 
@@ -198,8 +206,23 @@ class Recorder:
             for answer in answers:
                 self.heard(batch, answer)
                 batch.parts += answer.parts
+                batch.errors += [(self.interfaces[slot].pk, answer.at, errors) for slot, errors in answer.errors]
+                self._take_duplex(batch, answer)
             self._take_counters(batch, [answer for answer in answers if len(answer.slots)])
         return batch
+
+    def _take_duplex(self, batch: Batch, answer: Answer) -> None:
+        for slot, duplex in answer.duplex.items():
+            interface = self.interfaces[slot]
+            if interface.duplex == duplex:
+                continue
+            was, interface.duplex = interface.duplex, duplex
+            batch.duplex[interface.pk] = duplex
+            if DUPLEX.get(was) and DUPLEX.get(duplex) and interface.role not in QUIET:
+                text = f"{interface.label} has {DUPLEX[duplex]}, was {DUPLEX[was]}"
+                batch.entries.append(
+                    Entry(at=moment(answer.at), kind=Kind.SPEED, device=answer.device, interface=interface, text=text)
+                )
 
     def _take_counters(self, batch: Batch, answers: list[Answer]) -> None:
         if not answers:

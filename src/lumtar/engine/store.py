@@ -8,10 +8,11 @@ from django.db import IntegrityError, connection, transaction
 from lumtar.core.rows import take_rows
 from lumtar.domain.alarms import services as alarms
 from lumtar.domain.alarms.services import Transition
-from lumtar.domain.inventory.description import note_speeds
+from lumtar.domain.inventory.description import note_duplex, note_speeds
 from lumtar.domain.inventory.models import Device, DeviceState, Interface
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.services import announce
+from lumtar.domain.readings import ethernet
 from lumtar.domain.readings import services as readings
 from lumtar.domain.readings.models import Gap
 from lumtar.engine.recorder import Batch, DeviceNews, GapNews, moment
@@ -53,6 +54,7 @@ def _leave_out_deleted(batch: Batch) -> None:
         if not len(batch.interfaces):
             batch.interfaces = batch.seen = batch.state = None
         batch.speeds = [each for each in batch.speeds if each.interface in there]
+        batch.errors = [each for each in batch.errors if each[0] in there]
         batch.memory = {key: over for key, over in batch.memory.items() if key[1] in there}
     batch.devices = [each for each in batch.devices if each.device in devices]
     batch.entries = [each for each in batch.entries if each.device_id is None or each.device_id in devices]
@@ -69,6 +71,7 @@ def _write(batch: Batch) -> None:
             _write_polls(batch)
         _write_states(batch.devices)
         note_speeds(batch.speeds)
+        note_duplex(batch.duplex)
         Entry.objects.bulk_create(batch.entries)
         _write_gaps(batch.gaps)
         changed = alarms.apply(_of_devices_in_use(batch.transitions))
@@ -117,6 +120,7 @@ def _rounded(seconds: float) -> datetime:
 
 
 def _write_polls(batch: Batch) -> None:
+    ethernet.append(batch.errors)
     if batch.parts:
         components, at, values = zip(*batch.parts, strict=True)
         readings.append_components(components, at, values)

@@ -2055,6 +2055,10 @@ export interface components {
             unit: string;
             /** Value */
             value: number | null;
+            /** Words */
+            words: string;
+            /** Is Good */
+            is_good: boolean;
         };
         /**
          * DeviceChange
@@ -2354,6 +2358,8 @@ export interface components {
             first_seen: string;
             /** Gone At */
             gone_at: string | null;
+            /** Duplex */
+            duplex: string;
             speed: components["schemas"]["SpeedOut"] | null;
             /** Device Words */
             device_words: string;
@@ -2390,6 +2396,18 @@ export interface components {
             out_bps?: number | null;
         };
         /**
+         * EthernetSum
+         * @description What was counted over a time.
+         */
+        EthernetSum: {
+            /** Fcs Errors */
+            fcs_errors: number;
+            /** Alignment Errors */
+            alignment_errors: number;
+            /** Late Collisions */
+            late_collisions: number;
+        };
+        /**
          * Mark
          * @description Something that happened in the time of a chart. ``severity`` is that of an alarm's change (0: cleared), else null.
          */
@@ -2405,7 +2423,7 @@ export interface components {
         };
         /**
          * SeriesOut
-         * @description A chart: points, what is seen in figures, gaps with reasons, the speeds in force, and what happened.
+         * @description A chart: points, what is seen in figures, gaps with reasons, the speeds in force, what happened, and Ethernet's errors.
          */
         SeriesOut: {
             /** Source */
@@ -2446,6 +2464,7 @@ export interface components {
             speeds: components["schemas"]["SpeedOut"][];
             /** Marks */
             marks: components["schemas"]["Mark"][];
+            ethernet: components["schemas"]["EthernetSum"];
         };
         /**
          * Summary
@@ -3509,7 +3528,11 @@ export interface components {
              *       "interfaces",
              *       "processors",
              *       "sensors",
-             *       "inventory"
+             *       "inventory",
+             *       "memory and storage",
+             *       "fans and power supplies",
+             *       "power over Ethernet",
+             *       "Ethernet errors"
              *     ]
              */
             tables: string[];
@@ -3591,7 +3614,11 @@ export interface components {
              *       "interfaces",
              *       "processors",
              *       "sensors",
-             *       "inventory"
+             *       "inventory",
+             *       "memory and storage",
+             *       "fans and power supplies",
+             *       "power over Ethernet",
+             *       "Ethernet errors"
              *     ]
              */
             tables?: string[];
@@ -3636,7 +3663,11 @@ export interface components {
              *       "interfaces",
              *       "processors",
              *       "sensors",
-             *       "inventory"
+             *       "inventory",
+             *       "memory and storage",
+             *       "fans and power supplies",
+             *       "power over Ethernet",
+             *       "Ethernet errors"
              *     ]
              */
             tables?: string[];

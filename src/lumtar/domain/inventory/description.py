@@ -1,6 +1,6 @@
 """Taking over what devices say of themselves."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
@@ -207,6 +207,12 @@ def note_speeds(changes: Iterable[SpeedChange]) -> None:
     InterfaceSpeed.objects.bulk_create(rows)
     if rows and uses_speed():
         label_ports(only=[row.interface_id for row in rows])
+
+
+def note_duplex(found: Mapping[int, int]) -> None:
+    """Keep the duplex of some interfaces (dot3StatsDuplexStatus)."""
+    for duplex in set(found.values()):
+        Interface.objects.filter(pk__in=[pk for pk, told in found.items() if told == duplex]).update(duplex=duplex)
 
 
 @transaction.atomic

@@ -242,6 +242,8 @@ class Interface(models.Model):
     own_label = models.CharField(max_length=255, null=True)
     own_role = models.CharField(max_length=12, null=True)
     own_tags = models.JSONField(default=dict, blank=True)
+    duplex = models.SmallIntegerField(default=0)
+    """dot3StatsDuplexStatus (RFC 3635): 2 half, 3 full; 0 and 1 are unknown."""
     in_override_bps = models.BigIntegerField(null=True)
     out_override_bps = models.BigIntegerField(null=True)
     first_seen = models.DateTimeField(default=timezone.now)
@@ -312,7 +314,7 @@ class InterfaceSpeed(models.Model):
 
 
 class Component(models.Model):
-    """A part of a device that gives one number: a processor's load, a sensor's value."""
+    """A part of a device that gives one number: a processor's load, a sensor's value, a fan's state."""
 
     class Kind(models.TextChoices):
         """Where the number comes from."""
@@ -320,6 +322,13 @@ class Component(models.Model):
         PROCESSOR = "processor", "processor"
         SENSOR = "sensor", "sensor"
         OBJECT = "object", "object of a profile"
+        MEMORY = "memory", "memory"
+        STORAGE = "storage", "storage"
+        FAN = "fan", "fan"
+        SUPPLY = "supply", "power supply"
+        POE_USED = "poe used", "power over Ethernet in use"
+        POE_BUDGET = "poe budget", "power over Ethernet that may be used"
+        POE_PORT = "poe port", "power over Ethernet of a port"
 
     device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="components")
     kind = models.CharField(max_length=10, choices=Kind.choices)

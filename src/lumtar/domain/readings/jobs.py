@@ -6,7 +6,7 @@ import structlog
 from procrastinate.contrib.django import app
 
 from lumtar.domain.operation.services import announce
-from lumtar.domain.readings import partitions, rollups
+from lumtar.domain.readings import ethernet, partitions, rollups
 
 log = structlog.get_logger()
 
@@ -27,6 +27,7 @@ def keep_partitions(timestamp: int) -> None:
     """Make partitions ahead and drop old ones."""
     now = datetime.fromtimestamp(timestamp, UTC)
     partitions.ensure_around(now)
+    ethernet.drop_old(now)
     if dropped := partitions.drop_old(now):
         log.info("dropped", partitions=dropped)
 

@@ -208,6 +208,18 @@ class Gap(models.Model):
         indexes = [models.Index(fields=["device", "start"])]
 
 
+class EthernetErrors(models.Model):
+    """What only Ethernet counts (RFC 3635), over ``seconds`` up to ``at``; there is no row where there were no errors."""
+
+    pk = models.CompositePrimaryKey("interface_id", "at")
+    interface = models.ForeignKey("inventory.Interface", on_delete=models.CASCADE, db_index=False, related_name="+")
+    at = models.DateTimeField()
+    seconds = models.FloatField()
+    fcs_errors = models.BigIntegerField()
+    alignment_errors = models.BigIntegerField()
+    late_collisions = models.BigIntegerField()
+
+
 class LiveWish(models.Model):
     """Somebody looks at an interface; it is read every so often until then."""
 

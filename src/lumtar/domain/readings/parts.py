@@ -6,6 +6,7 @@ from datetime import UTC, datetime, timedelta
 from django.db import connection
 from django.utils import timezone
 
+from lumtar.core.discovery import STATE
 from lumtar.core.levels import SECONDS, Level, cover, step_for
 from lumtar.domain.readings import retention
 
@@ -40,18 +41,18 @@ def newest(device: int, at: datetime | None) -> dict[int, float]:
 
 FINE = """SELECT c.id, c.kind, c.name, c.unit, extract(epoch FROM r.at)::float8 AS ends, r.value AS total, 1 AS readings
     FROM inventory_component c JOIN readings_componentreading r ON r.component_id = c.id
-    WHERE c.device_id = %(device)s AND r.at > %(start)s AND r.at <= %(end)s
+    WHERE c.device_id = %(device)s AND c.unit <> %(state)s AND r.at > %(start)s AND r.at <= %(end)s
     UNION ALL SELECT NULL, 'rtt', 'Round trip', 'ms', extract(epoch FROM r.at)::float8, r.rtt_ms, 1
     FROM readings_devicereading r WHERE r.device_id = %(device)s AND r.at > %(start)s AND r.at <= %(end)s"""
 HOURLY = """SELECT c.id, c.kind, c.name, c.unit, extract(epoch FROM r.at)::float8 + 3600 AS ends, r.total, r.readings
     FROM inventory_component c JOIN readings_componenthour r ON r.component_id = c.id
-    WHERE c.device_id = %(device)s AND r.at >= %(start)s AND r.at < %(end)s
+    WHERE c.device_id = %(device)s AND c.unit <> %(state)s AND r.at >= %(start)s AND r.at < %(end)s
     UNION ALL SELECT NULL, 'rtt', 'Round trip', 'ms', extract(epoch FROM r.at)::float8 + 3600, r.total, r.readings
     FROM readings_devicehour r WHERE r.device_id = %(device)s AND r.at >= %(start)s AND r.at < %(end)s"""
 
 
 def read(device: int, start: datetime, end: datetime, points: int) -> list[PartSeries]:
-    """Every component of a device, and the round trip of its polls; long times from hourly sums."""
+    """Every component of a device that has a quantity, and the round trip of its polls; long times from hourly sums."""
     step = step_for((end - start).total_seconds(), points, 60)
     # Parts have no sums over five minutes: hours, or readings.
     kept = [each for each in retention.kept(timezone.now()) if each.level in (Level.READINGS, Level.HOURS)]
@@ -70,6 +71,7 @@ def read(device: int, start: datetime, end: datetime, points: int) -> list[PartS
                 FROM ({source}) r GROUP BY 1, 2, 3, 4, 5 ORDER BY kind, id""",
                 {
                     "device": device,
+                    "state": STATE,
                     "start": datetime.fromtimestamp(piece.start, UTC),
                     "end": datetime.fromtimestamp(piece.end, UTC),
                     "first": first,

@@ -273,6 +273,8 @@ class Collector:
             poll_ms=polled.poll_ms,
             requests=polled.requests,
             parts=parts,
+            errors=[(target.slot_of[each.if_index], each) for each in polled.errors if each.if_index in target.slot_of],
+            duplex={target.slot_of[index]: value for index, value in polled.duplex.items() if index in target.slot_of},
         )
 
     def _describe(self, target: Target, polled: Polled) -> None:

@@ -1,102 +1,41 @@
-"""Reading what a device is made of: its chassis, processors and sensors, and the extra objects of its profile."""
+"""Reading the numbers of what a device is made of, and of the extra objects of its profile."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from lumtar.core.discovery import PartDescribed
-from lumtar.core.profiles import MOST_INSTANCES, ExtraObject, Table, number_of, rate_of
-from lumtar.core.text import clean
+from lumtar.core.profiles import MOST_INSTANCES, ExtraObject, number_of, rate_of
 from lumtar.wire import ber, oids
-from lumtar.wire.faults import Fault, FaultKind
+from lumtar.wire.pdu import Value
 from lumtar.wire.session import Session
-from lumtar.wire.tables import Column, read_columns
+from lumtar.wire.tables import read_columns
 
-SENSOR_UNITS = {3: "V", 4: "V", 5: "A", 6: "W", 7: "Hz", 8: "°C", 9: "%", 10: "rpm", 11: "m³/min"}
-"""EntitySensorDataType (RFC 3433); 3 and 4 are volts of alternating and direct current."""
-CHASSIS = 3
-AT_ONCE = 30
-
-COLUMNS = {
-    Table.PROCESSORS: (oids.HR_PROCESSOR_LOAD,),
-    Table.SENSORS: (
-        oids.SENSOR_TYPE,
-        oids.SENSOR_SCALE,
-        oids.SENSOR_PRECISION,
-        oids.SENSOR_STATUS,
-        oids.ENT_NAME,
-        oids.ENT_DESCR,
-    ),
-    Table.ENTITY: (oids.ENT_CLASS, oids.ENT_MAKER, oids.ENT_MODEL, oids.ENT_SERIAL, oids.ENT_SOFTWARE),
+AT_ONCE = 24
+"""Components in one request; those that are shares of a whole take two objects each."""
+STATE_EVERY = 600.0
+"""Seconds after which a state that has not changed is told again."""
+VALUES = {
+    "processor": oids.HR_PROCESSOR_LOAD,
+    "sensor": oids.SENSOR_VALUE,
+    "memory": oids.HR_STORAGE_USED,
+    "storage": oids.HR_STORAGE_USED,
+    "fan": oids.ENT_STATE_OPER,
+    "supply": oids.ENT_STATE_OPER,
+    "poe used": oids.PETH_MAIN_CONSUMPTION,
+    "poe budget": oids.PETH_MAIN_POWER,
+    "poe port": oids.PETH_PORT_DETECTION,
 }
+WHOLES = {"memory": oids.HR_STORAGE_SIZE, "storage": oids.HR_STORAGE_SIZE}
+"""What the number of such a component is a share of."""
 
 
 @dataclass(frozen=True, slots=True)
 class Count:
-    """What a counter showed: ``at`` in seconds of the epoch, ``bits`` 32 or 64."""
+    """What a counter or a state showed: ``at`` in seconds of the epoch, ``bits`` 32 or 64."""
 
     at: float
     value: float
     bits: int
-
-
-async def discover_parts(
-    session: Session, tables: Collection[Table]
-) -> tuple[tuple[str, str, str, str], list[PartDescribed]]:
-    """Maker, model, serial number and software of the chassis; processors and working sensors.
-
-    Raises
-    ------
-    Fault
-    """
-    wanted = list(dict.fromkeys(prefix for table in COLUMNS if table in tables for prefix in COLUMNS[table]))
-    try:
-        columns = {column.prefix: column for column in await read_columns(session, wanted)}
-    except Fault as fault:
-        if fault.kind is not FaultKind.ERROR_STATUS:
-            raise
-        return ("", "", "", ""), []
-    parts: list[PartDescribed] = []
-    if Table.PROCESSORS in tables:
-        parts += [
-            PartDescribed("processor", str(ber.suffix(index)[-1]), f"Processor {number}", "%", 1.0)
-            for number, index in enumerate(columns[oids.HR_PROCESSOR_LOAD].indexes, 1)
-        ]
-    if Table.SENSORS in tables:
-        parts += _sensors(columns)
-    return _chassis(columns) if Table.ENTITY in tables else ("", "", "", ""), parts
-
-
-def _sensors(columns: dict[bytes, Column]) -> list[PartDescribed]:
-    name, descr = (_texts(columns[prefix]) for prefix in (oids.ENT_NAME, oids.ENT_DESCR))
-    units, scale, precision, state = (
-        dict(zip(columns[prefix].indexes, columns[prefix].values, strict=True))
-        for prefix in (oids.SENSOR_TYPE, oids.SENSOR_SCALE, oids.SENSOR_PRECISION, oids.SENSOR_STATUS)
-    )
-    parts = []
-    for index, unit in units.items():
-        if state.get(index, 1) != 1:
-            continue
-        # EntitySensorDataScale: 9 is units, every step a factor of 1,000 (RFC 3433).
-        factor = 1000.0 ** (int(scale.get(index, 9)) - 9) / 10.0 ** int(precision.get(index, 0))
-        number = ber.suffix(index)[-1]
-        title = name.get(index) or descr.get(index) or f"Sensor {number}"
-        parts.append(PartDescribed("sensor", str(number), title, SENSOR_UNITS.get(int(unit), ""), factor))
-    return parts
-
-
-def _chassis(columns: dict[bytes, Column]) -> tuple[str, str, str, str]:
-    kinds = columns[oids.ENT_CLASS]
-    box = next((index for index, kind in zip(kinds.indexes, kinds.values, strict=True) if kind == CHASSIS), b"")
-    maker, model, serial, software = (
-        _texts(columns[prefix]).get(box, "")
-        for prefix in (oids.ENT_MAKER, oids.ENT_MODEL, oids.ENT_SERIAL, oids.ENT_SOFTWARE)
-    )
-    return maker, model, serial, software
-
-
-def _texts(column: Column) -> dict[bytes, str]:
-    pairs = zip(column.indexes, column.values, strict=True)
-    return {index: clean(value) for index, value in pairs if isinstance(value, bytes)}
 
 
 async def discover_objects(session: Session, objects: Sequence[ExtraObject]) -> list[PartDescribed]:
@@ -126,13 +65,13 @@ async def discover_objects(session: Session, objects: Sequence[ExtraObject]) -> 
 
 
 async def read_parts(
-    session: Session, parts: Sequence[PartDescribed], counted: dict[str, Count], at: float
+    session: Session, parts: Sequence[PartDescribed], known: dict[tuple[str, str], Count], at: float
 ) -> dict[tuple[str, str], float]:
     """The newest numbers of components, by kind and index.
 
     Parameters
     ----------
-    counted : what counting objects showed last, by their identifiers; it is renewed
+    known : what counting objects and states showed last; it is renewed
     at : seconds of the epoch
 
     Raises
@@ -142,20 +81,42 @@ async def read_parts(
     found: dict[tuple[str, str], float] = {}
     for start in range(0, len(parts), AT_ONCE):
         group = parts[start : start + AT_ONCE]
-        binds = await session.get([_oid(part) for part in group])
-        for part, tag, value in zip(group, binds.tags, binds.values, strict=False):
-            number = None if tag in ber.ABSENT else number_of(value, part.text)
-            if number is not None and part.counts:
-                last = counted.get(part.index)
-                counted[part.index] = Count(at, number, 64 if tag == ber.COUNTER64 else 32)
-                number = None if last is None else rate_of(last.value, number, last.bits, at - last.at)
+        asked = [oid for part in group for oid in _oids(part)]
+        binds = await session.get(asked)
+        tagged = zip(binds.tags, binds.values, strict=True)
+        answers = dict(zip(asked, tagged, strict=False))
+        for part in group:
+            number = _number(part, [answers.get(oid, (ber.NO_SUCH_INSTANCE, 0)) for oid in _oids(part)], known, at)
             if number is not None:
                 found[part.kind, part.index] = number * part.scale
     return found
 
 
-def _oid(part: PartDescribed) -> bytes:
+def _number(
+    part: PartDescribed, answers: list[tuple[int, Value]], known: dict[tuple[str, str], Count], at: float
+) -> float | None:
+    """What is to be kept of an answer: a counter's rate, a state that is news, a share of a whole, a number as it is."""
+    numbers = [None if tag in ber.ABSENT else number_of(value, part.text) for tag, value in answers]
+    number, key = numbers[0], (part.kind, part.index)
+    if number is None:
+        return None
+    if len(numbers) == 2:
+        return 100 * number / numbers[1] if numbers[1] else None
+    last = known.get(key)
+    if part.counts:
+        known[key] = Count(at, number, 64 if answers[0][0] == ber.COUNTER64 else 32)
+        return None if last is None else rate_of(last.value, number, last.bits, at - last.at)
+    if part.has_state:
+        if last is not None and last.value == number and at - last.at < STATE_EVERY:
+            return None
+        known[key] = Count(at, number, 32)
+    return number
+
+
+def _oids(part: PartDescribed) -> list[bytes]:
+    """What is read for a component: its number, and the whole that this is a share of, if it is one."""
     if part.kind == "object":
-        return ber.oid_body(part.index)
-    prefix = oids.HR_PROCESSOR_LOAD if part.kind == "processor" else oids.SENSOR_VALUE
-    return prefix + ber.subidentifiers([int(part.index)])
+        return [ber.oid_body(part.index)]
+    index = ber.subidentifiers([int(number) for number in part.index.split(".")])
+    whole = WHOLES.get(part.kind)
+    return [VALUES[part.kind] + index, *([whole + index] if whole else [])]

@@ -9,10 +9,13 @@ from numpy.typing import NDArray
 
 from lumtar.core.counters import HIGH_CAPACITY, TICKS, Snapshot
 from lumtar.core.discovery import Described, PartDescribed, PortDescribed
+from lumtar.core.ethernet import EVERY, Errors, Seen, counted
 from lumtar.core.ledger import Status
 from lumtar.core.profiles import ExtraObject, Table
 from lumtar.core.text import clean, mac_address
-from lumtar.engine.collector.parts import Count, discover_objects, discover_parts, read_parts
+from lumtar.engine.collector.discovering import discover_parts
+from lumtar.engine.collector.ethernet import read_ethernet
+from lumtar.engine.collector.parts import Count, discover_objects, read_parts
 from lumtar.wire import ber, oids
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.pdu import Value
@@ -54,7 +57,8 @@ class Plan:
     indexes : encoded ifIndex of every interface, in the device's order
     narrow : some interfaces have 32-bit counters only
     slow : some interfaces give their speed in ifSpeed only
-    counted : the last values of objects that count
+    known : the last values of objects that count, and of states
+    ethernet : the last look at what only Ethernet counts
     """
 
     tables: frozenset[Table] = frozenset(Table)
@@ -64,7 +68,8 @@ class Plan:
     narrow: bool = False
     slow: bool = False
     parts: list[PartDescribed] = field(default_factory=list)
-    counted: dict[str, Count] = field(default_factory=dict)
+    known: dict[tuple[str, str], Count] = field(default_factory=dict)
+    ethernet: Seen | None = None
     if_number: int = -1
     table_change: int = -1
     uptime: int = -1
@@ -92,6 +97,9 @@ class Polled:
     snapshot: Snapshot
     status: Status
     parts: dict[tuple[str, str], float]
+    errors: list[Errors]
+    duplex: dict[int, int]
+    """By ifIndex, as far as it was read now."""
     discovery: Discovery | None
     restarted: bool
 
@@ -119,20 +127,46 @@ async def poll(session: Session, plan: Plan) -> Polled:
     restarted = 0 <= uptime < plan.uptime < TICKS - 100 * 86400
     discovery = None
     if restarted:
-        plan.counted.clear()
+        plan.known.clear()
     if plan.if_number != if_number or plan.table_change != change or restarted or not plan.discovered:
         discovery = await discover(session, plan)
         plan.if_number, plan.table_change = if_number, change
     plan.uptime = uptime
-    parts = await read_parts(session, plan.parts, plan.counted, at)
+    parts = await read_parts(session, plan.parts, plan.known, at)
     indexes, snapshot, status = await _read_interfaces(session, plan, at, uptime)
     if discovery is None and len(indexes) < len(plan.indexes):
         # Something that was listed is not any more: say so now, and read on without it.
         discovery = await discover(session, plan)
         indexes, snapshot, status = await _read_interfaces(session, plan, at, uptime)
+    errors, duplex = await _look_at_ethernet(session, plan, at, uptime)
     poll_ms = (time.monotonic() - began) * 1000
     requests = session.requests - requests
-    return Polled(at, rtt * 1000, poll_ms, requests, uptime, indexes, snapshot, status, parts, discovery, restarted)
+    return Polled(
+        at,
+        rtt * 1000,
+        poll_ms,
+        requests,
+        uptime,
+        indexes,
+        snapshot,
+        status,
+        parts,
+        errors,
+        duplex,
+        discovery,
+        restarted,
+    )
+
+
+async def _look_at_ethernet(
+    session: Session, plan: Plan, at: float, uptime: int
+) -> tuple[list[Errors], dict[int, int]]:
+    """What Ethernet interfaces counted since the last look, if it is time for one."""
+    before = plan.ethernet
+    if Table.ETHERNET not in plan.tables or (before is not None and at - before.at < EVERY):
+        return [], {}
+    plan.ethernet = after = await read_ethernet(session, at, uptime)
+    return counted(before, after), dict(zip(after.indexes.tolist(), after.duplex.tolist(), strict=True))
 
 
 def _number(value: Value) -> int:

@@ -15,7 +15,8 @@ from lumtar.domain.alarms.queries import changes_about
 from lumtar.domain.inventory import queries
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.logbook import queries as logbook
-from lumtar.domain.readings import counted, retention, series
+from lumtar.domain.readings import counted, ethernet, retention, series
+from lumtar.domain.readings.ethernet import EthernetSum
 from lumtar.domain.readings.series import Line, Series
 from lumtar.server.api.fleet import SpeedOut, interface_called, speed_out
 from lumtar.server.api.problems import Problem
@@ -46,11 +47,12 @@ class Mark(Schema):
 
 @dataclass(slots=True)
 class SeriesOut(Series):
-    """A chart: points, what is seen in figures, gaps with reasons, the speeds in force, and what happened."""
+    """A chart: points, what is seen in figures, gaps with reasons, the speeds in force, what happened, and Ethernet's errors."""
 
     gaps: list[GapOut]
     speeds: list[SpeedOut]
     marks: list[Mark]
+    ethernet: EthernetSum
 
 
 def marks_of(interface: Interface, since: datetime, until: datetime) -> list[Mark]:
@@ -89,7 +91,8 @@ def interface_series(
     speeds = [speed_out(speed) for speed in series.speeds(interface, since, until)]
     values = {name: getattr(read, name) for name in Series.__dataclass_fields__}
     gaps, marks = gaps_of(found.device_id, since, until), marks_of(found, since, until)
-    return SeriesOut(**values, gaps=gaps, speeds=speeds, marks=marks)
+    errors = ethernet.total(interface, since, until)
+    return SeriesOut(**values, gaps=gaps, speeds=speeds, marks=marks, ethernet=errors)
 
 
 class NamedLine(Schema):

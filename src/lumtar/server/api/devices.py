@@ -8,6 +8,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema, Status
 
+from lumtar.core.discovery import GOOD, STATE, STATES
 from lumtar.domain.inventory import polling, queries, services
 from lumtar.domain.inventory.models import Component, Credential, Device, OwnField, PollRequest
 from lumtar.domain.inventory.queries import DeviceRow
@@ -57,6 +58,9 @@ class PartOut(Schema):
     name: str
     unit: str
     value: float | None
+    words: str
+    """What a state means; empty for a quantity."""
+    is_good: bool
 
 
 class OwnFieldOut(Schema):
@@ -111,13 +115,23 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
         requests=found.state.requests,
         own_fields=[OwnFieldOut(name=f.name, kind=f.kind, choices=f.choices) for f in OwnField.objects.all()],
         groups=sorted(group.name for group in found.groups.all()),
-        parts=[PartOut(id=c.pk, kind=c.kind, name=c.name, unit=c.unit, value=newest.get(c.pk)) for c in components],
+        parts=[_part(each, newest.get(each.pk)) for each in components],
         **{
             name: getattr(found, name)
             for name in DeviceOut.model_fields
             if name not in ("row", "credential", "profile", "requests", "groups", "own_fields", "parts")
         },
     )
+
+
+def _part(component: Component, value: float | None) -> PartOut:
+    words, is_good = "", True
+    if component.unit == STATE:
+        number = -1 if value is None else round(value)
+        words = STATES[component.kind].get(number, "not known")
+        is_good = number == -1 or number in GOOD[component.kind]
+    told = {name: getattr(component, name) for name in ("kind", "name", "unit")}
+    return PartOut(id=component.pk, value=value, words=words, is_good=is_good, **told)
 
 
 class PartsOut(Schema):

@@ -6,6 +6,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Query, Router, Schema, Status
 
+from lumtar.core.ethernet import DUPLEX
 from lumtar.domain.inventory import description, queries
 from lumtar.domain.inventory.models import Interface, InterfaceSpeed
 from lumtar.domain.inventory.queries import PortRow
@@ -129,6 +130,7 @@ class InterfaceOut(Schema):
     interval_s: int
     first_seen: datetime
     gone_at: datetime | None
+    duplex: str
     speed: SpeedOut | None
     device_words: str
 
@@ -158,6 +160,7 @@ def interface(request: HttpRequest, interface: int, at: datetime | None = None) 
         interval_s=found.device.interval_s,
         first_seen=found.first_seen,
         gone_at=found.gone_at,
+        duplex=DUPLEX.get(found.duplex, ""),
         speed=speed_out(speeds[-1]) if speeds else None,
         device_words=device_row.reason,
     )

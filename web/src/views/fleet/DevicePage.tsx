@@ -12,6 +12,7 @@ import { AlarmLines } from "../alarms/AlarmLines";
 import { Cells } from "./Cells";
 import { DeviceTools } from "./DeviceTools";
 import { LogbookLines } from "./LogbookLines";
+import { PartStates } from "./PartStates";
 import { stateWords } from "./PortList";
 import { useTrail } from "./trail";
 
@@ -50,6 +51,10 @@ function Reachability({ device, following }: { device: Schemas["DeviceRow"]; fol
   );
 }
 
+/** Which components share a chart: those of a unit, but for what is a share of different things. */
+const chartOf = ({ kind, unit }: { kind: string; unit: string }) =>
+  `${kind === "memory" || kind === "storage" ? "memory" : kind === "processor" ? kind : ""} ${unit}`;
+
 /** One device: identity, reachability, components, ports. */
 export function DevicePage({ device }: { device: number }) {
   const time = useScreenTime();
@@ -61,7 +66,7 @@ export function DevicePage({ device }: { device: number }) {
   const { data: alarms } = useQuery(alarmsQuery(time.at, { device }));
   if (!found) return <Problem error={error} />;
   const { row } = found;
-  const units = [...new Set((parts ?? []).map((part) => part.unit))];
+  const charts = [...new Set((parts ?? []).map(chartOf))];
   const back = () => (time.following ? follow(time.span ?? undefined) : navigate(-1));
   const facts: [string, string][] = [
     ["model", [row.maker, row.model].filter(Boolean).join(" ")],
@@ -91,10 +96,11 @@ export function DevicePage({ device }: { device: number }) {
       {alarms && <AlarmLines alarms={alarms.rows} at={time.end} />}
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(240px,0.7fr)] gap-6 max-xl:grid-cols-1">
         <div>
-          {units.map((unit) => {
-            const group = (parts ?? []).filter((part) => part.unit === unit);
+          {charts.map((chart) => {
+            const group = (parts ?? []).filter((part) => chartOf(part) === chart);
+            const unit = group[0]?.unit ?? "";
             return (
-              <section key={unit}>
+              <section key={chart}>
                 <h2 className="flex flex-wrap gap-x-3 pt-1 text-[12px] font-semibold">
                   {group.map((part) => {
                     const newest = part.value.findLast((value) => value !== null);
@@ -134,6 +140,7 @@ export function DevicePage({ device }: { device: number }) {
                 </div>
               ))}
           </dl>
+          <PartStates parts={found.parts} />
           <LogbookLines range={time.range} only={{ device }} />
         </div>
       </div>

@@ -81,7 +81,8 @@ export function PortPage({ port }: { port: number }) {
         </b>
         {row.since && ` since ${moment(new Date(row.since))}`}
         {!row.answers && found.device_words && ` (${found.device_words})`} · polled every {duration(found.interval_s)} ·{" "}
-        {speedWords(found.speed)} {time.following && <SoldSpeed port={port} speed={found.speed ?? null} />}{" "}
+        {speedWords(found.speed)}
+        {found.duplex && `, ${found.duplex}`} {time.following && <SoldSpeed port={port} speed={found.speed ?? null} />}{" "}
         {time.following ? <PortRole port={port} role={row.role} /> : row.role && `· ${row.role}`}
         {time.following && found.gone_at === null && (
           <>

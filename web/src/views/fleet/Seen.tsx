@@ -41,6 +41,14 @@ export function Seen({ series, unit, seconds }: { series: Series; unit: Unit; se
   ] as const;
   const measured = Math.floor(series.measured * 1000) / 10;
   const most = Math.max(speed?.in_bps ?? 0, speed?.out_bps ?? 0);
+  const { fcs_errors, alignment_errors, late_collisions } = series.ethernet;
+  const ethernet = [
+    [fcs_errors, "with a wrong checksum (FCS)"] as const,
+    [alignment_errors, "misaligned"] as const,
+    [late_collisions, "late collisions"] as const,
+  ]
+    .filter(([number]) => number > 0)
+    .map(([number, words]) => `${number.toLocaleString("en")} ${words}`);
   return (
     <>
       <h2 className="heading">
@@ -89,6 +97,7 @@ export function Seen({ series, unit, seconds }: { series: Series; unit: Unit; se
       <p className="figures mt-1 text-[12px] text-ink2">
         95th of the larger direction {told(rateIn(unit, series.larger_p95, most))}, of both together{" "}
         {told(rateIn(unit, series.both_p95, most))}
+        {ethernet.length > 0 && ` · Ethernet: ${ethernet.join(", ")}`}
       </p>
     </>
   );
