@@ -403,7 +403,7 @@ class Device:
         """Power over Ethernet of access switches: ports that are up may take some."""
         if self.box.family != "acc":
             return []
-        wired = [port for port in self.box.ports if port.kind == ETHERNET and not port.terms]
+        wired = [port for port in self.box.ports if port.kind == ETHERNET]
 
         def takes(port: Port) -> bool:
             return self._is_up(port.index, port.up) and port.index % 3 == 0

@@ -2397,7 +2397,7 @@ export interface components {
         };
         /**
          * EthernetSum
-         * @description What was counted over a time.
+         * @description What only Ethernet counts, over a time.
          */
         EthernetSum: {
             /** Fcs Errors */

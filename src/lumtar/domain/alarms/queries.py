@@ -5,10 +5,9 @@ from datetime import datetime
 from typing import Any
 
 from django.db import connection
-from django.db.models import Q
 
 from lumtar.core.alarms.density import Bucket, density, stands
-from lumtar.domain.alarms.models import AlarmChange, Notification
+from lumtar.domain.alarms.models import Notification
 
 SELECT = """
 SELECT a.id, a.type, a.device_id, d.name AS device, s.name AS site, a.interface_id, i.label AS interface, c.severity, c.text,
@@ -105,12 +104,6 @@ def changes(start: datetime, end: datetime, device: int | None = None) -> list[t
     with connection.cursor() as cursor:
         cursor.execute(sql, {"start": start, "end": end, "device": device})
         return [(int(alarm), float(at), int(severity)) for alarm, at, severity in cursor.fetchall()]
-
-
-def changes_about(interface: int, device: int, start: datetime, end: datetime, limit: int) -> list[AlarmChange]:
-    """Status changes of an interface's alarms and of those of its device as a whole, newest first."""
-    mine = Q(alarm__interface_id=interface) | Q(alarm__device_id=device, alarm__interface_id=None)
-    return list(AlarmChange.objects.filter(mine, at__gte=start, at__lt=end).order_by("-at")[:limit])
 
 
 def timeline(start: datetime, end: datetime, buckets: int) -> list[Bucket]:

@@ -1,24 +1,12 @@
 """Errors that only Ethernet knows: kept where there are some."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import UTC, datetime
-
-from django.db.models import Sum
 
 from lumtar.core.ethernet import COUNTERS, Errors
 from lumtar.core.levels import Level
 from lumtar.domain.readings import retention
 from lumtar.domain.readings.models import EthernetErrors
-
-
-@dataclass(frozen=True, slots=True)
-class EthernetSum:
-    """What was counted over a time."""
-
-    fcs_errors: int
-    alignment_errors: int
-    late_collisions: int
 
 
 def append(found: Iterable[tuple[int, float, Errors]]) -> None:
@@ -35,13 +23,6 @@ def append(found: Iterable[tuple[int, float, Errors]]) -> None:
         ),
         ignore_conflicts=True,
     )
-
-
-def total(interface: int, start: datetime, end: datetime) -> EthernetSum:
-    """What one interface counted from start to end."""
-    rows = EthernetErrors.objects.filter(interface_id=interface, at__gt=start, at__lte=end)
-    found = rows.aggregate(**{name: Sum(name) for name in COUNTERS})
-    return EthernetSum(**{name: found[name] or 0 for name in COUNTERS})
 
 
 def drop_old(now: datetime) -> None:

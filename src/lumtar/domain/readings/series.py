@@ -95,7 +95,7 @@ def read(interface: Interface, start: datetime, end: datetime, points: int = 800
     """Rates from start to end in at most so many points (see MOST_POINTS)."""
     told = _read([interface.pk], interface.device.interval_s, start, end, points, SHOWN)
     rows, steps = told.counted.rows, told.steps
-    inward, outward = steps.rates(rows, "in")[0], steps.rates(rows, "out")[0]
+    inward, outward = steps.rates("in")[0], steps.rates("out")[0]
     if steps.step <= 300:
         begins = float(np.floor(start.timestamp() / 300) * 300)
         slots = max(1, int(np.ceil((end.timestamp() - begins) / 300)))
@@ -113,12 +113,12 @@ def read(interface: Interface, start: datetime, end: datetime, points: int = 800
         at=steps.at,
         in_bps=_nullable(inward),
         out_bps=_nullable(outward),
-        in_max_bps=_nullable(steps.highest(rows, "in_max_bps")),
-        out_max_bps=_nullable(steps.highest(rows, "out_max_bps")),
-        in_pps=_nullable(steps.packets(rows, "in")),
-        out_pps=_nullable(steps.packets(rows, "out")),
-        errors=steps.total(rows, rows["in_errors"] + rows["out_errors"])[0].astype(int).tolist(),
-        discards=steps.total(rows, rows["in_discards"] + rows["out_discards"])[0].astype(int).tolist(),
+        in_max_bps=_nullable(steps.highest("in_max_bps")),
+        out_max_bps=_nullable(steps.highest("out_max_bps")),
+        in_pps=_nullable(steps.packets("in")),
+        out_pps=_nullable(steps.packets("out")),
+        errors=steps.total(rows["in_errors"] + rows["out_errors"])[0].astype(int).tolist(),
+        discards=steps.total(rows["in_discards"] + rows["out_discards"])[0].astype(int).tolist(),
         inward=_summary(rows, "in", means[0]),
         outward=_summary(rows, "out", means[1]),
         larger_p95=percentiles.percentile(np.fmax(*means)),
@@ -131,8 +131,8 @@ def read(interface: Interface, start: datetime, end: datetime, points: int = 800
 def read_lines(interfaces: Sequence[int], start: datetime, end: datetime, points: int = 400) -> Lines:
     """Rates of several interfaces, and what they add up to."""
     told = _read(interfaces, 60, start, end, points, counted.MEANS)
-    rows, steps = told.counted.rows, told.steps
-    inward, outward = steps.rates(rows, "in"), steps.rates(rows, "out")
+    steps = told.steps
+    inward, outward = steps.rates("in"), steps.rates("out")
 
     def together(rates: Floats) -> list[float | None]:
         known = ~np.isnan(rates)
@@ -172,7 +172,10 @@ def _read(
     step = step_for(0, 1, max(step, 0.9 * usual, longest))
     first = int(start.timestamp() // step) * step
     count = max(1, int(np.ceil((end.timestamp() - first) / step)))
-    return _Read(found, _Steps(tuple(interfaces), first, step, count))
+    order = np.argsort(interfaces)
+    line = order[np.searchsorted(np.asarray(interfaces)[order], rows["interface"])]
+    column = np.clip(np.ceil((rows["at"] - first) / step).astype(np.int64) - 1, 0, count - 1)
+    return _Read(found, _Steps(tuple(interfaces), first, step, count, rows, line * count + column))
 
 
 @dataclass(frozen=True, slots=True)
@@ -183,52 +186,47 @@ class _Steps:
     first: int
     step: int
     count: int
+    rows: Rows
+    place: NDArray[np.int64]
+    """The cell of each row, line by line."""
 
     @property
     def at(self) -> list[int]:
         return [self.first + self.step * (number + 1) for number in range(self.count)]
 
-    def _place(self, rows: Rows) -> NDArray[np.int64]:
-        order = np.argsort(self.interfaces)
-        line = order[np.searchsorted(np.asarray(self.interfaces)[order], rows["interface"])]
-        column = np.clip(np.ceil((rows["at"] - self.first) / self.step).astype(np.int64) - 1, 0, self.count - 1)
-        return np.asarray(line * self.count + column)
-
-    def total(self, rows: Rows, values: NDArray[np.int64]) -> Floats:
+    def total(self, values: NDArray[np.int64]) -> Floats:
         """Sums of one value a row."""
-        cells = len(self.interfaces) * self.count
-        if not len(rows):
-            return np.zeros((len(self.interfaces), self.count))
-        found = np.bincount(self._place(rows), values.astype(np.float64), cells)
+        found = np.bincount(self.place, values.astype(np.float64), len(self.interfaces) * self.count)
         return np.asarray(found.reshape(-1, self.count), np.float64)
 
-    def rates(self, rows: Rows, way: str) -> Floats:
+    def rates(self, way: str) -> Floats:
         """Mean bits per second."""
-        milliseconds = self.total(rows, rows["elapsed_ms"])
+        rows = self.rows
+        milliseconds = self.total(rows["elapsed_ms"])
         with np.errstate(divide="ignore", invalid="ignore"):
-            found = np.where(milliseconds > 0, self.total(rows, rows[f"{way}_octets"]) * 8000 / milliseconds, np.nan)
-        place = self._place(rows) if len(rows) else np.zeros(0, np.int64)
+            found = np.where(milliseconds > 0, self.total(rows[f"{way}_octets"]) * 8000 / milliseconds, np.nan)
         # A reading longer than a step (polls were rarer then) covers the steps before its end as well.
         for row in np.flatnonzero(rows["elapsed_ms"] > 1500 * self.step):
-            line, column = divmod(int(place[row]), self.count)
+            line, column = divmod(int(self.place[row]), self.count)
             since = rows["at"][row] - rows["elapsed_ms"][row] / 1000
             begins = max(0, int((since - self.first) / self.step + 0.5))
             found[line, begins : column + 1] = rows[f"{way}_octets"][row] * 8000 / rows["elapsed_ms"][row]
         return np.asarray(found)
 
-    def packets(self, rows: Rows, way: str) -> Floats:
+    def packets(self, way: str) -> Floats:
         """Mean packets per second of the first interface."""
-        milliseconds = self.total(rows, rows["elapsed_ms"] + rows["bridged_ms"])
+        rows = self.rows
+        milliseconds = self.total(rows["elapsed_ms"] + rows["bridged_ms"])
         with np.errstate(divide="ignore", invalid="ignore"):
-            found = np.where(milliseconds > 0, self.total(rows, rows[f"{way}_packets"]) * 1000 / milliseconds, np.nan)
+            found = np.where(milliseconds > 0, self.total(rows[f"{way}_packets"]) * 1000 / milliseconds, np.nan)
         return np.asarray(found[0])
 
-    def highest(self, rows: Rows, name: str) -> Floats:
+    def highest(self, name: str) -> Floats:
         """The highest single reading of each step, of the first interface."""
         found = np.full(len(self.interfaces) * self.count, -np.inf)
-        known = ~np.isnan(rows[name])
-        if known.any():
-            np.maximum.at(found, self._place(rows)[known], rows[name][known])
+        values = self.rows[name]
+        known = ~np.isnan(values)
+        np.maximum.at(found, self.place[known], values[known])
         return np.where(np.isfinite(found), found, np.nan)[: self.count]
 
 
@@ -259,11 +257,9 @@ def gaps(device: int, start: datetime, end: datetime) -> list[Gap]:
     return list(Gap.objects.filter(mine, start__lt=end).filter(Q(end=None) | Q(end__gt=start)).order_by("start")[:500])
 
 
-def speeds(interface: int, start: datetime, end: datetime) -> list[InterfaceSpeed]:
-    """The speeds in force from start to end, the first one from before."""
-    before = InterfaceSpeed.objects.filter(interface_id=interface, since__lte=start).order_by("-since")[:1]
-    within = InterfaceSpeed.objects.filter(interface_id=interface, since__gt=start, since__lt=end).order_by("since")
-    return [*before, *within]
+def speed_at(interface: int, at: datetime) -> InterfaceSpeed | None:
+    """The speeds in force at a time."""
+    return InterfaceSpeed.objects.filter(interface_id=interface, since__lte=at).order_by("-since").first()
 
 
 def newest_speeds(interfaces: Sequence[int]) -> dict[int, InterfaceSpeed]:

@@ -11,20 +11,17 @@ from lumtar.core import working
 from lumtar.core.speeds import SpeedSource
 from lumtar.core.text import csv_line
 from lumtar.core.units import duration
-from lumtar.domain.alarms.queries import changes_about
 from lumtar.domain.inventory import queries
 from lumtar.domain.inventory.models import Interface
-from lumtar.domain.logbook import queries as logbook
-from lumtar.domain.readings import counted, ethernet, retention, series
-from lumtar.domain.readings.ethernet import EthernetSum
+from lumtar.domain.readings import around, counted, retention, series
 from lumtar.domain.readings.series import Line, Series
-from lumtar.server.api.fleet import SpeedOut, interface_called, speed_out
+from lumtar.server.api.fleet import SpeedOut, interface_called
 from lumtar.server.api.problems import Problem
 from lumtar.server.api.scope import ScopeIn
 from lumtar.server.api.times import past, span
 
 router = Router(tags=["charts"])
-MOST_LINES, MOST_PORTS, MOST_MARKS = 50, 500, 200
+MOST_LINES, MOST_PORTS = 50, 500
 
 
 class GapOut(Schema):
@@ -36,7 +33,16 @@ class GapOut(Schema):
     words: str
 
 
-class Mark(Schema):
+class EthernetSum(Schema):
+    """What only Ethernet counts, over a time."""
+
+    fcs_errors: int
+    alignment_errors: int
+    late_collisions: int
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
     """Something that happened in the time of a chart. ``severity`` is that of an alarm's change (0: cleared), else null."""
 
     at: float
@@ -55,25 +61,6 @@ class SeriesOut(Series):
     ethernet: EthernetSum
 
 
-def marks_of(interface: Interface, since: datetime, until: datetime) -> list[Mark]:
-    """Alarms, restarts and changes of an interface and its device, in the order of time; the newest if there are many."""
-    place = (interface.pk, interface.device_id, since, until, MOST_MARKS)
-    alarms = [
-        Mark(at=each.at.timestamp(), kind="alarm", severity=each.severity, words=each.text)
-        for each in changes_about(*place)
-    ]
-    entries = [
-        Mark(
-            at=each.at.timestamp(),
-            kind=each.kind,
-            severity=None,
-            words=each.text + (f" ({each.by})" if each.by else ""),
-        )
-        for each in logbook.about(*place)
-    ]
-    return sorted([*alarms, *entries], key=lambda mark: mark.at)[-MOST_MARKS:]
-
-
 def gaps_of(device: int, since: datetime, until: datetime) -> list[GapOut]:
     """Gaps of a device that touch a time, for an answer."""
     found = series.gaps(device, since, until)
@@ -88,11 +75,15 @@ def interface_series(
     found = interface_called(interface)
     since, until = span(start, end, timedelta(days=1))
     read = series.read(found, since, until, points)
-    speeds = [speed_out(speed) for speed in series.speeds(interface, since, until)]
     values = {name: getattr(read, name) for name in Series.__dataclass_fields__}
-    gaps, marks = gaps_of(found.device_id, since, until), marks_of(found, since, until)
-    errors = ethernet.total(interface, since, until)
-    return SeriesOut(**values, gaps=gaps, speeds=speeds, marks=marks, ethernet=errors)
+    beside = around.read(interface, found.device_id, since, until)
+    return SeriesOut(
+        **values,
+        gaps=[GapOut(**each) for each in beside.gaps],
+        speeds=[SpeedOut(**each) for each in beside.speeds],
+        marks=[Mark(**each) for each in beside.marks],
+        ethernet=EthernetSum(**beside.ethernet),
+    )
 
 
 class NamedLine(Schema):
@@ -216,10 +207,10 @@ def interface_working(request: HttpRequest, interface: int, at: datetime, step: 
 
 
 def _speed_at(interface: int, at: datetime, direction: str) -> tuple[int, SpeedSource]:
-    speeds = series.speeds(interface, at, at)
-    if not speeds:
+    speed = series.speed_at(interface, at)
+    if speed is None:
         return 0, SpeedSource.UNKNOWN
-    return getattr(speeds[-1], f"{direction}_bps"), SpeedSource(getattr(speeds[-1], f"{direction}_source"))
+    return getattr(speed, f"{direction}_bps"), SpeedSource(getattr(speed, f"{direction}_source"))
 
 
 def _working_of_sum(found: Interface, end: datetime, step: int) -> list[WorkingOut]:

@@ -149,7 +149,7 @@ def interface(request: HttpRequest, interface: int, at: datetime | None = None) 
     if not rows:
         raise Problem(404, f"The device does not list this interface since {found.gone_at:%Y-%m-%d %H:%M} UTC.")
     until = moment or datetime.now(UTC)
-    speeds = series.speeds(interface, until, until)
+    speed = series.speed_at(interface, until)
     device_row = queries.devices(moment, only=found.device_id)[0][0]
     return InterfaceOut(
         row=rows[0],
@@ -161,7 +161,7 @@ def interface(request: HttpRequest, interface: int, at: datetime | None = None) 
         first_seen=found.first_seen,
         gone_at=found.gone_at,
         duplex=DUPLEX.get(found.duplex, ""),
-        speed=speed_out(speeds[-1]) if speeds else None,
+        speed=speed_out(speed) if speed else None,
         device_words=device_row.reason,
     )
 

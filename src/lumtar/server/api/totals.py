@@ -1,5 +1,6 @@
 """Many ports over one time: top and bottom lists, and every port as a cell."""
 
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any, Literal
 
@@ -22,7 +23,8 @@ CHANGE = "change"
 PORT = ("id", "label", "name", "role", "device_id", "device", "site")
 
 
-class TopRow(Schema):
+@dataclass(slots=True)
+class TopRow:
     """A port with its totals; rates in bits per second, volumes in octets, shares in per cent, ``change`` in octaves."""
 
     id: int
@@ -127,16 +129,10 @@ def _known(value: float) -> float | None:
     return None if np.isnan(value) else round(float(value), 3)
 
 
-class GridDevice(Schema):
+@dataclass(slots=True)
+class GridDevice(queries.DeviceCells):
     """A device's ports side by side; ``values`` are None where nothing was measured."""
 
-    id: int
-    name: str
-    site: str
-    ids: list[int]
-    labels: list[str]
-    names: list[str]
-    states: list[str]
     values: list[float | None]
 
 
@@ -172,17 +168,7 @@ def grid(request: HttpRequest, told: Query[GridFilter]) -> Grid:
     nothing = float("nan")
     devices = []
     for each in cells:
-        values = [value_of.get(port, nothing) for port in each.ids]
-        devices.append(
-            GridDevice(
-                id=each.id,
-                name=each.name,
-                site=each.site,
-                ids=each.ids,
-                labels=each.labels,
-                names=each.names,
-                states=each.states,
-                values=[None if value != value else value for value in values],
-            )
-        )
+        mine = (value_of.get(port, nothing) for port in each.ids)
+        known = [None if value != value else value for value in mine]
+        devices.append(GridDevice(each.id, each.name, each.site, each.ids, each.labels, each.names, each.states, known))
     return Grid(by=told.by, start=found.start, end=found.end, devices=devices)

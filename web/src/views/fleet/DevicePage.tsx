@@ -51,6 +51,8 @@ function Reachability({ device, following }: { device: Schemas["DeviceRow"]; fol
   );
 }
 
+const ORDER = ["processor", "memory", "storage", "sensor", "object", "poe used", "poe budget", "rtt"];
+
 /** Which components share a chart: those of a unit, but for what is a share of different things. */
 const chartOf = ({ kind, unit }: { kind: string; unit: string }) =>
   `${kind === "memory" || kind === "storage" ? "memory" : kind === "processor" ? kind : ""} ${unit}`;
@@ -62,7 +64,7 @@ export function DevicePage({ device }: { device: number }) {
   const navigate = useNavigate();
   const { data: found, error } = useQuery(deviceQuery(device, time.at));
   const { data: over } = useQuery(partsQuery(device, time.range));
-  const parts = over?.parts;
+  const parts = over?.parts.toSorted((one, other) => ORDER.indexOf(one.kind) - ORDER.indexOf(other.kind));
   const { data: alarms } = useQuery(alarmsQuery(time.at, { device }));
   if (!found) return <Problem error={error} />;
   const { row } = found;
