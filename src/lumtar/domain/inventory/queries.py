@@ -160,6 +160,31 @@ class PortRow:
     severity: int
 
 
+@dataclass(frozen=True, slots=True)
+class PortName:
+    """An interface with where it is."""
+
+    id: int
+    label: str
+    name: str
+    role: str
+    device_id: int
+    device: str
+    site: str | None
+
+
+def named(ids: list[int]) -> dict[int, PortName]:
+    """Those of some interfaces that are there still."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT i.id, i.label, i.name, i.role, d.id, d.name, s.name FROM inventory_interface i"
+            " JOIN inventory_device d ON d.id = i.device_id LEFT JOIN inventory_site s ON s.id = d.site_id"
+            " WHERE i.id = ANY(%s) AND i.gone_at IS NULL AND d.retired_at IS NULL",
+            [ids],
+        )
+        return {row[0]: PortName(*row) for row in cursor.fetchall()}
+
+
 SORTS = {
     "load": "load DESC NULLS LAST, i.id",
     "in": "n.in_bps DESC NULLS LAST, i.id",

@@ -1,8 +1,8 @@
 """Many ports over one time: top and bottom lists, and every port as a cell."""
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import datetime, timedelta
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
 from django.http import HttpRequest
@@ -20,7 +20,6 @@ router = Router(tags=["totals"])
 MOST = 500
 WEEK = timedelta(days=7)
 CHANGE = "change"
-PORT = ("id", "label", "name", "role", "device_id", "device", "site")
 
 
 @dataclass(slots=True)
@@ -106,7 +105,7 @@ def _more(limit: int) -> int:
 
 def _rows(ids: list[int], value_of: dict[int, float], found: Summed, limit: int, lowest: bool) -> list[TopRow]:
     """The ports that are there still, in this order, with all their figures."""
-    ports = {row.id: row for row in queries.ports(only=ids, limit=len(ids))[0]} if ids else {}
+    ports = queries.named(ids)
     there = [number for number in ids if number in ports][:limit]
     sums = totals.of(found.start, found.end, there).totals
     place_of = {number: place for place, number in enumerate(sums.interface.tolist())}
@@ -119,7 +118,7 @@ def _rows(ids: list[int], value_of: dict[int, float], found: Summed, limit: int,
     }  # fmt: skip
     rows = []
     for number in there:
-        told: dict[str, Any] = {name: getattr(ports[number], name) for name in PORT}
+        told = asdict(ports[number])
         told |= {name: _known(column[place_of[number]]) for name, column in columns.items()}
         rows.append(TopRow(**told, value=round(value_of[number], 3), last_used=unused.get(number)))
     return rows
