@@ -4,7 +4,7 @@ import pytest
 
 from lumtar.core.counters import VOID, Flag
 from lumtar.core.speeds import SpeedSource
-from lumtar.core.working import FLAG_WORDS, of_rate, remarks
+from lumtar.core.working import FLAG_WORDS, SUMMED, of_rate, of_sum, remarks
 
 
 def test_a_plain_reading():
@@ -43,3 +43,22 @@ def test_every_remark_is_made_alone_and_with_others(flag, words):
 def test_nothing_remarkable():
     assert remarks(0) == remarks(int(Flag.NARROW)) == []
     assert of_rate("in", 1, 0, 0, 0, 10**9, SpeedSource.HIGH_SPEED).lines == ["nothing was counted"]
+
+
+@pytest.mark.parametrize(
+    ("readings", "interval_s", "measured_s", "words"),
+    [
+        (60, 60, 3600, "sum of 60 readings, 60 measured"),
+        (58, 60, 3480, "sum of 58 readings, 58 measured, 2 missing because of: silent: no answer"),
+        # Polled every ten minutes then, every minute now: nothing is missing.
+        (6, 60, 3600, "sum of 6 readings, 6 measured"),
+        (1, 3600, 3600, "sum of 1 reading, 1 measured"),
+    ],
+)
+def test_a_sum_says_what_is_missing_by_the_time_that_nothing_covers(readings, interval_s, measured_s, words):
+    sums = dict.fromkeys(SUMMED, 0) | {"readings": readings, "elapsed_ms": measured_s * 1000, "in_octets": 450_000}
+    told = of_sum(
+        "in", sums, 3600 - measured_s, interval_s, ["silent: no answer"], 0, SpeedSource.UNKNOWN, "five minutes"
+    )
+    assert told.lines[1] == words
+    assert told.lines[2] == "kept as sums over five minutes"

@@ -80,7 +80,8 @@ SUMMED = (
 def of_sum(
     direction: str,
     sums: Mapping[str, int],
-    wanted: int,
+    missing_s: float,
+    interval_s: float,
     reasons: Sequence[str],
     speed_bps: int,
     source: SpeedSource,
@@ -92,14 +93,16 @@ def of_sum(
     ----------
     direction : "in" or "out"
     sums : the sums of SUMMED over the time
-    wanted : readings that the polling interval asks for in this time
+    missing_s : seconds of the time that no reading covers
+    interval_s : seconds between polls
     reasons : why readings are missing, as far as gaps say so
     speed_bps, source : the speed that was in force at the end, bits per second
     level : the level that the sums were read from
     """
     measured = sums["readings"] - sums["void_readings"]
-    missing = max(0, wanted - measured)
-    told = f"sum of {sums['readings']:,} readings, {measured:,} measured"
+    # Polls may have been rarer then than they are now: what counts is the time that nothing covers.
+    missing = max(0, round(missing_s / interval_s))
+    told = f"sum of {sums['readings']:,} {'reading' if sums['readings'] == 1 else 'readings'}, {measured:,} measured"
     if missing:
         told += f", {missing:,} missing"
         told += " because of: " + "; ".join(reasons) if reasons else ", for which no reason is on record"

@@ -217,7 +217,7 @@ def _working_of_sum(found: Interface, end: datetime, step: int) -> list[WorkingO
     start = end - timedelta(seconds=step)
     read = counted.read([found.pk], start, end, step)
     sums = {name: int(read.rows[name].sum()) for name in working.SUMMED}
-    wanted = round(step / found.device.interval_s)
+    missing = step - sums["elapsed_ms"] / 1000
     reasons = [
         f"{gap.reason}: {gap.words}, {duration((min(gap.end or end, end) - max(gap.start, start)).total_seconds())}"
         for gap in gaps_of(found.device_id, start, end)
@@ -225,6 +225,6 @@ def _working_of_sum(found: Interface, end: datetime, step: int) -> list[WorkingO
     told = []
     for direction in ("in", "out"):
         speed, source = _speed_at(found.pk, end, direction)
-        how = working.of_sum(direction, sums, wanted, reasons, speed, source, read.coarsest)
+        how = working.of_sum(direction, sums, missing, found.device.interval_s, reasons, speed, source, read.coarsest)
         told.append(WorkingOut(at=end, direction=direction, figure=how.figure, lines=how.lines))
     return told

@@ -63,7 +63,7 @@ export function Seen({ series, unit, seconds }: { series: Series; unit: Unit; se
           <tr>
             <th />
             {["min", "mean", "95th", "max", "volume", "packets", "size", "unicast", "bad ppm"].map((name) => (
-              <th key={name} className="py-[3px] pl-3 font-normal whitespace-nowrap" title={MEANS[name]}>
+              <th key={name} className="py-[3px] pl-2 font-normal whitespace-nowrap" title={MEANS[name]}>
                 {name}
               </th>
             ))}
@@ -77,19 +77,19 @@ export function Seen({ series, unit, seconds }: { series: Series; unit: Unit; se
               </th>
               {[seen.min, seen.mean, seen.p95, seen.max].map((value, place) => (
                 // biome-ignore lint/suspicious/noArrayIndexKey: the columns are fixed
-                <td key={place} className="pl-3">
+                <td key={place} className="pl-2">
                   <Figure of={rateIn(unit, value, bps)} />
                 </td>
               ))}
               {[volume(seen.volume), count(seen.packets), packetSize(seen), share(seen.unicast, seen.packets)].map(
                 (value, place) => (
                   // biome-ignore lint/suspicious/noArrayIndexKey: the columns are fixed
-                  <td key={place} className="pl-3">
+                  <td key={place} className="pl-2">
                     <Figure of={value} />
                   </td>
                 ),
               )}
-              <td className="pl-3">{perMillion(seen)}</td>
+              <td className="pl-2">{perMillion(seen)}</td>
             </tr>
           ))}
         </tbody>
