@@ -56,5 +56,13 @@ def newest() -> None:
         cursor.execute("ANALYZE")
 
 
+def groups() -> None:
+    """Ten groups, each by another condition, the last one of all others."""
+    from lumtar.domain.inventory.groups import GroupTold, save
+
+    parts = [save(GroupTold(f"Every g{n}", f'name is g{n} or label like "*t 1{n}"'), "bench").pk for n in range(1, 10)]
+    save(GroupTold("All of them", parts=parts), "bench")
+
+
 if __name__ == "__main__":
     main(*map(int, sys.argv[1:4]))

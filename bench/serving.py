@@ -72,7 +72,7 @@ def p95(client: Api, path: str) -> float:
     return sorted(times)[int(ROUNDS * 0.95)]
 
 
-FILL_FLEET = "from bench.seed import main, newest; main(5000, 20, 60); newest()"
+FILL_FLEET = "from bench.seed import groups, main, newest; main(5000, 20, 60); newest(); groups()"
 
 
 def fleet() -> None:
@@ -85,6 +85,8 @@ def fleet() -> None:
         "a word that 5,000 ports have": ("interfaces?limit=200&words=g17", 150),
         "one that none has": ("interfaces?limit=200&words=nowhere", 150),
         "devices": ("devices?limit=200", 150),
+        "ten groups, counted": ("groups", 1000),
+        "ports of a group, by load": ("interfaces?limit=200&sort=load&group=1", 300),
     }
     with database() as url:
         env = {"LUMTAR_DATABASE_URL": url}

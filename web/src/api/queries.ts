@@ -48,6 +48,7 @@ export const sitesQuery = sitesAtQuery(null);
 export const groupsQuery = queryOptions({
   queryKey: ["groups"],
   queryFn: () => got(client.GET("/api/v1/groups", {})),
+  staleTime: 30_000,
 });
 
 export type PortFilter = Place & { device?: number; words?: string; state?: string; sort?: string };

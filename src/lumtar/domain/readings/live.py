@@ -32,7 +32,7 @@ class Look:
 
 
 def wish(ports: Sequence[int], every_s: int, by: str) -> datetime:
-    """Ask for these interfaces to be looked at for a while from now; what the same person asked for before ends.
+    """Ask for these interfaces to be looked at for a while from now.
 
     Returns
     -------
@@ -56,7 +56,6 @@ def wish(ports: Sequence[int], every_s: int, by: str) -> datetime:
     now = timezone.now()
     _check_room(found, now, by)
     until = now + LASTS
-    LiveWish.objects.filter(by=by).exclude(interface__in=chosen).delete()
     LiveWish.objects.bulk_create(
         (LiveWish(interface_id=pk, by=by, every_s=every_s, until=until) for pk in chosen),
         update_conflicts=True,

@@ -46,6 +46,7 @@ class Live:
         self._transport = transport
         self._looks: dict[int, Look] = {}
         self._tasks: dict[int, asyncio.Task[None]] = {}
+        self._hurry: dict[int, asyncio.Event] = {}
         self._readings: list[LiveReading] = []
         self._states: list[LiveState] = []
         self._forgotten = 0.0
@@ -59,9 +60,12 @@ class Live:
         """Take up wishes and keep what was read, twice a second."""
         try:
             while True:
-                with suppress(DatabaseError, InterfaceError):
-                    self._looks = await asyncio.to_thread(self._exchange)
-                    self._follow()
+                try:
+                    looks = await asyncio.to_thread(self._exchange)
+                except (DatabaseError, InterfaceError):
+                    # Whether anybody still looks is not known, and what is read cannot be kept.
+                    looks = {}
+                self._follow(looks)
                 await asyncio.sleep(OFTEN)
         finally:
             for task in self._tasks.values():
@@ -78,13 +82,19 @@ class Live:
             self._forgotten = time.monotonic()
         return live.wanted()
 
-    def _follow(self) -> None:
+    def _follow(self, looks: dict[int, Look]) -> None:
+        before, self._looks = self._looks, looks
         self._tasks = {device: task for device, task in self._tasks.items() if not task.done()}
-        for device in self._looks.keys() - self._tasks.keys():
-            self._tasks[device] = asyncio.create_task(self._watch(device))
+        self._hurry = {device: event for device, event in self._hurry.items() if device in self._tasks}
+        for device, look in looks.items():
+            if device not in self._tasks:
+                self._hurry[device] = asyncio.Event()
+                self._tasks[device] = asyncio.create_task(self._watch(device, self._hurry[device]))
+            elif device in before and look.every_s < before[device].every_s:
+                self._hurry[device].set()
 
-    async def _watch(self, device: int) -> None:
-        """Look at one device until nobody wishes it any more."""
+    async def _watch(self, device: int, hurry: asyncio.Event) -> None:
+        """Look at one device until nobody wishes it any more; who wishes to look more often does not wait for the next look."""
         session: Session | None = None
         watched: Watched | None = None
         ports: dict[int, int] = {}
@@ -116,7 +126,10 @@ class Live:
                     device_id=device, at=moment(time.time()), every_s=pause, took_ms=round(1000 * took, 1), words=words
                 )
             )
-            await asyncio.sleep(max(0.0, pause - took))
+            hurry.clear()
+            with suppress(TimeoutError):
+                async with asyncio.timeout(max(0.0, pause - took)):
+                    await hurry.wait()
 
     def _moved(self, target: Target, indexes: list[int]) -> NDArray[np.bool_]:
         """Whether the polls found traffic on them."""

@@ -18,10 +18,8 @@ export function Picked({ list }: { list: string }) {
   const { data: groups } = useQuery({ ...groupsQuery, enabled: picked.length > 0 });
   const inGroup = groups?.rows.find((each) => each.id === place.group && each.ports_by_hand > 0);
   const put = useMutation({
-    /** A negative number takes out. */
-    mutationFn: async (signed: number) => {
-      const group = Math.abs(signed);
-      const path = { params: { path: { group } }, body: { ports: picked, out: signed < 0 } };
+    mutationFn: async ({ group, out }: { group: number; out: boolean }) => {
+      const path = { params: { path: { group } }, body: { ports: picked, out } };
       const { ports } = await got(client.POST("/api/v1/groups/{group}/ports", path));
       return { ports, name: groups?.rows.find((each) => each.id === group)?.name ?? "" };
     },
@@ -58,11 +56,11 @@ export function Picked({ list }: { list: string }) {
           label="put into"
           value=""
           options={[["", "a group …"], ...groups.rows.map((each) => [String(each.id), each.name] as const)]}
-          onChoose={(group) => group && put.mutate(Number(group))}
+          onChoose={(group) => group && put.mutate({ group: Number(group), out: false })}
         />
       )}
       {inGroup && (
-        <button type="button" className="h-6 underline" onClick={() => put.mutate(-inGroup.id)}>
+        <button type="button" className="h-6 underline" onClick={() => put.mutate({ group: inGroup.id, out: true })}>
           take out of {inGroup.name}
         </button>
       )}
