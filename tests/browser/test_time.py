@@ -99,7 +99,7 @@ def test_top_lists(page, port):
     page.get_by_role("button", name="emptiest").click()
     expect(page.get_by_text("last used")).to_be_visible()
     expect(rows.first).not_to_contain_text("Transport A")
-    page.get_by_label("site").select_option("Saltby")
+    page.get_by_label("site or group").select_option("Saltby")
     expect(rows).to_have_count(4)
     page.keyboard.press("j")
     page.keyboard.press("Enter")

@@ -48,7 +48,7 @@ export function PortList({ narrow }: { narrow: boolean }) {
       {data?.total === 0 && <p className="px-3.5 py-2 text-ink2">No port holds these words. Clear them to see all.</p>}
       {!narrow && (
         <div
-          className={`grid ${WIDE} items-center gap-2.5 border-b border-rule py-1 pr-3.5 pl-[38px] text-[12px] text-ink2`}
+          className={`grid ${WIDE} items-center gap-2.5 border-b border-rule py-1 pr-3.5 pl-[44px] text-[12px] text-ink2`}
         >
           <span />
           <span>port</span>
@@ -101,13 +101,18 @@ function WidePort({ port }: { port: Port }) {
   const down = port.oper !== 1 || !port.answers;
   return (
     <div className="flex h-full border-b border-faint">
-      <label className="grid w-7 place-items-center pl-1.5" title="Choose it, to see several together">
+      <label
+        className="relative ml-1.5 grid w-7 shrink-0 place-items-center"
+        title="Choose it, to see several together"
+      >
         <input
           type="checkbox"
+          className="peer absolute inset-0 m-0 size-full opacity-0"
           aria-label={`Choose ${port.label} of ${port.device}`}
           checked={isPicked(port.id)}
           onChange={() => toggle(port.id)}
         />
+        <i className="size-[13px] rounded-[2px] border border-ink2 peer-checked:border-ink peer-checked:bg-ink peer-focus-visible:outline-2 peer-focus-visible:outline-offset-2" />
       </label>
       <Link
         data-row

@@ -41,5 +41,5 @@ export function PlaceChoice() {
     const [kind, ...name] = chosen.split(" ");
     set({ site: "", group: "", ...(kind ? { [kind]: name.join(" ") } : {}) });
   };
-  return <InlineChoice className="ml-auto" label="at" value={value} options={options} onChoose={choose} />;
+  return <InlineChoice className="ml-auto" label="site or group" value={value} options={options} onChoose={choose} />;
 }
