@@ -133,36 +133,37 @@ def settled(transactional_db):
         time.sleep(0.05)
 
 
+def _answers(port, process):
+    """Whether a web server comes up; false as soon as it has ended."""
+    for _ in range(300):
+        if process.poll() is not None:
+            return False
+        try:
+            urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=1)
+            return True
+        except OSError:
+            time.sleep(0.1)
+    process.terminate()
+    return False
+
+
 @pytest.fixture(scope="session")
 def address(let_go):
     """The web server on this test process's database."""
     from django.conf import settings
 
     wanted = settings.DATABASES["default"]
-    port = free_port()
     url = f"postgresql://{wanted['USER']}:{wanted['PASSWORD']}@{wanted['HOST']}:{wanted['PORT']}/{wanted['NAME']}"
     environment = {**os.environ, "LUMTAR_DATABASE_URL": url}
-    process = subprocess.Popen(
-        [
-            sys.executable,
-            "-m",
-            "uvicorn",
-            "lumtar.server.asgi:application",
-            "--port",
-            str(port),
-            "--log-level",
-            "warning",
-            "--timeout-graceful-shutdown",
-            "1",
-        ],
-        env=environment,
-    )
-    for _ in range(100):
-        try:
-            urllib.request.urlopen(f"http://127.0.0.1:{port}/", timeout=1)
+    # A port that is free can be taken by somebody's connection before the server has it.
+    for _ in range(5):
+        port = free_port(socket.SOCK_STREAM)
+        words = ["uvicorn", "lumtar.server.asgi:application", "--port", str(port), "--log-level", "warning"]
+        process = subprocess.Popen([sys.executable, "-m", *words, "--timeout-graceful-shutdown", "1"], env=environment)
+        if _answers(port, process):
             break
-        except OSError:
-            time.sleep(0.1)
+    else:
+        raise AssertionError("the web server did not start")
     yield f"http://127.0.0.1:{port}"
     process.terminate()
     process.wait(10)

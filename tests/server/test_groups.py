@@ -43,6 +43,7 @@ def test_a_group_narrows_every_list_chart_total_and_export(client, network):
 
 def test_wrong_groups_are_answered_in_words(client, network):
     assert is_problem(client.get("/api/v1/interfaces", {"group": 99}), 404, "nothing with that number")
+    assert is_problem(client.get("/api/v1/catalogue.csv", {"group": 99}), 404, "nothing with that number")
     assert is_problem(post(client, "groups/try", {"condition": "speed >= fast"}), 422, "write it like 100M")
     found = post(client, "groups/try", {"condition": "role is wan"}).json()
     assert found["ports"] == Interface.objects.filter(role="wan").count() and found["examples"][0]["label"]

@@ -5,13 +5,14 @@ from dataclasses import fields
 from datetime import datetime
 
 from django.http import HttpRequest, StreamingHttpResponse
+from django.shortcuts import get_object_or_404
 from ninja import Query, Router, Schema, Status
 from pydantic import field_validator
 
 from lumtar.core.text import csv_line
 from lumtar.domain.inventory import catalogue
 from lumtar.domain.inventory.catalogue import Item
-from lumtar.domain.inventory.models import OwnField
+from lumtar.domain.inventory.models import Group, OwnField
 from lumtar.server.api import paging
 from lumtar.server.api.problems import Problem
 from lumtar.server.api.times import aware
@@ -84,6 +85,9 @@ def export_items(request: HttpRequest, told: Query[Wanted]) -> StreamingHttpResp
     """The same as CSV, with a column for each own field."""
     if told.sort.removeprefix("-") not in catalogue.COLUMNS:
         raise Problem(422, f"There is no order {told.sort!r}.", "sort")
+    if told.group is not None:
+        # Said before the first line is sent; later it would only break off.
+        get_object_or_404(Group, pk=told.group)
     own = list(OwnField.objects.values_list("name", flat=True))
 
     def lines() -> Iterator[str]:
