@@ -1,5 +1,5 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { admissionRulesQuery, credentialsQuery, profilesQuery, sitesQuery } from "../../api/queries";
 import { Field, Labelled } from "../../parts/Field";
@@ -8,6 +8,7 @@ import { Problem } from "../../parts/Problem";
 import { useTyped } from "../../parts/useTyped";
 import { ConditionField } from "./ConditionField";
 import { OrderedPage } from "./OrderedPage";
+import { useKeeping } from "./useKeeping";
 import { pieces, tagsOf, tagText } from "./words";
 
 type Rules = Schemas["Admissions"];
@@ -43,7 +44,6 @@ export function Admission() {
 }
 
 function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDone: () => void }) {
-  const queries = useQueryClient();
   const { data: sites } = useQuery(sitesQuery);
   const { data: profiles } = useQuery(profilesQuery);
   const { data: credentials } = useQuery(credentialsQuery);
@@ -74,12 +74,9 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
     retry: false,
     gcTime: 0,
   });
-  const onSuccess = () => {
-    void queries.invalidateQueries({ queryKey: admissionRulesQuery.queryKey });
-    onDone();
-  };
-  const save = useMutation({
-    mutationFn: () => {
+  const { submit, foot } = useKeeping({
+    listed: admissionRulesQuery.queryKey,
+    save: () => {
       if (!stored) return got(client.POST("/api/v1/admissionrules", { body: told }));
       return got(
         client.PUT("/api/v1/admissionrules/{rule}", {
@@ -88,16 +85,10 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
         }),
       );
     },
-    onSuccess,
+    remove:
+      stored && (() => got(client.DELETE("/api/v1/admissionrules/{rule}", { params: { path: { rule: stored.id } } }))),
+    onDone,
   });
-  const remove = useMutation({
-    mutationFn: (rule: number) => got(client.DELETE("/api/v1/admissionrules/{rule}", { params: { path: { rule } } })),
-    onSuccess,
-  });
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    save.mutate();
-  };
   const set = (name: keyof typeof rule) => (event: { target: { value: string } }) =>
     setRule({ ...rule, [name]: event.target.value });
   return (
@@ -163,12 +154,7 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
           <DryRun found={found} title="With the last results the rules would then" brief />
         </div>
       )}
-      <FormFoot
-        problem={save.error?.message ?? remove.error?.message}
-        isBusy={save.isPending}
-        onLeave={onDone}
-        onDelete={stored && (() => remove.mutate(stored.id))}
-      />
+      <FormFoot {...foot} />
     </form>
   );
 }

@@ -1,5 +1,5 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link } from "react-router";
 import { client, got, type Schemas } from "../../api/client";
 import { groupsQuery } from "../../api/queries";
@@ -9,6 +9,7 @@ import { Problem } from "../../parts/Problem";
 import { useTyped } from "../../parts/useTyped";
 import { ConditionField } from "./ConditionField";
 import { OrderedPage } from "./OrderedPage";
+import { useKeeping } from "./useKeeping";
 
 type All = Schemas["GroupsOut"];
 type Group = All["rows"][0];
@@ -58,7 +59,6 @@ export function Groups() {
 }
 
 function GroupForm({ stored, all, onDone }: { stored?: Group; all: All; onDone: () => void }) {
-  const queries = useQueryClient();
   const [group, setGroup] = useState({
     name: stored?.name ?? "",
     condition: stored?.condition ?? "",
@@ -72,12 +72,8 @@ function GroupForm({ stored, all, onDone }: { stored?: Group; all: All; onDone: 
     retry: false,
     gcTime: 0,
   });
-  const onSuccess = () => {
-    void queries.invalidateQueries();
-    onDone();
-  };
-  const save = useMutation({
-    mutationFn: () => {
+  const { submit, foot } = useKeeping({
+    save: () => {
       if (!stored) return got(client.POST("/api/v1/groups", { body: group }));
       return got(
         client.PUT("/api/v1/groups/{group}", {
@@ -86,16 +82,9 @@ function GroupForm({ stored, all, onDone }: { stored?: Group; all: All; onDone: 
         }),
       );
     },
-    onSuccess,
+    remove: stored && (() => got(client.DELETE("/api/v1/groups/{group}", { params: { path: { group: stored.id } } }))),
+    onDone,
   });
-  const remove = useMutation({
-    mutationFn: (group: number) => got(client.DELETE("/api/v1/groups/{group}", { params: { path: { group } } })),
-    onSuccess,
-  });
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    save.mutate();
-  };
   const others = all.rows.filter((row) => row.id !== stored?.id);
   const toggle = (id: number) =>
     setGroup({
@@ -147,12 +136,7 @@ function GroupForm({ stored, all, onDone }: { stored?: Group; all: All; onDone: 
           ))}
         </fieldset>
       )}
-      <FormFoot
-        problem={save.error?.message ?? remove.error?.message}
-        isBusy={save.isPending}
-        onLeave={onDone}
-        onDelete={stored && (() => remove.mutate(stored.id))}
-      />
+      <FormFoot {...foot} />
     </form>
   );
 }

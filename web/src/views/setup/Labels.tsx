@@ -1,5 +1,5 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { labelRulesQuery } from "../../api/queries";
 import { Choice, Field } from "../../parts/Field";
@@ -8,6 +8,7 @@ import { Problem } from "../../parts/Problem";
 import { useTyped } from "../../parts/useTyped";
 import { ConditionField } from "./ConditionField";
 import { OrderedPage } from "./OrderedPage";
+import { useKeeping } from "./useKeeping";
 import { tagsOf, tagText } from "./words";
 
 type Rules = Schemas["LabelRulesOut"];
@@ -35,7 +36,6 @@ export function Labels() {
 }
 
 function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDone: () => void }) {
-  const queries = useQueryClient();
   const [rule, setRule] = useState({
     name: stored?.name ?? "",
     condition: stored?.condition ?? "",
@@ -53,12 +53,9 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
     retry: false,
     gcTime: 0,
   });
-  const onSuccess = () => {
-    void queries.invalidateQueries({ queryKey: labelRulesQuery.queryKey });
-    onDone();
-  };
-  const save = useMutation({
-    mutationFn: () => {
+  const { submit, foot } = useKeeping({
+    listed: labelRulesQuery.queryKey,
+    save: () => {
       const body = { ...told, name: rule.name };
       if (!stored) return got(client.POST("/api/v1/labelrules", { body }));
       return got(
@@ -68,16 +65,10 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
         }),
       );
     },
-    onSuccess,
+    remove:
+      stored && (() => got(client.DELETE("/api/v1/labelrules/{rule}", { params: { path: { rule: stored.id } } }))),
+    onDone,
   });
-  const remove = useMutation({
-    mutationFn: (rule: number) => got(client.DELETE("/api/v1/labelrules/{rule}", { params: { path: { rule } } })),
-    onSuccess,
-  });
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    save.mutate();
-  };
   const set = (name: keyof typeof rule) => (event: { target: { value: string } }) =>
     setRule({ ...rule, [name]: event.target.value });
   return (
@@ -102,12 +93,7 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
       />
       <Field label="Tags" hint="key=value; key=value" wide value={rule.tags} onChange={set("tags")} />
       <Effect effect={decides && !wrong ? effect : undefined} decides={decides} />
-      <FormFoot
-        problem={save.error?.message ?? remove.error?.message}
-        isBusy={save.isPending}
-        onLeave={onDone}
-        onDelete={stored && (() => remove.mutate(stored.id))}
-      />
+      <FormFoot {...foot} />
     </form>
   );
 }

@@ -1,5 +1,5 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { pollingLoadQuery, profileDevicesQuery, profilesQuery } from "../../api/queries";
 import { Choice, Field, Labelled } from "../../parts/Field";
@@ -7,6 +7,7 @@ import { FormFoot } from "../../parts/FormFoot";
 import { useTyped } from "../../parts/useTyped";
 import { ConditionField } from "./ConditionField";
 import { ExtraObjects } from "./ExtraObjects";
+import { useKeeping } from "./useKeeping";
 
 type Profiles = Schemas["ProfilesOut"];
 type Profile = Profiles["rows"][0];
@@ -14,7 +15,6 @@ type Props = { stored?: Profile; profiles: Profiles; onDone: () => void };
 
 /** Making a profile, or changing one: for later devices, or for all that have it. */
 export function ProfileForm({ stored, profiles, onDone }: Props) {
-  const queries = useQueryClient();
   const [profile, setProfile] = useState({
     name: stored?.name ?? "",
     kind: stored?.kind ?? "other",
@@ -39,12 +39,9 @@ export function ProfileForm({ stored, profiles, onDone }: Props) {
     retry: false,
     gcTime: 0,
   });
-  const onSuccess = () => {
-    void queries.invalidateQueries({ queryKey: profilesQuery.queryKey });
-    onDone();
-  };
-  const save = useMutation({
-    mutationFn: () => {
+  const { submit, foot } = useKeeping({
+    listed: profilesQuery.queryKey,
+    save: () => {
       if (!stored) return got(client.POST("/api/v1/profiles", { body: told }));
       return got(
         client.PUT("/api/v1/profiles/{profile}", {
@@ -53,18 +50,11 @@ export function ProfileForm({ stored, profiles, onDone }: Props) {
         }),
       );
     },
-    onSuccess,
-  });
-  const remove = useMutation({
-    mutationFn: (profile: number) =>
-      got(client.DELETE("/api/v1/profiles/{profile}", { params: { path: { profile } } })),
-    onSuccess,
+    remove:
+      stored && (() => got(client.DELETE("/api/v1/profiles/{profile}", { params: { path: { profile: stored.id } } }))),
+    onDone,
   });
   const asks = stored !== undefined && stored.devices > 0;
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    save.mutate();
-  };
   const set = (name: keyof typeof profile) => (event: { target: { value: string } }) =>
     setProfile({ ...profile, [name]: event.target.value });
   return (
@@ -146,12 +136,7 @@ export function ProfileForm({ stored, profiles, onDone }: Props) {
       />
       <Cost devices={stored?.devices ?? 0} before={stored?.interval_s ?? 60} after={Number(interval) || 60} />
       {asks && <Whom profile={stored} forAll={forAll} onChoose={setForAll} />}
-      <FormFoot
-        problem={save.error?.message ?? remove.error?.message}
-        isBusy={save.isPending || (asks && forAll === null)}
-        onLeave={onDone}
-        onDelete={stored && (() => remove.mutate(stored.id))}
-      />
+      <FormFoot {...foot} isBusy={foot.isBusy || (asks && forAll === null)} />
     </form>
   );
 }
