@@ -70,13 +70,14 @@ def fill() -> None:
 
 
 def close() -> None:
-    """Rewrite the day by interface, as the nightly job does when it has closed."""
+    """Bring what has closed into the order in which it is read, as the hourly job does."""
     import django
 
     django.setup()
     from lumtar.domain.readings import partitions
 
-    partitions.rewrite_by_subject(yesterday().date())
+    for partition in partitions.closed(datetime.now(UTC)):
+        assert partitions.rewrite(partition)
 
 
 def _write_readings(day: datetime) -> None:

@@ -281,7 +281,7 @@ class History:
     def write(self) -> None:
         """Compute and write everything."""
         first, last = moment(self.epoch - DAYS * DAY).date(), moment(self.epoch).date()
-        partitions.ensure(first, last + timedelta(days=3))
+        partitions.ensure(first, last)
         oldest_kept = last - timedelta(days=13)
         writer = Writer()
         day, rows = None, _Rows()
@@ -451,6 +451,7 @@ class _Rows:
             rollups.roll_all(start, min(end, rollups.five_of(until)), name)
             if kept:
                 cursor.execute(f"ALTER TABLE {name} ADD PRIMARY KEY (interface_id, at)")
+                cursor.execute(f"COMMENT ON TABLE {name} IS '{partitions.IN_ORDER}'")
                 cursor.execute(
                     f"ALTER TABLE readings_reading ATTACH PARTITION {name} FOR VALUES FROM ('{start:%Y-%m-%d}T00:00:00Z') TO ('{end:%Y-%m-%d}T00:00:00Z')"
                 )

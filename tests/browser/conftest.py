@@ -10,7 +10,7 @@ from tests.network import fill
 
 FLAGS = "--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync"
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
-expect.set_options(timeout=10_000)
+expect.set_options(timeout=30_000)
 
 
 @pytest.fixture(scope="module")

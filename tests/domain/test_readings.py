@@ -1,10 +1,11 @@
 """Readings on real PostgreSQL: bulk, roll-ups, series, partitions."""
 
 from datetime import UTC, date, datetime, timedelta
+from itertools import pairwise
 
 import numpy as np
 import pytest
-from django.db import DatabaseError, connection, transaction
+from django.db import DatabaseError, IntegrityError, connection, transaction
 from django.utils import timezone
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -310,36 +311,102 @@ def test_gaps_of_a_device_and_of_everything(device, ports):
 
 
 class TestPartitions:
-    def test_days_and_years(self):
+    def test_a_day_lies_in_one_or_in_pieces(self):
         names = [each.name for each in partitions.wanted(date(2026, 12, 31), date(2027, 1, 1))]
         assert "readings_reading_20261231" in names and "readings_hour_20270101" in names
         assert [name for name in names if name.startswith("readings_day")] == [
-            "readings_day_20260101",
+            "readings_day_20261201",
             "readings_day_20270101",
         ]
+        pieces = [
+            each
+            for each in partitions.wanted(NOW.date(), NOW.date(), in_pieces=True)
+            if each.table == "readings_reading"
+        ]
+        assert [each.name[-3:] for each in pieces] == [f"_{hour:02}" for hour in range(0, 24, 3)]
+        assert all(before.end == after.start for before, after in pairwise(pieces))
 
     def test_old_ones_go_and_the_others_stay(self, device):
         now = datetime(2026, 11, 23, 1, 0, tzinfo=UTC)
-        partitions.ensure(date(2026, 11, 1), date(2026, 11, 23))
+        partitions.ensure(date(2026, 11, 1), date(2026, 11, 22))
         wanted = dict(zip(retention.FIELDS, (5, 5, 10, 10), strict=True))
         retention.change(wanted, 1, "anna")
         dropped = partitions.drop_old(now)
         assert "readings_reading_20261117" in dropped and "readings_reading_20261118" not in dropped
         assert "readings_hour_20261112" in dropped and "readings_hour_20261113" not in dropped
         assert not any(name.startswith("readings_day") for name in dropped)
-        assert date(2026, 11, 18) in partitions.existing()["readings_reading"]
+        assert partitions.existing()["readings_reading"][0].start == datetime(2026, 11, 18, tzinfo=UTC)
 
     def test_making_them_twice_is_harmless(self, device):
         before = partitions.existing()
         partitions.ensure_around(NOW)
+        once = partitions.existing()
         partitions.ensure_around(NOW)
-        assert all(before[table] <= found for table, found in partitions.existing().items())
+        assert once == partitions.existing()
+        assert all(set(before[table]) <= set(found) for table, found in once.items())
 
-    def test_a_rewritten_day_holds_the_same(self, ports):
-        store(ports[0], minutes(30), 5, 5)
-        store(ports[1], minutes(30), 6, 6)
-        partitions.rewrite_by_subject(NOW.date())
-        assert Reading.objects.count() == 60
+    def test_what_was_made_in_another_length_is_left_as_it_is(self, db):
+        then = datetime(2027, 3, 3, 10, tzinfo=UTC)
+        partitions.ensure_around(then)
+        partitions.ensure(then.date(), then.date())
+        mine = [each for each in partitions.existing()["readings_reading"] if each.start.date() == then.date()]
+        assert len(mine) == 8
+        assert not partitions.missing(partitions.wanted(then.date(), then.date(), in_pieces=True))
+
+    def test_a_rewritten_piece_holds_the_same_in_another_order(self, db, ports_of_today):
+        today = datetime(2027, 3, 3, 10, tzinfo=UTC)
+        at = [today + timedelta(minutes=n) for n in range(30)]
+        for moment in at:
+            for port in ports_of_today:
+                Reading.objects.create(interface=port, at=moment, **NOTHING)
+        piece = next(each for each in partitions.existing()["readings_reading"] if each.start == today.replace(hour=9))
+        assert piece in partitions.closed(today + timedelta(hours=3)) and piece not in partitions.closed(today)
+        before = set(Reading.objects.values_list("interface_id", "at"))
+        assert partitions.rewrite(piece)
+        assert set(Reading.objects.values_list("interface_id", "at")) == before
+        with connection.cursor() as cursor:
+            cursor.execute(f"SELECT interface_id, at FROM {piece.name} ORDER BY ctid")
+            assert cursor.fetchall() == sorted(before)
+        assert piece.name not in [each.name for each in partitions.closed(today + timedelta(hours=3))]
+        # It goes on taking what comes late, and twice is twice too much.
+        Reading.objects.create(interface=ports_of_today[0], at=today + timedelta(hours=1), **NOTHING)
+        with pytest.raises(IntegrityError), transaction.atomic():
+            Reading.objects.create(interface=ports_of_today[0], at=at[0], **NOTHING)
+
+    def test_days_of_hours_are_joined_to_weeks(self, ports):
+        monday = datetime(2026, 10, 5, tzinfo=UTC)
+        partitions.ensure(monday.date(), monday.date() + timedelta(days=9))
+        store(ports[0], [monday + timedelta(minutes=n) for n in range(1, 2 * 1440, 10)], 5, 5)
+        rollups.roll_all(monday, monday + timedelta(days=2))
+        before = list(Hour.objects.order_by("at").values())
+        assert len(before) == 48
+        for each in partitions.closed(NOW):
+            assert partitions.rewrite(each)
+        assert list(Hour.objects.order_by("at").values()) == before
+        hours = [each for each in partitions.existing()["readings_hour"] if each.start < monday + timedelta(days=9)]
+        assert [(each.start, each.end - each.start) for each in hours][:1] == [(monday, timedelta(days=7))]
+        assert partitions.closed(NOW) == []
+
+    def test_a_table_in_use_is_left_alone(self, ports, monkeypatch):
+        store(ports[0], minutes(5), 5, 5)
+        monkeypatch.setattr(partitions, "_keep_writers_out", lambda cursor: (_ for _ in ()).throw(partitions._Busy))
+        there = partitions.existing()
+        mine = next(each for each in there["readings_reading"] if each.start.date() == NOW.date())
+        assert not partitions.rewrite(mine)
+        assert partitions.existing() == there and Reading.objects.count() == 5
+
+
+NOTHING = {
+    "in_octets": 1, "out_octets": 1, "in_packets": 0, "out_packets": 0, "in_errors": 0, "out_errors": 0,
+    "in_discards": 0, "out_discards": 0, "elapsed_ms": 60_000, "flags": 0, "oper": 1,
+}  # fmt: skip
+
+
+@pytest.fixture
+def ports_of_today(ports):
+    """Ports, and partitions around a day that is still far away."""
+    partitions.ensure_around(datetime(2027, 3, 3, 10, tzinfo=UTC))
+    return ports
 
 
 class TestRetention:

@@ -11,6 +11,7 @@ from django.db import connections
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.inventory.services import add_device
+from lumtar.domain.readings.models import Newest, Reading
 from lumtar.engine.collector.collector import Collector
 from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY, agent, box
@@ -45,11 +46,11 @@ async def stand_in(loopback):
     running.close()
 
 
-def add(running, *, interval=1, community=COMMUNITY, **more):
-    """Add a device for a stand-in, polled every second."""
+def add(running, *, interval=1, timeout=3.0, community=COMMUNITY, **more):
+    """Add a device for a stand-in, polled every second. A short timeout is for devices that are to be silent."""
     address, port = running.address
     made = add_device(address, port=port, kind="v2c", secret={"community": community}, **more)
-    Device.objects.filter(pk=made.pk).update(interval_s=interval, timeout_s=0.3, tries=2)
+    Device.objects.filter(pk=made.pk).update(interval_s=interval, timeout_s=timeout, tries=2)
     return made
 
 
@@ -68,7 +69,7 @@ async def collecting():
         await asyncio.gather(task, return_exceptions=True)
 
 
-async def eventually(look, patience=12.0):
+async def eventually(look, patience=30.0):
     """The first true answer of a question to the database."""
     limit = time.monotonic() + patience
     while True:
@@ -78,3 +79,17 @@ async def eventually(look, patience=12.0):
         if time.monotonic() > limit:
             raise AssertionError(f"in {patience} s never: {look}")
         await asyncio.sleep(0.1)
+
+
+def reached():
+    """How far the busy port has been counted: the raw counter and when it was read; None before the first poll."""
+    newest = Newest.objects.filter(interface__if_index=1).first()
+    return newest and (newest.counters[0], newest.at)
+
+
+def is_whole(start, end):
+    """Whether the readings between two such points hold every octet that the device counted, and all of the time."""
+    rows = Reading.objects.filter(interface__if_index=1, at__gt=start[1], at__lte=end[1])
+    octets, ms = (sum(values) for values in zip(*rows.values_list("in_octets", "elapsed_ms"), strict=True))
+    # sysUpTime is read shortly before the counters, and the answer's arrival is what the collector's clock tells.
+    return octets == end[0] - start[0] and abs(ms / 1000 - (end[1] - start[1]).total_seconds()) < 1.0

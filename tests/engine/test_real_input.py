@@ -26,7 +26,7 @@ USER = {
 
 async def added(snmpd, kind, secret, interval=2):
     made = await sync_to_async(add_device)("127.0.0.1", port=snmpd.port, kind=kind, secret=secret)
-    await Device.objects.filter(pk=made.pk).aupdate(interval_s=interval, timeout_s=0.5, tries=2)
+    await Device.objects.filter(pk=made.pk).aupdate(interval_s=interval, timeout_s=2, tries=2)
     return made
 
 
@@ -58,7 +58,7 @@ async def test_wrong_credentials_have_their_own_words(snmpd, kind, secret, words
     assert words in state.reason
 
 
-def send(octets, payload=8000):
+def send(octets, payload=60_000):
     """Send so many octets of payload over the loopback interface, evenly over about four seconds."""
     with (
         socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as sink,
@@ -94,16 +94,15 @@ async def test_the_bandwidth_that_is_stored_is_what_was_sent(snmpd):
         # snmpd caches its counters for some seconds: begin and end where they have settled.
         await asyncio.sleep(4)
         before, already = on_loopback(), await sync_to_async(stored)()
-        sent = 400_000_000
+        sent = 1_500_000_000
         box = []
         thread = threading.Thread(target=lambda: box.append(send(sent)))
         thread.start()
         while thread.is_alive():
             await asyncio.sleep(0.2)
         expected = box[0]
-        assert on_loopback() - before == pytest.approx(expected, rel=0.01), (
-            "something else is using the loopback interface"
-        )
+        # Other tests talk over this interface as well, but not a hundredth of that.
+        assert on_loopback() - before == pytest.approx(expected, rel=0.01)
         await eventually(lambda: stored() - already >= 0.98 * expected, 20)
         await asyncio.sleep(3)
         found = await sync_to_async(stored)() - already

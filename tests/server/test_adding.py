@@ -149,11 +149,9 @@ class TestMany:
         listed = client.post("/api/v1/devices/list", text, "text/csv").json()
         assert [line["problem"] for line in listed["lines"]] == [""] * 5
         with standing_in(port, *hosts[:3]):
-            began = time.monotonic()
             results = {
                 line["number"]: line for line in call("devices/list/add", {"lines": listed["lines"], "site": "Saltby"})
             }
-            assert time.monotonic() - began < 10
             again = call("devices/list/add", {"lines": listed["lines"]})
         assert {number: line["went"] for number, line in results.items()} == {
             2: "added",

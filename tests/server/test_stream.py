@@ -68,7 +68,7 @@ def test_everybody_who_watches_hears_it(address):
     watchers = [watch(address, 500) for _ in range(3)]
     announce("alarms", [7, 8])
     announce("readings", list(range(9999)))
-    limit = time.monotonic() + 5
+    limit = time.monotonic() + 20
     wanted = [{"topic": "alarms", "ids": [7, 8]}, {"topic": "readings"}]
     while time.monotonic() < limit and not all(all(each in watcher.seen for each in wanted) for watcher in watchers):
         time.sleep(0.05)
@@ -109,7 +109,7 @@ def test_the_stream_survives_the_database_going_away(address):
         cursor.execute(
             "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE query LIKE 'LISTEN%%' AND datname = current_database()"
         )
-    limit = time.monotonic() + 10
+    limit = time.monotonic() + 30
     while time.monotonic() < limit and {"topic": "everything"} not in watcher.seen[1:]:
         announce("logbook")
         time.sleep(0.1)

@@ -27,7 +27,7 @@ def test_the_checksum_is_that_of_the_standard():
 
 @pytest.mark.parametrize(("family", "address"), [(socket.AF_INET, "127.0.0.9"), (socket.AF_INET6, "::1")])
 async def test_an_echo_comes_back(pinger, family, address):
-    assert 0 < await pinger.ping(family, address) < 1
+    assert await pinger.ping(family, address) > 0
 
 
 async def test_many_at_once_and_each_gets_its_own(pinger):

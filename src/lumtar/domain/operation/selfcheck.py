@@ -10,12 +10,13 @@ from django.conf import settings
 from django.db import connection
 from django.utils import timezone
 
+from lumtar.core.levels import Level
 from lumtar.core.units import duration
 from lumtar.domain.alarms.models import Notification
 from lumtar.domain.inventory.models import Credential
 from lumtar.domain.operation.queries import ProcessState, health
 from lumtar.domain.operation.secrets import SecretUnreadable, unseal
-from lumtar.domain.readings import partitions
+from lumtar.domain.readings import disk, partitions
 
 WELL, WATCH, WRONG = "well", "watch", "wrong"
 CLOCKS_APART_S = 2.0
@@ -81,18 +82,17 @@ def _database() -> Iterator[Finding]:
 
 def _partitions() -> Iterator[Finding]:
     tomorrow = (timezone.now() + timedelta(days=1)).date()
-    there = partitions.existing()
-    missing = [part.table for part in partitions.wanted(tomorrow, tomorrow) if part.start not in there[part.table]]
+    missing = partitions.missing(partitions.wanted(tomorrow, tomorrow, in_pieces=True))
     if missing:
         yield Finding(
             "partitions",
             WRONG,
-            f"there is none for tomorrow in {', '.join(missing)}",
+            f"there is none for tomorrow in {', '.join(dict.fromkeys(part.table for part in missing))}",
             "From midnight (UTC) on readings could not be stored; they would wait in the collector and be dropped in the end.",
             "Start the collector: it makes them ahead. If it runs, its log says why it could not.",
         )
         return
-    days = len(there["readings_reading"])
+    days = len({part.start.date() for part in partitions.existing()[partitions.IN_PIECES]})
     yield Finding("partitions", WELL, f"made ahead; readings of {days} days are kept")
 
 
@@ -117,11 +117,9 @@ def _disk() -> Iterator[Finding]:
     usage = shutil.disk_usage(settings.VAR)
     free = usage.free / usage.total
     words = f"{usage.free / GIB:.0f} of {usage.total / GIB:.0f} GiB are free"
-    daily = _number(
-        "SELECT max(pg_total_relation_size(inhrelid)) FROM pg_inherits WHERE inhparent = 'readings_reading'::regclass"
-    )
+    daily = next(each.bytes_a_row * each.rows_a_day for each in disk.use() if each.level is Level.READINGS)
     if daily:
-        words += f"; the largest day of readings took {daily / (1 << 20):,.0f} MiB"
+        words += f"; a day of readings takes {daily / (1 << 20):,.0f} MiB"
     if free > LEAST_FREE and usage.free > 3 * daily:
         yield Finding("disk", WELL, words)
         return

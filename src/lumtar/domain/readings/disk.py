@@ -57,8 +57,7 @@ def use() -> list[LevelUse]:
         rows, taken, of_counted = sizes.get(table, (0, 0, 0))
         each = of_counted / rows if rows > ENOUGH_ROWS else float(USUAL_BYTES[level])
         days = getattr(told, field)
+        oldest = there[table][0].start.date() if there[table] else None
         full = int(each * daily[level] * days)
-        found.append(
-            LevelUse(level, days, min(there[table], default=None), rows, taken, round(each, 1), daily[level], full)
-        )
+        found.append(LevelUse(level, days, oldest, rows, taken, round(each, 1), daily[level], full))
     return found

@@ -1,6 +1,6 @@
 """Jobs: roll-ups and partitions."""
 
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 
 import structlog
 from procrastinate.contrib.django import app
@@ -32,8 +32,9 @@ def keep_partitions(timestamp: int) -> None:
         log.info("dropped", partitions=dropped)
 
 
-@app.periodic(cron="20 0 * * *")
-@app.task(queue="readings", queueing_lock="rewrite", pass_context=False)
-def rewrite_yesterday(timestamp: int) -> None:
-    """Rewrite the day that has closed by interface."""
-    partitions.rewrite_by_subject(datetime.fromtimestamp(timestamp, UTC).date() - timedelta(days=1))
+@app.periodic(cron="20 * * * *")
+@app.task(queue="readings", queueing_lock="rewrite", lock="roll-up", pass_context=False)
+def rewrite_closed(timestamp: int) -> None:
+    """Bring what has closed into the order in which it is read."""
+    for each in partitions.closed(datetime.fromtimestamp(timestamp, UTC)):
+        log.info("rewritten" if partitions.rewrite(each) else "not rewritten, the table is in use", partition=each.name)

@@ -1,12 +1,22 @@
-"""Partitions of the tables of readings: made ahead, dropped when they are old, rewritten when they are closed."""
+"""Partitions of the tables of readings: made ahead, rewritten when they have closed, dropped when they are old.
 
+Readings of today and tomorrow lie in pieces of three hours: what is being written stays small enough for memory, and
+soon after a piece has closed one interface's readings lie side by side on few pages.
+"""
+
+import re
+from collections.abc import Iterator
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, date, datetime, time, timedelta
+from time import sleep
 
-from django.db import connection
+from django.db import OperationalError, connection, transaction
+from django.db.backends.utils import CursorWrapper
+from psycopg import errors
 
 from lumtar.core.levels import Level
 from lumtar.domain.readings import retention
+from lumtar.domain.readings.rollups import LOCK
 
 LEVELS = {
     Level.READINGS: ("readings_reading", "readings_componentreading", "readings_devicereading"),
@@ -14,9 +24,18 @@ LEVELS = {
     Level.HOURS: ("readings_hour", "readings_componenthour", "readings_devicehour"),
     Level.DAYS: ("readings_day",),
 }
-"""Tables of a level; those of days are partitioned by year, all others by day."""
-DAILY = tuple(table for level, tables in LEVELS.items() if level != Level.DAYS for table in tables)
-YEARLY = LEVELS[Level.DAYS]
+"""Tables of a level, all of them partitioned by day but for the following."""
+TABLES = tuple(table for tables in LEVELS.values() for table in tables)
+IN_PIECES, BY_MONTH, INTO_WEEKS = "readings_reading", LEVELS[Level.DAYS], LEVELS[Level.HOURS]
+PIECE, DAY, WEEK = timedelta(hours=3), timedelta(days=1), timedelta(days=7)
+AHEAD = timedelta(days=2)
+CLOSED_FOR = timedelta(minutes=15)
+"""So long after its end a partition is rewritten; what comes even later goes to where it belongs all the same."""
+LISTED_BY_DAY = timedelta(days=14)
+"""A list over all ports for some hours reads little of a day's partition; a year's chart wants few partitions."""
+IN_ORDER = "in the order of subject and time"
+WITHIN_S = 3
+"""Seconds that a rewritten partition waits to take its place; it is tried again an hour later."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,82 +43,179 @@ class Partition:
     """A partition of a table for [start, end)."""
 
     table: str
-    start: date
-    end: date
+    start: datetime
+    end: datetime
+    is_in_order: bool = False
 
     @property
     def name(self) -> str:
         """Its own table's name."""
-        return f"{self.table}_{self.start:%Y%m%d}"
+        hour = f"_{self.start:%H}" if self.end - self.start < DAY else ""
+        week = "_week" if self.end - self.start == WEEK else ""
+        return f"{self.table}_{self.start:%Y%m%d}{hour}{week}"
+
+    def touches(self, other: "Partition") -> bool:
+        """Whether they have a time in common."""
+        return self.start < other.end and other.start < self.end
 
 
-def wanted(first: date, last: date) -> list[Partition]:
+def _midnight(day: date) -> datetime:
+    return datetime.combine(day, time(), UTC)
+
+
+def _lengths(table: str, day: date, in_pieces: bool) -> Iterator[Partition]:
+    """The partitions of a table that hold a day."""
+    start = _midnight(day)
+    if table in BY_MONTH:
+        first = start.replace(day=1)
+        yield Partition(table, first, (first + timedelta(days=32)).replace(day=1))
+    elif table == IN_PIECES and in_pieces:
+        for number in range(DAY // PIECE):
+            yield Partition(table, start + number * PIECE, start + (number + 1) * PIECE)
+    else:
+        yield Partition(table, start, start + DAY)
+
+
+def wanted(first: date, last: date, in_pieces: bool = False) -> list[Partition]:
     """The partitions that hold the days from first to last, both included."""
-    found = []
-    day = first
-    while day <= last:
-        found += [Partition(table, day, day + timedelta(days=1)) for table in DAILY]
-        day += timedelta(days=1)
-    for year in range(first.year, last.year + 1):
-        found += [Partition(table, date(year, 1, 1), date(year + 1, 1, 1)) for table in YEARLY]
-    return found
+    days = [first + number * DAY for number in range((last - first).days + 1)]
+    return list(dict.fromkeys(each for table in TABLES for day in days for each in _lengths(table, day, in_pieces)))
 
 
-def existing() -> dict[str, set[date]]:
-    """Where partitions begin, by table."""
+def existing() -> dict[str, list[Partition]]:
+    """The partitions that there are, by table, in the order of time."""
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT parent.relname, child.relname FROM pg_inherits JOIN pg_class parent ON parent.oid = inhparent"
+            "SELECT parent.relname, pg_get_expr(child.relpartbound, child.oid), obj_description(child.oid, 'pg_class')"
+            " FROM pg_inherits JOIN pg_class parent ON parent.oid = inhparent"
             " JOIN pg_class child ON child.oid = inhrelid WHERE parent.relname = ANY(%s)",
-            [[*DAILY, *YEARLY]],
+            [list(TABLES)],
         )
         rows = cursor.fetchall()
-    found: dict[str, set[date]] = {table: set() for table in (*DAILY, *YEARLY)}
-    for parent, child in rows:
-        found[parent].add(datetime.strptime(child[-8:], "%Y%m%d").date())
-    return found
+    found: dict[str, list[Partition]] = {table: [] for table in TABLES}
+    for table, bounds, comment in rows:
+        start, end = (datetime.fromisoformat(told).astimezone(UTC) for told in re.findall(r"\('([^']+)'\)", bounds))
+        found[table].append(Partition(table, start, end, comment == IN_ORDER))
+    return {table: sorted(each, key=lambda partition: partition.start) for table, each in found.items()}
+
+
+def missing(partitions: list[Partition]) -> list[Partition]:
+    """Those of which no part is there yet."""
+    there = existing()
+    return [each for each in partitions if not any(each.touches(other) for other in there[each.table])]
+
+
+def _bounds(partition: Partition) -> str:
+    return f"FOR VALUES FROM ('{partition.start.isoformat()}') TO ('{partition.end.isoformat()}')"
+
+
+def _make(partitions: list[Partition]) -> None:
+    with connection.cursor() as cursor:
+        for each in missing(partitions):
+            cursor.execute(f"CREATE TABLE IF NOT EXISTS {each.name} PARTITION OF {each.table} {_bounds(each)}")
 
 
 def ensure(first: date, last: date) -> None:
-    """Make the partitions for these days that are not there yet."""
-    there = existing()
-    with connection.cursor() as cursor:
-        for partition in wanted(first, last):
-            if partition.start not in there[partition.table]:
-                cursor.execute(
-                    f"CREATE TABLE IF NOT EXISTS {partition.name} PARTITION OF {partition.table}"
-                    f" FOR VALUES FROM ('{partition.start}T00:00:00Z') TO ('{partition.end}T00:00:00Z')"
-                )
+    """Make the partitions for these days that are not there yet, each day in one."""
+    _make(wanted(first, last))
 
 
 def ensure_around(now: datetime) -> None:
-    """Yesterday, today and the next three days."""
+    """Yesterday, today and the next days."""
     today = now.astimezone(UTC).date()
-    ensure(today - timedelta(days=1), today + timedelta(days=3))
+    yesterday = wanted(today - DAY, today - DAY)
+    _make([*yesterday, *wanted(today, today + AHEAD, in_pieces=True)])
 
 
 def drop_old(now: datetime) -> list[str]:
     """Drop what is older than is kept; returns the names of what was dropped."""
     there = existing()
-    dropped = []
+    old = [
+        each
+        for level, oldest in retention.oldest_days(now).items()
+        for table in LEVELS[level]
+        for each in there[table]
+        if each.end <= _midnight(oldest)
+    ]
     with connection.cursor() as cursor:
-        for level, oldest in retention.oldest_days(now).items():
-            for table in LEVELS[level]:
-                for start in sorted(there[table]):
-                    end = date(start.year + 1, 1, 1) if table in YEARLY else start + timedelta(days=1)
-                    if end <= oldest:
-                        name = f"{table}_{start:%Y%m%d}"
-                        cursor.execute(f"DROP TABLE {name}")
-                        dropped.append(name)
-    return dropped
+        for each in old:
+            cursor.execute(f"DROP TABLE {each.name}")
+    return [each.name for each in old]
 
 
-def rewrite_by_subject(day: date) -> None:
-    """Rewrite a closed day in the order of (interface, time): one interface's day then lies on a few pages."""
-    with connection.cursor() as cursor:
-        for table in DAILY:
-            name = f"{table}_{day:%Y%m%d}"
-            cursor.execute("SELECT to_regclass(%s) IS NOT NULL", [name])
-            if cursor.fetchone()[0]:
-                cursor.execute(f"CLUSTER {name} USING {name}_pkey")
-                cursor.execute(f"ANALYZE {name}")
+def closed(now: datetime) -> list[Partition]:
+    """What is to be rewritten: what has closed and is not in order yet, and weeks of hours whose days are not joined yet."""
+    found: list[Partition] = []
+    for table, there in existing().items():
+        days = [each for each in there if each.end - each.start == DAY and table in INTO_WEEKS]
+        weeks = {
+            Partition(table, start, start + WEEK)
+            for each in days
+            if (start := each.start - each.start.weekday() * DAY) + WEEK <= now - LISTED_BY_DAY
+        }
+        alone = [each for each in there if not each.is_in_order and each.end <= now - CLOSED_FOR]
+        found += [each for each in alone if not any(each.touches(week) for week in weeks)]
+        found += sorted(weeks, key=lambda week: week.start)
+    return found
+
+
+class _Busy(Exception):
+    """Somebody else is at work in these tables."""
+
+
+def rewrite(partition: Partition) -> bool:
+    """Write what lies between two times anew as one partition in the order of subject and time.
+
+    Who reads is kept waiting for an instant only; who writes to just this time waits until it is done.
+
+    Returns
+    -------
+    whether it was done; else something else was at work in these tables, and nothing has changed
+    """
+    sources = [
+        each for each in existing()[partition.table] if partition.start <= each.start and each.end <= partition.end
+    ]
+    if not sources:
+        return False
+    names = ", ".join(each.name for each in sources)
+    try:
+        with transaction.atomic(), connection.cursor() as cursor:
+            cursor.execute(f"SET LOCAL lock_timeout = '{WITHIN_S}s'")
+            cursor.execute(f"LOCK TABLE {names} IN SHARE MODE")
+            new = _copy_in_order(cursor, partition, sources)
+            _keep_writers_out(cursor)
+            cursor.execute(f"DROP TABLE {names}")
+            cursor.execute(f"ALTER TABLE {new} RENAME TO {partition.name}")
+            cursor.execute(f"ALTER TABLE {partition.table} ATTACH PARTITION {partition.name} {_bounds(partition)}")
+            cursor.execute(f"ALTER TABLE {partition.name} DROP CONSTRAINT within")
+    except _Busy:
+        return False
+    except OperationalError as error:
+        if not isinstance(error.__cause__, errors.LockNotAvailable | errors.DeadlockDetected):
+            raise
+        return False
+    return True
+
+
+def _copy_in_order(cursor: CursorWrapper, partition: Partition, sources: list[Partition]) -> str:
+    """A table like a partition, not attached yet, with the rows of others; returns its name."""
+    table, new = partition.table, f"{partition.name}_new"
+    rows = " UNION ALL ".join(f"SELECT * FROM {each.name}" for each in sources)
+    cursor.execute(f"CREATE TABLE {new} (LIKE {table} INCLUDING ALL)")
+    cursor.execute(f"INSERT INTO {new} SELECT * FROM ({rows}) held ORDER BY 1, 2")
+    # With this known, taking its place needs no look at the rows.
+    within = f"at >= '{partition.start.isoformat()}' AND at < '{partition.end.isoformat()}'"
+    cursor.execute(f"ALTER TABLE {new} ADD CONSTRAINT within CHECK ({within})")
+    cursor.execute(f"COMMENT ON TABLE {new} IS '{IN_ORDER}'")
+    cursor.execute(f"ANALYZE {new}")
+    return new
+
+
+def _keep_writers_out(cursor: CursorWrapper) -> None:
+    """Take the lock under which readings are appended. Waiting for it would be waiting for somebody who waits for us."""
+    for _ in range(10 * WITHIN_S):
+        cursor.execute("SELECT pg_try_advisory_xact_lock(%s)", [LOCK])
+        if cursor.fetchone()[0]:
+            return
+        sleep(0.1)
+    raise _Busy

@@ -32,7 +32,7 @@ WIDE = (
     oids.IF_HC_OUT_MULTICAST,
     oids.IF_HC_OUT_BROADCAST,
 )
-"""In the order of the first eight counters."""
+"""In the order of the first eight counters; they are read first, right behind sysUpTime."""
 NARROW = {
     0: oids.IF_IN_OCTETS,
     1: oids.IF_OUT_OCTETS,
@@ -75,6 +75,17 @@ class Plan:
     uptime: int = -1
 
 
+@dataclass(frozen=True, slots=True)
+class Head:
+    """What a poll begins with; -1 is what the device does not show. ``at`` is when the answer came, ``rtt`` in seconds."""
+
+    at: float
+    rtt: float
+    uptime: int
+    if_number: int
+    table_change: int
+
+
 @dataclass(slots=True)
 class Discovery:
     """What a device says of itself, its interfaces and its components."""
@@ -113,40 +124,30 @@ async def poll(session: Session, plan: Plan) -> Polled:
     """
     began = time.monotonic()
     requests = session.requests
-    head = await session.get([oids.SYS_UPTIME, oids.IF_NUMBER, oids.IF_TABLE_LAST_CHANGE])
-    at, rtt = time.time(), session.rtt
-    if all(tag in ber.ABSENT for tag in head.tags):
-        raise Fault(
-            FaultKind.NO_ACCESS,
-            "answered, but shows neither sysUpTime nor interfaces to this credential (check its view)",
-        )
-    uptime, if_number, change = (
-        _number(value) if tag not in ber.ABSENT else -1 for tag, value in zip(head.tags, head.values, strict=True)
-    )
-    # sysUpTime wraps after 497 days, which is no restart.
-    restarted = 0 <= uptime < plan.uptime < TICKS - 100 * 86400
+    head = await _read_head(session)
     discovery = None
+    # sysUpTime wraps after 497 days, which is no restart.
+    restarted = 0 <= head.uptime < plan.uptime < TICKS - 100 * 86400
     if restarted:
         plan.known.clear()
-    if plan.if_number != if_number or plan.table_change != change or restarted or not plan.discovered:
-        discovery = await discover(session, plan)
-        plan.if_number, plan.table_change = if_number, change
-    plan.uptime = uptime
-    parts = await read_parts(session, plan.parts, plan.known, at)
-    indexes, snapshot, status = await _read_interfaces(session, plan, at, uptime)
+    if (plan.if_number, plan.table_change) != (head.if_number, head.table_change) or restarted or not plan.discovered:
+        discovery, head = await discover(session, plan), await _read_head(session)
+    plan.uptime, plan.if_number, plan.table_change = head.uptime, head.if_number, head.table_change
+    indexes, snapshot, status = await _read_interfaces(session, plan, head)
     if discovery is None and len(indexes) < len(plan.indexes):
         # Something that was listed is not any more: say so now, and read on without it.
-        discovery = await discover(session, plan)
-        indexes, snapshot, status = await _read_interfaces(session, plan, at, uptime)
-    errors, duplex = await _look_at_ethernet(session, plan, at, uptime)
+        discovery, head = await discover(session, plan), await _read_head(session)
+        indexes, snapshot, status = await _read_interfaces(session, plan, head)
+    parts = await read_parts(session, plan.parts, plan.known, head.at)
+    errors, duplex = await _look_at_ethernet(session, plan, head)
     poll_ms = (time.monotonic() - began) * 1000
     requests = session.requests - requests
     return Polled(
-        at,
-        rtt * 1000,
+        head.at,
+        head.rtt * 1000,
         poll_ms,
         requests,
-        uptime,
+        head.uptime,
         indexes,
         snapshot,
         status,
@@ -158,14 +159,27 @@ async def poll(session: Session, plan: Plan) -> Polled:
     )
 
 
-async def _look_at_ethernet(
-    session: Session, plan: Plan, at: float, uptime: int
-) -> tuple[list[Errors], dict[int, int]]:
+async def _read_head(session: Session) -> Head:
+    """Read what every poll begins with: the clock that what follows is counted by, and the signs of a change."""
+    head = await session.get([oids.SYS_UPTIME, oids.IF_NUMBER, oids.IF_TABLE_LAST_CHANGE])
+    at, rtt = time.time(), session.rtt
+    if all(tag in ber.ABSENT for tag in head.tags):
+        raise Fault(
+            FaultKind.NO_ACCESS,
+            "answered, but shows neither sysUpTime nor interfaces to this credential (check its view)",
+        )
+    uptime, if_number, change = (
+        _number(value) if tag not in ber.ABSENT else -1 for tag, value in zip(head.tags, head.values, strict=True)
+    )
+    return Head(at, rtt, uptime, if_number, change)
+
+
+async def _look_at_ethernet(session: Session, plan: Plan, head: Head) -> tuple[list[Errors], dict[int, int]]:
     """What Ethernet interfaces counted since the last look, if it is time for one."""
     before = plan.ethernet
-    if Table.ETHERNET not in plan.tables or (before is not None and at - before.at < EVERY):
+    if Table.ETHERNET not in plan.tables or (before is not None and head.at - before.at < EVERY):
         return [], {}
-    plan.ethernet = after = await read_ethernet(session, at, uptime)
+    plan.ethernet = after = await read_ethernet(session, head.at, head.uptime)
     return counted(before, after), dict(zip(after.indexes.tolist(), after.duplex.tolist(), strict=True))
 
 
@@ -175,8 +189,8 @@ def _number(value: Value) -> int:
     raise Fault(FaultKind.GARBLED, "answered with text where a number belongs")
 
 
-async def _read_interfaces(session: Session, plan: Plan, at: float, uptime: int) -> tuple[list[int], Snapshot, Status]:
-    prefixes = [*STATES, *WIDE, *TROUBLE]
+async def _read_interfaces(session: Session, plan: Plan, head: Head) -> tuple[list[int], Snapshot, Status]:
+    prefixes = [*WIDE, *TROUBLE, *STATES]
     if plan.slow:
         prefixes.append(oids.IF_SPEED)
     if plan.narrow:
@@ -203,8 +217,8 @@ async def _read_interfaces(session: Session, plan: Plan, at: float, uptime: int)
         for number, prefix in NARROW.items():
             counters[narrow, number] = values(prefix, np.uint64)[narrow]
     snapshot = Snapshot(
-        np.full(n, at),
-        np.full(n, uptime, np.int64),
+        np.full(n, head.at),
+        np.full(n, head.uptime, np.int64),
         values(oids.IF_COUNTER_DISCONTINUITY, np.int64),
         counters,
         present,

@@ -7,15 +7,19 @@ BEFORE = {"interfaces", "processors", "sensors", "inventory"}
 NEW = ["memory and storage", "fans and power supplies", "power over Ethernet", "Ethernet errors"]
 
 
+def with_new(tables):
+    return [*tables, *(table for table in NEW if table not in tables)]
+
+
 def read_all_of_it(apps, schema_editor):
     """What reads every table goes on to do so."""
     for profile in apps.get_model("inventory", "Profile").objects.all():
         if set(profile.tables) >= BEFORE:
-            profile.tables = [*profile.tables, *NEW]
+            profile.tables = with_new(profile.tables)
             profile.save(update_fields=["tables"])
     for device in apps.get_model("inventory", "Device").objects.all().iterator():
         if set(device.reads.get("tables", ())) >= BEFORE:
-            device.reads["tables"] = [*device.reads["tables"], *NEW]
+            device.reads["tables"] = with_new(device.reads["tables"])
             device.save(update_fields=["reads"])
 
 
