@@ -310,6 +310,39 @@ def test_gaps_of_a_device_and_of_everything(device, ports):
     assert [each.words for each in found] == ["-10", "20", "40"]
 
 
+def test_the_database_adds_up_the_sums_of_a_step(ports):
+    """Steps of half an hour from five-minute sums are what these add up to, for several ports and across pieces."""
+    start, chance = NOW - timedelta(hours=6), np.random.default_rng(7)
+    for port in ports:
+        at = minutes(360, start)
+        store(
+            port,
+            at,
+            chance.integers(0, 2**40, 360),
+            5,
+            flags=chance.choice([0, int(Flag.WRAPPED), int(Flag.BRIDGED)], 360),
+        )
+    rollups.roll_all(start, NOW)
+    RolledUp.objects.update_or_create(pk=1, defaults={"until": NOW})
+    ids = [port.pk for port in ports]
+    since = start + timedelta(minutes=10)
+    fine, coarse = (counted.read(ids, since, NOW, step).rows for step in (300, 1800))
+    assert len(coarse) <= len(fine) / 5
+    step_of = np.ceil((fine["at"] - start.timestamp()) / 1800)
+    for port in ids:
+        for number in range(1, 13):
+            mine = fine[(fine["interface"] == port) & (step_of == number)]
+            # The edge of the range comes from readings or five minutes, as rows of their own.
+            told = coarse[
+                (coarse["interface"] == port) & (np.ceil((coarse["at"] - start.timestamp()) / 1800) == number)
+            ]
+            for name in rollups.SUMMED:
+                assert told[name].sum() == mine[name].sum(), (port, number, name)
+            assert np.nanmin(told["in_min_bps"]) == np.nanmin(mine["in_min_bps"])
+            assert np.nanmax(told["in_max_bps"]) == np.nanmax(mine["in_max_bps"])
+            assert np.bitwise_or.reduce(told["flags"]) == np.bitwise_or.reduce(mine["flags"])
+
+
 class TestPartitions:
     def test_a_day_lies_in_one_or_in_pieces(self):
         names = [each.name for each in partitions.wanted(date(2026, 12, 31), date(2027, 1, 1))]

@@ -61,11 +61,15 @@ def means(
     milliseconds = np.bincount(place, covered, slots)
     with np.errstate(divide="ignore", invalid="ignore"):
         found = np.where(milliseconds > 0, np.bincount(place, counted, slots) * 8000 / milliseconds, np.nan)
-    for row in np.flatnonzero(covered >= 450_000):
-        last = place[row]
-        first = max(0, last + 1 - round(covered[row] / 300_000))
-        empty = first + np.flatnonzero(np.isnan(found[first:last]))
-        found[empty] = counted[row] * 8000 / covered[row]
+    long = np.flatnonzero(covered >= 450_000)
+    before = np.minimum(place[long], np.rint(covered[long] / 300_000).astype(np.int64) - 1)
+    which = np.repeat(long, before)
+    back = np.arange(len(which)) - np.repeat(np.cumsum(before) - before, before)
+    slot = place[which] - 1 - back
+    empty = np.isnan(found[slot])
+    # Backwards: of two that cover one slot the first has it.
+    slot, which = slot[empty][::-1], which[empty][::-1]
+    found[slot] = counted[which] * 8000 / covered[which]
     return np.asarray(found)
 
 

@@ -14,7 +14,7 @@ BEAT = 5.0
 async def work() -> None:
     """Run jobs until told to stop, saying every few seconds that the worker lives."""
     from asgiref.sync import sync_to_async
-    from django.db import DatabaseError
+    from django.db import DatabaseError, InterfaceError, close_old_connections
     from procrastinate.contrib.django import app
 
     from lumtar.domain.operation.services import beat
@@ -22,11 +22,15 @@ async def work() -> None:
 
     started = datetime.now(UTC)
 
+    def say() -> None:
+        close_old_connections()
+        beat("worker", started, datetime.now(UTC), {})
+
     async def alive() -> None:
         while True:
             try:
-                await sync_to_async(beat)("worker", started, datetime.now(UTC), {})
-            except DatabaseError as error:
+                await sync_to_async(say)()
+            except (DatabaseError, InterfaceError) as error:
                 log.warning("no heartbeat", error=str(error))
             await asyncio.sleep(BEAT)
 

@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 EPOCH_2000 = 946_684_800
 HEADER = b"PGCOPY\n\xff\r\n\0" + bytes(8)
 TRAILER = b"\xff\xff"
+BEFORE_VALUE = len(HEADER) + 2 + 4
+"""Octets before the first value of a row: how many values it has, and how long this one is (-1 for NULL)."""
 WIDTHS = {"i2": 2, "i4": 4, "i8": 8, "f4": 4, "f8": 8, "?": 1}
 INT8_OID = 20
 SENDERS = {"i8": "int8send", "f8": "float8send"}
@@ -62,10 +64,15 @@ def fetch(sql: str, values: Mapping[str, Any], columns: Sequence[tuple[str, str]
     """
     names = [f"c{number}" for number in range(len(columns))]
     packed = " || ".join(f"{SENDERS[code]}({name})" for name, (_, code) in zip(names, columns, strict=True))
-    with connection.cursor() as cursor:
-        cursor.execute(f"SELECT string_agg({packed}, ''::bytea) FROM ({sql}) q({', '.join(names)})", values)
-        told = cursor.fetchone()[0] or b""
-    found = np.frombuffer(told, [(name, f">{code}") for name, code in columns])
+    query = f"SELECT string_agg({packed}, ''::bytea) FROM ({sql}) q({', '.join(names)})"
+    # By COPY the value comes as it is; the answer of a query would have it in hexadecimal digits.
+    statement = f"COPY ({query}) TO STDOUT (FORMAT BINARY)"
+    with connection.cursor() as cursor, connection.wrap_database_errors, cursor.copy(statement, values) as source:
+        told = b"".join(source)
+    size = int.from_bytes(told[BEFORE_VALUE - 4 : BEFORE_VALUE], "big", signed=True)
+    found = np.frombuffer(
+        told[BEFORE_VALUE : BEFORE_VALUE + max(0, size)], [(name, f">{code}") for name, code in columns]
+    )
     return found.astype([(name, code) for name, code in columns])
 
 

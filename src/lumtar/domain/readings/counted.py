@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from lumtar.core import percentiles
 from lumtar.core.levels import SECONDS, Level, Piece, cover
 from lumtar.domain.readings import bulk, retention
-from lumtar.domain.readings.rollups import COLUMNS, HIGHEST, LOWEST, READING
+from lumtar.domain.readings.rollups import COLUMNS, HIGHEST, LOWEST, READING, summed
 
 TABLES = {
     Level.READINGS: "readings_reading",
@@ -55,17 +55,22 @@ def pieces_of(start: datetime, end: datetime, step_s: float, finest: Level = Lev
     return cover(start.timestamp(), end.timestamp(), max(step_s, SECONDS[finest]), kept)
 
 
-def _select(piece: Piece, place: int, names: Sequence[str], values: dict[str, Any]) -> str:
-    """The rows of one piece of the range."""
+def _select(piece: Piece, place: int, names: Sequence[str], step_s: float, values: dict[str, Any]) -> str:
+    """The rows of one piece of the range; where several sums make a step, the database adds them up."""
     values[f"start{place}"], values[f"end{place}"] = _moment(piece.start), _moment(piece.end)
-    length = SECONDS[piece.level]
+    length, source = SECONDS[piece.level], TABLES[piece.level]
     told = READING if piece.level == Level.READINGS else {name: name for name in COLUMNS}
+    starts, ends = ("at >", "at <=") if piece.level == Level.READINGS else ("at >=", "at <")
+    where = f"{bulk.AMONG} AND {starts} %(start{place})s AND {ends} %(end{place})s"
+    if length and step_s >= 2 * length and step_s % length == 0:
+        sums = ", ".join(f"{summed(name, name)} AS {name}" for name in names)
+        begins = f"date_bin('{int(step_s)} s', at, '1970-01-01T00:00:00Z')"
+        source = f"(SELECT interface_id, {begins} AS at, {sums} FROM {source} WHERE {where} GROUP BY 1, 2) steps"
+        length, where = int(step_s), "true"
     columns = ", ".join(
         f"coalesce({told[name]}, 'NaN')::float8" if name in RATES else f"({told[name]})::bigint" for name in names
     )
-    ends = ("at >", "at <=") if piece.level == Level.READINGS else ("at >=", "at <")
-    return f"""SELECT interface_id, extract(epoch FROM at)::float8 + {length}, {columns} FROM {TABLES[piece.level]}
-        WHERE {bulk.AMONG} AND {ends[0]} %(start{place})s AND {ends[1]} %(end{place})s"""
+    return f"SELECT interface_id, extract(epoch FROM at)::float8 + {length}, {columns} FROM {source} WHERE {where}"
 
 
 def read(
@@ -75,12 +80,17 @@ def read(
 
     Parameters
     ----------
+    step_s : steps begin at multiples of it since the epoch
     names : the columns that are wanted; the others are left out
+
+    Returns
+    -------
+    rows that lie within one step each, none longer than the step unless what was counted is
     """
     pieces = pieces_of(start, end, step_s)
     values: dict[str, Any] = {"only": list(interfaces)}
     kinds = [("interface", "i8"), ("at", "f8"), *((name, "f8" if name in RATES else "i8") for name in names)]
-    sql = " UNION ALL ".join(_select(piece, place, names, values) for place, piece in enumerate(pieces))
+    sql = " UNION ALL ".join(_select(piece, place, names, step_s, values) for place, piece in enumerate(pieces))
     rows = bulk.fetch(sql, values, kinds) if pieces else np.empty(0, kinds)
     return Counted(rows[np.lexsort((rows["at"], rows["interface"]))], pieces)
 
@@ -132,10 +142,14 @@ def _means_of_days(
             " WHERE interface_id = ANY(%s) AND at >= %s AND at < %s AND in_means IS NOT NULL",
             [list(interfaces), _moment(began), _moment(ended)],
         )
-        for interface, at, *told in cursor.fetchall():
-            for means, codes in zip(found.values(), told, strict=True):
-                line, place = means[place_of[interface]], round((at - first) / 300)
-                kept = percentiles.decode(np.frombuffer(codes, "<u2"))
-                low, high = max(0, place), min(len(line), place + len(kept))
-                if low < high:
-                    line[low:high] = kept[low - place : high - place]
+        rows = cursor.fetchall()
+    if not rows:
+        return
+    line = np.array([place_of[row[0]] for row in rows])[:, None]
+    slot = np.rint((np.array([row[1] for row in rows]) - first) / 300).astype(np.int64)[:, None] + np.arange(
+        percentiles.SLOTS
+    )
+    here = (slot >= 0) & (slot < next(iter(found.values())).shape[1])
+    for place, means in enumerate(found.values(), 2):
+        codes = np.frombuffer(b"".join(bytes(row[place]) for row in rows), "<u2").reshape(-1, percentiles.SLOTS)
+        means[np.broadcast_to(line, slot.shape)[here], slot[here]] = percentiles.decode(codes)[here]

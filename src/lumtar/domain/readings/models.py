@@ -109,32 +109,37 @@ class Retention(models.Model):
     changed_by = models.CharField(max_length=150, blank=True)
 
 
-class ComponentHour(models.Model):
-    """The values of a component over one hour that begins at ``at``."""
+class ValuesOfAnHour(models.Model):
+    """The values of something over one hour that begins at ``at``."""
+
+    at = models.DateTimeField()
+    total = models.FloatField()
+    lowest = models.FloatField()
+    highest = models.FloatField()
+    readings = models.IntegerField()
+
+    class Meta:
+        """One table a kind of subject."""
+
+        abstract = True
+
+
+class ComponentHour(ValuesOfAnHour):
+    """The values of a component."""
 
     pk = models.CompositePrimaryKey("component_id", "at")
     component = models.ForeignKey(
         "inventory.Component", on_delete=models.DO_NOTHING, db_constraint=False, db_index=False, related_name="+"
     )
-    at = models.DateTimeField()
-    total = models.FloatField()
-    lowest = models.FloatField()
-    highest = models.FloatField()
-    readings = models.IntegerField()
 
 
-class DeviceHour(models.Model):
-    """How the polls of a device went over one hour that begins at ``at``; round trips in milliseconds."""
+class DeviceHour(ValuesOfAnHour):
+    """How the polls of a device went; round trips in milliseconds."""
 
     pk = models.CompositePrimaryKey("device_id", "at")
     device = models.ForeignKey(
         "inventory.Device", on_delete=models.DO_NOTHING, db_constraint=False, db_index=False, related_name="+"
     )
-    at = models.DateTimeField()
-    total = models.FloatField()
-    lowest = models.FloatField()
-    highest = models.FloatField()
-    readings = models.IntegerField()
 
 
 class ComponentReading(models.Model):

@@ -109,22 +109,18 @@ def _bounds(partition: Partition) -> str:
     return f"FOR VALUES FROM ('{partition.start.isoformat()}') TO ('{partition.end.isoformat()}')"
 
 
-def _make(partitions: list[Partition]) -> None:
+def ensure(first: date, last: date, in_pieces: bool = False) -> None:
+    """Make the partitions for these days that are not there yet."""
     with connection.cursor() as cursor:
-        for each in missing(partitions):
+        for each in missing(wanted(first, last, in_pieces)):
             cursor.execute(f"CREATE TABLE IF NOT EXISTS {each.name} PARTITION OF {each.table} {_bounds(each)}")
-
-
-def ensure(first: date, last: date) -> None:
-    """Make the partitions for these days that are not there yet, each day in one."""
-    _make(wanted(first, last))
 
 
 def ensure_around(now: datetime) -> None:
     """Yesterday, today and the next days."""
     today = now.astimezone(UTC).date()
-    yesterday = wanted(today - DAY, today - DAY)
-    _make([*yesterday, *wanted(today, today + AHEAD, in_pieces=True)])
+    ensure(today - DAY, today - DAY)
+    ensure(today, today + AHEAD, in_pieces=True)
 
 
 def drop_old(now: datetime) -> list[str]:
