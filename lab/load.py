@@ -210,13 +210,14 @@ def _profiles() -> dict[str, Profile]:
 
 
 class Writer:
-    """One thread that writes while the next day is computed; an error in it surfaces at the next call."""
+    """Threads that write while the next day is computed; an error in one of them surfaces at the next call."""
 
-    def __init__(self) -> None:
-        self._work: queue.Queue[Callable[[], None] | None] = queue.Queue(maxsize=2)
+    def __init__(self, threads: int = 2) -> None:
+        self._work: queue.Queue[Callable[[], None] | None] = queue.Queue(maxsize=threads)
         self._error: BaseException | None = None
-        self._thread = threading.Thread(target=self._run, daemon=True)
-        self._thread.start()
+        self._threads = [threading.Thread(target=self._run, daemon=True) for _ in range(threads)]
+        for thread in self._threads:
+            thread.start()
 
     def _run(self) -> None:
         while (work := self._work.get()) is not None:
@@ -235,8 +236,10 @@ class Writer:
 
     def finish(self) -> None:
         """Wait for everything."""
-        self._work.put(None)
-        self._thread.join()
+        for _ in self._threads:
+            self._work.put(None)
+        for thread in self._threads:
+            thread.join()
         if self._error:
             raise self._error
 
@@ -282,6 +285,10 @@ class History:
         """Compute and write everything."""
         first, last = moment(self.epoch - DAYS * DAY).date(), moment(self.epoch).date()
         partitions.ensure(first, last)
+        with connection.cursor() as cursor:
+            # Each day's readings are written to a table of their own, which becomes the partition when it is whole.
+            for each in partitions.existing()[partitions.IN_PIECES]:
+                cursor.execute(f"DROP TABLE {each.name}")
         oldest_kept = last - timedelta(days=13)
         writer = Writer()
         day, rows = None, _Rows()
@@ -442,7 +449,6 @@ class _Rows:
         start = datetime.combine(day, datetime.min.time(), UTC)  # type: ignore[arg-type]
         end = start + timedelta(days=1)
         with transaction.atomic(), connection.cursor() as cursor:
-            cursor.execute(f"DROP TABLE {name}")
             cursor.execute(f"CREATE TABLE {name} (LIKE readings_reading)")
             readings.append(*by_interface(np.concatenate(self.ids), join_rows(self.seen)), name)
             if self.parts:

@@ -18,7 +18,7 @@ export function Footer() {
         {trouble ? <b className="font-semibold text-critical">{trouble}</b> : health ? "all well" : "…"}
       </span>
       {newest !== null && <span>newest reading {duration(newest)} ago</span>}
-      {collector && (
+      {collector?.alive && (
         <span>
           collector polls {detail.devices} devices, {detail.lag_s ? `${detail.lag_s} s behind` : "on time"}
         </span>
