@@ -56,7 +56,8 @@ function Entry({ to, isChosen, name, ports }: { to: string; isChosen: boolean; n
       title={name}
       className={`figures flex justify-between gap-2 px-3.5 py-[3.5px] ${isChosen ? "bg-lampsoft font-semibold shadow-[inset_3px_0_var(--lamp)]" : "hover:bg-lampsoft"}`}
     >
-      <span className="truncate">{name}</span> <span className="font-normal text-ink2">{ports.toLocaleString("en")}</span>
+      <span className="truncate">{name}</span>{" "}
+      <span className="font-normal text-ink2">{ports.toLocaleString("en")}</span>
     </Link>
   );
 }
