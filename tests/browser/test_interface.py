@@ -11,6 +11,7 @@ from lumtar.core.alarms.severity import Severity
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.alarms.services import Transition, apply
 from lumtar.domain.inventory.models import Device, Interface
+from lumtar.domain.operation.models import Process
 from lumtar.domain.operation.services import announce
 from tests.browser.conftest import sign_in
 from tests.conftest import free_port
@@ -151,6 +152,31 @@ def test_a_range_is_chosen_by_dragging_and_by_typing(page, network):
     page.get_by_label("To", exact=True).fill("2026-11-02T12:00")
     page.get_by_role("button", name="Show this range").click()
     expect(page.get_by_text("Mon 2 10:00 – 12:00")).to_be_visible()
+
+
+def test_a_day_of_25_hours_is_typed_in_the_readers_own_time(chromium, address, settled, network):
+    """In central Europe clocks went back in the night of 25 October 2026."""
+    context = chromium.new_context(
+        base_url=address, timezone_id="Europe/Berlin", viewport={"width": 1280, "height": 800}
+    )
+    page = context.new_page()
+    sign_in(page)
+    page.get_by_role("button", name="Choose a range").click()
+    page.get_by_label("From", exact=True).fill("2026-10-25T00:00")
+    page.get_by_label("To", exact=True).fill("2026-10-26T00:00")
+    page.get_by_role("button", name="Show this range").click()
+    expect(page).to_have_url(re.compile("from=2026-10-24T22(:|%3A)00.*to=2026-10-25T23(:|%3A)00"))
+    context.close()
+
+
+def test_the_foot_says_when_nothing_is_polled(page, network):
+    sign_in(page)
+    foot = page.get_by_role("contentinfo")
+    expect(foot).to_contain_text("collector polls 2 devices, on time")
+    Process.objects.filter(name="collector").update(beat_at=datetime.now(UTC) - timedelta(minutes=10))
+    page.reload()
+    expect(foot).to_contain_text("the collector is not running since")
+    expect(foot).not_to_contain_text("on time")
 
 
 def test_zooming_into_a_chart_moves_the_whole_screen(page, network):

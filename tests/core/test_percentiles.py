@@ -56,3 +56,26 @@ class TestMeans:
     def test_nothing_outside_the_slots_counts(self):
         found = means(np.array([0.0, 300.0, 601.0]), np.full(3, 300_000.0), np.full(3, 37_500.0), 0.0, 2)
         assert found[0] == 1000.0 and np.isnan(found[1])
+
+    @given(st.lists(st.tuples(st.floats(-1000, 9000), st.sampled_from([0, 60, 300, 450, 600, 900, 3600])), max_size=30))
+    def test_long_ones_fill_slot_by_slot_what_nothing_else_measured(self, readings):
+        at = np.array(sorted(at for at, _ in readings))
+        took = np.array([1000.0 * seconds for _, seconds in readings])
+        octets = np.arange(1.0, len(readings) + 1) * 1e6
+        found = means(at, took, octets, 0.0, 24)
+        measured = {}
+        for end, milliseconds, counted in zip(at, took, octets, strict=True):
+            slot = int(np.ceil(end / 300)) - 1
+            if milliseconds and 0 <= slot < 24:
+                measured.setdefault(slot, []).append((milliseconds, counted))
+        wanted = {
+            slot: 8000 * sum(counted for _, counted in each) / sum(milliseconds for milliseconds, _ in each)
+            for slot, each in measured.items()
+        }
+        for slot, each in sorted(measured.items()):
+            for milliseconds, counted in each:
+                for before in range(max(0, slot + 1 - round(milliseconds / 300_000)), slot):
+                    wanted.setdefault(before, counted * 8000 / milliseconds)
+        assert [None if np.isnan(each) else each for each in found.tolist()] == [
+            pytest.approx(wanted[slot]) if slot in wanted else None for slot in range(24)
+        ]

@@ -75,6 +75,17 @@ async def test_a_new_device_is_described_polled_and_stored(stand_in):
     assert (await Process.objects.aget(name="collector")).detail["devices"] == 1
 
 
+async def test_the_time_that_describing_takes_is_in_no_rate(stand_in):
+    """The first poll asks dozens of things before it counts; the clock that belongs to the counters is read after them."""
+    stand_in.device.manners.delay = 0.05
+    stand_in.device.set_share(1, 30, 30)
+    await adding(stand_in, interval=4)
+    async with collecting():
+        first = (await eventually(rated))[0]
+    assert first.elapsed_ms > 300
+    assert first.in_octets * 8000 / first.elapsed_ms == pytest.approx(0.30 * 1e9, rel=0.25)
+
+
 async def test_utilisation_raises_one_alarm_and_one_mail_and_clears_it(stand_in):
     await far_limits()
     await adding(stand_in)

@@ -9,6 +9,7 @@ from email import message_from_bytes
 
 import pytest
 from django.conf import settings
+from django.db import connection
 
 from lab.mail import mails, sink
 from lumtar.core.alarms.severity import Severity
@@ -69,3 +70,20 @@ def test_an_alarm_raised_and_cleared_is_two_mails(worker, mailbox):
     ]
     assert len({mail["Message-ID"] for mail in found}) == 2
     assert all(mail["To"] == "duty@oskelund.example" for mail in found)
+
+
+def test_it_goes_on_when_the_database_is_back(worker):
+    """Every connection is cut; its heartbeat and its work begin again by themselves."""
+    mine = Process.objects.filter(name="worker")
+    until(mine.exists)
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
+        )
+    cut = datetime.now(UTC)
+    until(lambda: mine.filter(beat_at__gt=cut).exists(), patience=40)
+    device = add_device("127.0.0.4", name="sal-wan-1", kind="v2c", secret={"community": "word"})
+    rule, _ = Rule.objects.get_or_create(name="Reachability", defaults={"type": "unreachable"})
+    to = ("duty@oskelund.example",)
+    apply([Transition(device.pk, None, "unreachable", "", Severity.CRITICAL, "silent", datetime.now(UTC), rule.pk, to)])
+    until(lambda: Notification.objects.filter(state="sent").count() == 1, patience=40)
