@@ -27,6 +27,8 @@ def database(url: str) -> dict[str, object]:
         "HOST": parts.hostname or "",
         "PORT": parts.port or "",
         "CONN_HEALTH_CHECKS": True,
+        # The collector asks several times a second; a pool keeps its connections itself.
+        "CONN_MAX_AGE": 0 if pooled else 60,
         "OPTIONS": {"connect_timeout": 5, **({"pool": POOL} if pooled else {})},
     }
 

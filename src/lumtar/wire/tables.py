@@ -44,28 +44,25 @@ async def read_columns(session: Session, prefixes: Sequence[bytes], rows: int | 
     """
     columns = [Column(prefix, [], []) for prefix in prefixes]
     expected = MOST_ROWS if rows is None else rows
-    if not expected:
-        return columns
-    # Few rows: many columns in one request. Many rows: one column, many repetitions.
-    width = max(1, FITTING // min(expected, FITTING))
-    for start in range(0, len(columns), width):
-        await _read_together(session, columns[start : start + width], expected, rows is not None)
+    while expected and (active := [column for column in columns if not column.done]):
+        # Those that are furthest behind first: what is left of long columns is then read of many together.
+        active.sort(key=lambda column: len(column.indexes))
+        missing = max(1, min(expected - len(active[0].indexes), FITTING))
+        group = active[: FITTING // missing]
+        await _read_on(session, group, missing)
+        if rows is not None:
+            for column in group:
+                column.done |= len(column.indexes) >= expected
     return columns
 
 
-async def _read_together(session: Session, group: list[Column], expected: int, known: bool) -> None:
-    active = group
-    while active:
-        missing = expected - min(len(column.indexes) for column in active)
-        repetitions = max(1, min(missing if known else FITTING, FITTING // len(active)))
-        binds = await session.bulk([column.cursor for column in active], repetitions)
-        if not binds.oids:
-            raise Fault(FaultKind.GARBLED, "answered a GETBULK with nothing at all")
-        count = len(active)
-        for place, column in enumerate(active):
-            _take(column, binds.oids[place::count], binds.tags[place::count], binds.values[place::count])
-            column.done |= known and len(column.indexes) >= expected
-        active = [column for column in active if not column.done]
+async def _read_on(session: Session, group: list[Column], repetitions: int) -> None:
+    binds = await session.bulk([column.cursor for column in group], repetitions)
+    if not binds.oids:
+        raise Fault(FaultKind.GARBLED, "answered a GETBULK with nothing at all")
+    count = len(group)
+    for place, column in enumerate(group):
+        _take(column, binds.oids[place::count], binds.tags[place::count], binds.values[place::count])
 
 
 def _take(column: Column, oids: list[bytes], tags: list[int], values: list[Value]) -> None:

@@ -109,18 +109,21 @@ def _bounds(partition: Partition) -> str:
     return f"FOR VALUES FROM ('{partition.start.isoformat()}') TO ('{partition.end.isoformat()}')"
 
 
+def _make(partitions: list[Partition]) -> None:
+    with connection.cursor() as cursor:
+        for each in missing(partitions):
+            cursor.execute(f"CREATE TABLE IF NOT EXISTS {each.name} PARTITION OF {each.table} {_bounds(each)}")
+
+
 def ensure(first: date, last: date, in_pieces: bool = False) -> None:
     """Make the partitions for these days that are not there yet."""
-    with connection.cursor() as cursor:
-        for each in missing(wanted(first, last, in_pieces)):
-            cursor.execute(f"CREATE TABLE IF NOT EXISTS {each.name} PARTITION OF {each.table} {_bounds(each)}")
+    _make(wanted(first, last, in_pieces))
 
 
 def ensure_around(now: datetime) -> None:
     """Yesterday, today and the next days."""
     today = now.astimezone(UTC).date()
-    ensure(today - DAY, today - DAY)
-    ensure(today, today + AHEAD, in_pieces=True)
+    _make([*wanted(today - DAY, today - DAY), *wanted(today, today + AHEAD, in_pieces=True)])
 
 
 def drop_old(now: datetime) -> list[str]:
