@@ -1,5 +1,6 @@
 """Reading the numbers of what a device is made of, and of the extra objects of its profile."""
 
+import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -65,14 +66,13 @@ async def discover_objects(session: Session, objects: Sequence[ExtraObject]) -> 
 
 
 async def read_parts(
-    session: Session, parts: Sequence[PartDescribed], known: dict[tuple[str, str], Count], at: float
+    session: Session, parts: Sequence[PartDescribed], known: dict[tuple[str, str], Count]
 ) -> dict[tuple[str, str], float]:
     """The newest numbers of components, by kind and index.
 
     Parameters
     ----------
-    known : what counting objects and states showed last; it is renewed
-    at : seconds of the epoch
+    known : what counting objects and states showed last, and when; it is renewed
 
     Raises
     ------
@@ -82,7 +82,7 @@ async def read_parts(
     for start in range(0, len(parts), AT_ONCE):
         group = parts[start : start + AT_ONCE]
         asked = [oid for part in group for oid in _oids(part)]
-        binds = await session.get(asked)
+        binds, at = await session.get(asked), time.time()
         tagged = zip(binds.tags, binds.values, strict=True)
         answers = dict(zip(asked, tagged, strict=False))
         for part in group:

@@ -130,15 +130,17 @@ async def poll(session: Session, plan: Plan) -> Polled:
     restarted = 0 <= head.uptime < plan.uptime < TICKS - 100 * 86400
     if restarted:
         plan.known.clear()
-    if (plan.if_number, plan.table_change) != (head.if_number, head.table_change) or restarted or not plan.discovered:
+    # What changes while the device is described is a change to the next poll.
+    signs = head.if_number, head.table_change
+    if (plan.if_number, plan.table_change) != signs or restarted or not plan.discovered:
         discovery, head = await discover(session, plan), await _read_head(session)
-    plan.uptime, plan.if_number, plan.table_change = head.uptime, head.if_number, head.table_change
+    plan.uptime, (plan.if_number, plan.table_change) = head.uptime, signs
     indexes, snapshot, status = await _read_interfaces(session, plan, head)
     if discovery is None and len(indexes) < len(plan.indexes):
         # Something that was listed is not any more: say so now, and read on without it.
         discovery, head = await discover(session, plan), await _read_head(session)
         indexes, snapshot, status = await _read_interfaces(session, plan, head)
-    parts = await read_parts(session, plan.parts, plan.known, head.at)
+    parts = await read_parts(session, plan.parts, plan.known)
     errors, duplex = await _look_at_ethernet(session, plan, head)
     poll_ms = (time.monotonic() - began) * 1000
     requests = session.requests - requests
