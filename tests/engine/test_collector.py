@@ -15,7 +15,7 @@ from lumtar.core.counters import Flag
 from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification, Rule, RuleMemory
 from lumtar.domain.inventory import polling, services
 from lumtar.domain.inventory.description import override_speed
-from lumtar.domain.inventory.models import Device, DeviceState, Interface, InterfaceSpeed, PollRequest
+from lumtar.domain.inventory.models import Device, DeviceState, Interface, InterfaceSpeed, PollRequest, Profile
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.models import Process
@@ -84,6 +84,32 @@ async def test_the_time_that_describing_takes_is_in_no_rate(stand_in):
         first = (await eventually(rated))[0]
     assert first.elapsed_ms > 300
     assert first.in_octets * 8000 / first.elapsed_ms == pytest.approx(0.30 * 1e9, rel=0.25)
+
+
+async def test_a_change_while_it_is_described_is_seen_by_the_next_poll(stand_in):
+    from lumtar.wire import ber, oids
+
+    asked = {oids.IF_TABLE_LAST_CHANGE: 0, oids.SYS_DESCR: 0}
+    before = {}
+
+    def counting(prefix, values):
+        asked[prefix] += 1
+        # Changed once, between the first look and the second.
+        if prefix == oids.IF_TABLE_LAST_CHANGE:
+            return [ber.integer(100 if asked[prefix] == 1 else 200, ber.TIME_TICKS)]
+        return values
+
+    for column in stand_in.device.mib.columns:
+        for oid in asked:
+            if oid.startswith(column.prefix):
+                before[oid] = column.values
+                column.values = lambda at, oid=oid: counting(oid, before[oid](at))
+    assert len(before) == 2
+    # With a profile it would be described once more in any case.
+    await Profile.objects.all().adelete()
+    await adding(stand_in)
+    async with collecting():
+        await eventually(lambda: asked[oids.SYS_DESCR] >= 2)
 
 
 async def test_utilisation_raises_one_alarm_and_one_mail_and_clears_it(stand_in):
