@@ -46,7 +46,7 @@ def postgres_cpu() -> float:
             continue
         if "(postgres" in name:
             fields = rest.split()
-            total += int(fields[11]) + int(fields[12]) + (int(fields[13]) + int(fields[14]) if fields[1] != "1" else 0)
+            total += sum(map(int, fields[11:15]))
     return total / TICK
 
 

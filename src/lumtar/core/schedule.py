@@ -3,13 +3,15 @@
 import math
 
 GOLDEN = (math.sqrt(5.0) - 1.0) / 2.0
+TOGETHER = 0.5
+"""Seconds between two moments at which polls begin: reading many devices side by side costs less than one by one."""
 CONFIRM_AFTER = 10.0
 """Seconds until a device that fell silent is asked again, if its interval is longer."""
 
 
 def phase(device: int, interval: float) -> float:
     """The device's offset into its interval, in seconds: multiples of the golden ratio are spread evenly."""
-    return (device * GOLDEN % 1.0) * interval
+    return math.floor((device * GOLDEN % 1.0) * interval / TOGETHER) * TOGETHER
 
 
 def next_poll(device: int, interval: float, now: float) -> float:

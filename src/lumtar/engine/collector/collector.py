@@ -175,6 +175,8 @@ class Collector:
                 if device.way == Device.Way.SNMP:
                     session = self._session(target)
                     session.trace = trace
+                    if asked:
+                        target.plan.all_read_at = 0.0
                     answer = await self._answer(target, await poll(session, target.plan))
                 else:
                     answer = await self._look(target)
@@ -251,6 +253,7 @@ class Collector:
 
     async def _answer(self, target: Target, polled: Polled) -> Answer:
         """What was polled with slots for its interfaces; new ones are written down first."""
+        self.counts["varbinds"] += polled.varbinds
         if polled.discovery is not None:
             await asyncio.to_thread(_with_database, lambda: self._describe(target, polled))
         known = [row for row, index in enumerate(polled.indexes) if index in target.slot_of]

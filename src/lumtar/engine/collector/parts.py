@@ -1,7 +1,7 @@
 """Reading the numbers of what a device is made of, and of the extra objects of its profile."""
 
 import time
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from lumtar.core.discovery import PartDescribed
@@ -11,8 +11,12 @@ from lumtar.wire.pdu import Value
 from lumtar.wire.session import Session
 from lumtar.wire.tables import read_columns
 
-AT_ONCE = 24
-"""Components in one request; those that are shares of a whole take two objects each."""
+AT_ONCE = 48
+"""Numbers in one request; an extra object, whose answer may be a text, takes the room of two."""
+OFTEN = frozenset(("processor", "object"))
+"""What is read at every poll; the rest of a device moves slowly."""
+SELDOM = 30.0
+"""Seconds that must have passed until the rest is read again."""
 STATE_EVERY = 600.0
 """Seconds after which a state that has not changed is told again."""
 VALUES = {
@@ -28,6 +32,19 @@ VALUES = {
 }
 WHOLES = {"memory": oids.HR_STORAGE_SIZE, "storage": oids.HR_STORAGE_SIZE}
 """What the number of such a component is a share of."""
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """A component and what is read for it: its number, and the whole that this is a share of, if it is one."""
+
+    part: PartDescribed
+    oids: tuple[bytes, ...]
+
+    @property
+    def is_read_often(self) -> bool:
+        """At every poll."""
+        return self.part.kind in OFTEN
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,8 +64,8 @@ async def discover_objects(session: Session, objects: Sequence[ExtraObject]) -> 
     Fault
     """
     parts = []
-    for start in range(0, len(objects), AT_ONCE):
-        group = objects[start : start + AT_ONCE]
+    for start in range(0, len(objects), AT_ONCE // 2):
+        group = objects[start : start + AT_ONCE // 2]
         binds = await session.get([ber.oid_body(wanted.oid) for wanted in group])
         for wanted, tag in zip(group, binds.tags, strict=True):
             found = [(wanted.oid, wanted.name)]
@@ -65,8 +82,17 @@ async def discover_objects(session: Session, objects: Sequence[ExtraObject]) -> 
     return parts
 
 
+def ask(part: PartDescribed) -> Asked:
+    """How a component is read."""
+    if part.kind == "object":
+        return Asked(part, (ber.oid_body(part.index),))
+    index = ber.subidentifiers([int(number) for number in part.index.split(".")])
+    whole = WHOLES.get(part.kind)
+    return Asked(part, (VALUES[part.kind] + index, *([whole + index] if whole else [])))
+
+
 async def read_parts(
-    session: Session, parts: Sequence[PartDescribed], known: dict[tuple[str, str], Count]
+    session: Session, asked: Iterable[Asked], known: dict[tuple[str, str], Count]
 ) -> dict[tuple[str, str], float]:
     """The newest numbers of components, by kind and index.
 
@@ -79,17 +105,31 @@ async def read_parts(
     Fault
     """
     found: dict[tuple[str, str], float] = {}
-    for start in range(0, len(parts), AT_ONCE):
-        group = parts[start : start + AT_ONCE]
-        asked = [oid for part in group for oid in _oids(part)]
-        binds, at = await session.get(asked), time.time()
-        tagged = zip(binds.tags, binds.values, strict=True)
-        answers = dict(zip(asked, tagged, strict=False))
-        for part in group:
-            number = _number(part, [answers.get(oid, (ber.NO_SUCH_INSTANCE, 0)) for oid in _oids(part)], known, at)
+    for group in _requests(asked):
+        oids = [oid for each in group for oid in each.oids]
+        binds, at = await session.get(oids), time.time()
+        answers = dict(zip(oids, zip(binds.tags, binds.values, strict=True), strict=False))
+        for each in group:
+            part = each.part
+            number = _number(part, [answers.get(oid, (ber.NO_SUCH_INSTANCE, 0)) for oid in each.oids], known, at)
             if number is not None:
                 found[part.kind, part.index] = number * part.scale
     return found
+
+
+def _requests(asked: Iterable[Asked]) -> Iterator[list[Asked]]:
+    """What fits into one answer."""
+    group: list[Asked] = []
+    room = AT_ONCE
+    for each in asked:
+        takes = 2 if each.part.kind == "object" else len(each.oids)
+        if takes > room:
+            yield group
+            group, room = [], AT_ONCE
+        group.append(each)
+        room -= takes
+    if group:
+        yield group
 
 
 def _number(
@@ -111,12 +151,3 @@ def _number(
             return None
         known[key] = Count(at, number, 32)
     return number
-
-
-def _oids(part: PartDescribed) -> list[bytes]:
-    """What is read for a component: its number, and the whole that this is a share of, if it is one."""
-    if part.kind == "object":
-        return [ber.oid_body(part.index)]
-    index = ber.subidentifiers([int(number) for number in part.index.split(".")])
-    whole = WHOLES.get(part.kind)
-    return [VALUES[part.kind] + index, *([whole + index] if whole else [])]

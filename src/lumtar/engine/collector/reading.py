@@ -15,7 +15,7 @@ from lumtar.core.profiles import ExtraObject, Table
 from lumtar.core.text import clean, mac_address
 from lumtar.engine.collector.discovering import discover_parts
 from lumtar.engine.collector.ethernet import read_ethernet
-from lumtar.engine.collector.parts import Count, discover_objects, read_parts
+from lumtar.engine.collector.parts import SELDOM, Asked, Count, ask, discover_objects, read_parts
 from lumtar.wire import ber, oids
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.pdu import Value
@@ -57,6 +57,8 @@ class Plan:
     indexes : encoded ifIndex of every interface, in the device's order
     narrow : some interfaces have 32-bit counters only
     slow : some interfaces give their speed in ifSpeed only
+    parts : its components, and how each is read
+    all_read_at : when all of them were read last; at other polls only those are that change fast
     known : the last values of objects that count, and of states
     ethernet : the last look at what only Ethernet counts
     """
@@ -67,7 +69,8 @@ class Plan:
     indexes: list[bytes] = field(default_factory=list)
     narrow: bool = False
     slow: bool = False
-    parts: list[PartDescribed] = field(default_factory=list)
+    parts: list[Asked] = field(default_factory=list)
+    all_read_at: float = 0.0
     known: dict[tuple[str, str], Count] = field(default_factory=dict)
     ethernet: Seen | None = None
     if_number: int = -1
@@ -103,6 +106,7 @@ class Polled:
     rtt_ms: float
     poll_ms: float
     requests: int
+    varbinds: int
     uptime: int
     indexes: list[int]
     snapshot: Snapshot
@@ -123,7 +127,7 @@ async def poll(session: Session, plan: Plan) -> Polled:
     Fault
     """
     began = time.monotonic()
-    requests = session.requests
+    requests, varbinds = session.requests, session.varbinds
     head = await _read_head(session)
     discovery = None
     # sysUpTime wraps after 497 days, which is no restart.
@@ -140,15 +144,15 @@ async def poll(session: Session, plan: Plan) -> Polled:
         # Something that was listed is not any more: say so now, and read on without it.
         discovery, head = await discover(session, plan), await _read_head(session)
         indexes, snapshot, status = await _read_interfaces(session, plan, head)
-    parts = await read_parts(session, plan.parts, plan.known)
+    parts = await _read_parts(session, plan, head)
     errors, duplex = await _look_at_ethernet(session, plan, head)
     poll_ms = (time.monotonic() - began) * 1000
-    requests = session.requests - requests
     return Polled(
         head.at,
         head.rtt * 1000,
         poll_ms,
-        requests,
+        session.requests - requests,
+        session.varbinds - varbinds,
         head.uptime,
         indexes,
         snapshot,
@@ -174,6 +178,14 @@ async def _read_head(session: Session) -> Head:
         _number(value) if tag not in ber.ABSENT else -1 for tag, value in zip(head.tags, head.values, strict=True)
     )
     return Head(at, rtt, uptime, if_number, change)
+
+
+async def _read_parts(session: Session, plan: Plan, head: Head) -> dict[tuple[str, str], float]:
+    """The numbers of components: of all, if it is time, else of those that change fast."""
+    if head.at - plan.all_read_at < SELDOM:
+        return await read_parts(session, (each for each in plan.parts if each.is_read_often), plan.known)
+    plan.all_read_at = head.at
+    return await read_parts(session, plan.parts, plan.known)
 
 
 async def _look_at_ethernet(session: Session, plan: Plan, head: Head) -> tuple[list[Errors], dict[int, int]]:
@@ -289,15 +301,15 @@ async def discover(session: Session, plan: Plan) -> Discovery:
     """
     said = await read_system(session)
     ports = await _discover_ports(session, plan) if Table.INTERFACES in plan.tables else []
-    chassis, plan.parts = await discover_parts(session, plan.tables)
-    plan.parts += await discover_objects(session, plan.objects)
-    plan.discovered = True
+    chassis, parts = await discover_parts(session, plan.tables)
+    parts += await discover_objects(session, plan.objects)
+    plan.parts, plan.all_read_at, plan.discovered = [ask(part) for part in parts], 0.0, True
     maker, model, serial, software = chassis
     engine_id, base_mac = await _read_identity(session, ports)
     said = replace(
         said, maker=maker, model=model, serial=serial, software=software, engine_id=engine_id, base_mac=base_mac
     )
-    return Discovery(said, ports, plan.parts)
+    return Discovery(said, ports, parts)
 
 
 async def _read_identity(session: Session, ports: list[PortDescribed]) -> tuple[str, str]:
