@@ -6,7 +6,7 @@ from django.utils import timezone
 from lumtar.core.alarms.severity import Severity
 from lumtar.domain.alarms.models import Alarm
 from lumtar.domain.alarms.services import Transition, apply
-from lumtar.domain.inventory import queries, services
+from lumtar.domain.inventory import catalogue, queries, services
 from lumtar.domain.inventory.credentials import create
 from lumtar.domain.inventory.models import Device, Interface, OwnField, Site
 from lumtar.domain.logbook.models import Entry
@@ -186,3 +186,24 @@ def test_pages_of_a_long_list_hold_each_port_once_in_every_order(device):
     assert queries.ports(limit=10, offset=500) == ([], 40)
     found, total = queries.ports(scope=queries.Scope(words="G1"), limit=3, offset=3)
     assert (len(found), total) == (3, 11)
+
+
+def test_names_with_numbers_are_in_the_order_of_people(db):
+    for number in (10, 2, 1):
+        made = services.add_device(
+            f"127.0.9.{number}",
+            kind="v2c",
+            secret={"community": "w"},
+            name=f"br{number}-acc-1",
+            site=f"Branch {number}",
+        )
+        Interface.objects.create(device=made, if_index=1, name="g1", label="g1")
+    people = [1, 2, 10]
+    assert [name for name, _, _ in queries.site_counts()] == [f"Branch {n}" for n in people]
+    assert [site.name for site in queries.cells()] == [f"Branch {n}" for n in people]
+    assert [each.name for each in queries.device_cells()] == [f"br{n}-acc-1" for n in people]
+    assert [row.name for row in queries.devices()[0]] == [f"br{n}-acc-1" for n in people]
+    assert [row.device for row in queries.ports(sort="name")[0]] == [f"br{n}-acc-1" for n in people]
+    assert [item.site for item in catalogue.items(sort="-site", limit=9)[0]] == [
+        f"Branch {n}" for n in reversed(people)
+    ]

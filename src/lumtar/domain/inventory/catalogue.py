@@ -11,16 +11,16 @@ from django.db import IntegrityError, connection, transaction
 from lumtar.core.devicelist import ALSO
 from lumtar.core.devicelist import COLUMNS as LISTED
 from lumtar.domain.inventory.models import OwnField
-from lumtar.domain.inventory.queries import at_site, in_group, search
+from lumtar.domain.inventory.queries import NATURAL, at_site, in_group, search
 from lumtar.domain.logbook.services import note_action
 
 COLUMNS = {
-    "name": "d.name",
-    "site": "site",
+    "name": f"d.name {NATURAL}",
+    "site": f"coalesce(s.name, '') {NATURAL}",
     "maker": "d.maker",
-    "model": "d.model",
+    "model": f"d.model {NATURAL}",
     "serial": "d.serial",
-    "software": "d.software",
+    "software": f"d.software {NATURAL}",
     "address": "d.address",
     "ports": "ports",
     "added": "d.added_at",
@@ -103,7 +103,7 @@ def items(
             ORDER BY at DESC, id DESC LIMIT 1
         ) e ON true
         WHERE {" AND ".join(where)}
-        ORDER BY {column} {"DESC" if sort.startswith("-") else "ASC"} NULLS LAST, d.name, d.id
+        ORDER BY {column} {"DESC" if sort.startswith("-") else "ASC"} NULLS LAST, d.name {NATURAL}, d.id
         LIMIT %(limit)s OFFSET %(offset)s"""
     with connection.cursor() as cursor:
         cursor.execute(sql, values)

@@ -5,6 +5,8 @@ import { loadStep } from "../../parts/ramp";
 import { SEVERITIES } from "../../parts/severities";
 
 const RAMP = [0, 1, 2, 3, 4];
+/** More sites than this do not fit a screen: those in trouble come first then. Fewer keep their places. */
+const FITTING = 60;
 
 function cellStyle(load: number) {
   if (load === -1) return { background: "transparent", boxShadow: "inset 0 0 0 1px var(--faint)" };
@@ -17,10 +19,15 @@ function cellStyle(load: number) {
 /** Every port of every site as a cell. */
 export function Sites({ sites }: { sites: Schemas["NowOut"]["sites"] }) {
   const search = useTimeSearch();
+  const isCrowded = sites.length > FITTING;
+  const ordered = isCrowded ? sites.toSorted((one, other) => other.severity - one.severity) : sites;
   return (
     <>
       <h2 className="heading mt-3.5">
-        Sites <span className="font-normal text-ink2">every port, its load</span>
+        Sites{" "}
+        <span className="font-normal text-ink2">
+          every port, its load{isCrowded && `; ${sites.length} sites, those in trouble first`}
+        </span>
         <span className="ml-auto flex items-center gap-1 font-normal text-ink2">
           0
           {RAMP.map((level) => (
@@ -32,7 +39,7 @@ export function Sites({ sites }: { sites: Schemas["NowOut"]["sites"] }) {
         </span>
       </h2>
       <div className="grid grid-cols-[repeat(auto-fill,minmax(62px,1fr))] items-start gap-1">
-        {sites.map((site) => (
+        {ordered.map((site) => (
           <Link
             key={site.name}
             to={`/fleet${search({ site: site.name })}`}
