@@ -28,7 +28,7 @@ def test_one_broken_connection_means_all_of_them(pool):
     made, parameters = pool
     with psycopg.connect(**{**parameters, "application_name": "somebody else"}) as other:
         cut = other.execute(
-            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = %s",
+            "SELECT pg_terminate_backend(pid, 5000) FROM pg_stat_activity WHERE application_name = %s",
             [parameters["application_name"]],
         ).fetchall()
     assert len(cut) == 6

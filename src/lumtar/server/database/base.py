@@ -1,5 +1,6 @@
 """A pool of connections that recovers at once when the database was away."""
 
+import select
 from typing import Any
 
 import psycopg
@@ -18,7 +19,11 @@ def check(connection: psycopg.Connection[Any]) -> None:
     psycopg.OperationalError
     """
     try:
-        ConnectionPool.check_connection(connection)
+        # A server that is well says nothing unasked; one that went away has closed the line.
+        heard = select.poll()
+        heard.register(connection, select.POLLIN)
+        if heard.poll(0):
+            ConnectionPool.check_connection(connection)
     except psycopg.OperationalError:
         pool: ConnectionPool[Any] | None = getattr(connection, "_pool", None)
         if pool is not None:
