@@ -25,6 +25,7 @@ max_connections = 60
 wal_level = minimal
 max_wal_senders = 0
 jit = off
+random_page_cost = 1.1
 """
 
 

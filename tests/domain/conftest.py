@@ -4,6 +4,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
+from lumtar.domain.inventory import queries
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.readings import partitions
@@ -28,3 +29,8 @@ def device(db):
 @pytest.fixture
 def ports(device):
     return list(device.interfaces.order_by("if_index"))
+
+
+def polled_port(port):
+    """A port as a chart wants to know it."""
+    return queries.polled(port.pk)

@@ -14,7 +14,7 @@ from lumtar.domain.inventory import queries as fleet
 from lumtar.domain.inventory.description import SpeedChange, note_speeds
 from lumtar.domain.readings import rollups, series, sparks
 from lumtar.domain.readings.models import Gap, Reading
-from tests.domain.conftest import NOW
+from tests.domain.conftest import NOW, polled_port
 from tests.domain.test_readings import minutes, store
 
 pytestmark = pytest.mark.django_db
@@ -32,7 +32,7 @@ def test_the_volume_of_a_chart_is_what_was_counted(ports, octets, points, before
     start = NOW - timedelta(hours=6)
     at = minutes(len(octets), start)
     store(ports[0], at, octets, [octet // 2 for octet in octets])
-    found = series.read(ports[0], start - timedelta(minutes=before), NOW, points)
+    found = series.read(polled_port(ports[0]), start - timedelta(minutes=before), NOW, points)
     assert found.inward.volume == sum(octets)
     assert found.outward.volume == sum(octet // 2 for octet in octets)
     steps = [value for value in found.in_bps if value is not None]
@@ -56,7 +56,7 @@ def test_the_volume_of_a_chart_is_what_was_counted(ports, octets, points, before
 )
 def test_the_step_is_the_finest_that_fits_the_points(ports, span, points, step):
     store(ports[0], minutes(3, NOW - timedelta(minutes=10)), 6000, 0)
-    found = series.read(ports[0], NOW - span, NOW, points)
+    found = series.read(polled_port(ports[0]), NOW - span, NOW, points)
     assert found.step_s == step
     assert len(found.at) <= points + 2
     assert all(b - a == step for a, b in zip(found.at, found.at[1:], strict=False))
@@ -65,7 +65,7 @@ def test_the_step_is_the_finest_that_fits_the_points(ports, span, points, step):
 def test_steps_stand_on_round_times_whatever_the_range_begins_with(ports):
     store(ports[0], minutes(60, NOW - timedelta(hours=1)), 7500, 0)
     start = NOW - timedelta(hours=1, seconds=37)
-    found = series.read(ports[0], start, NOW, 12)
+    found = series.read(polled_port(ports[0]), start, NOW, 12)
     assert all(at % found.step_s == 0 for at in found.at)
     full = [value for value in found.in_bps if value is not None]
     assert set(full) == {1000.0}
@@ -78,7 +78,7 @@ def test_a_year_is_read_from_hours_and_the_rest_from_readings(ports):
     fresh = minutes(10, NOW - timedelta(minutes=10))
     store(ports[0], fresh, 15000, 0)
     rollups.roll_up_due(NOW - timedelta(minutes=10))
-    found = series.read(ports[0], NOW - timedelta(days=80), NOW, 1500)
+    found = series.read(polled_port(ports[0]), NOW - timedelta(days=80), NOW, 1500)
     assert found.source == "hours"
     assert found.inward.volume == 60 * 7500 + 10 * 15000
 
@@ -86,7 +86,7 @@ def test_a_year_is_read_from_hours_and_the_rest_from_readings(ports):
 def test_the_95th_percentile_is_that_of_five_minute_means(ports):
     octets = [7500 * n for n in range(1, 101)]
     store(ports[0], minutes(100, NOW - timedelta(minutes=100)), octets, 75)
-    found = series.read(ports[0], NOW - timedelta(minutes=100), NOW, 1500)
+    found = series.read(polled_port(ports[0]), NOW - timedelta(minutes=100), NOW, 1500)
     means = [1000 * (5 * n + 3) for n in range(20)]
     assert found.inward.p95 == means[18]
     assert found.larger_p95 == means[18] and found.both_p95 == means[18] + 10
@@ -94,7 +94,7 @@ def test_the_95th_percentile_is_that_of_five_minute_means(ports):
 
 def test_what_was_measured_is_said(ports):
     store(ports[0], minutes(30, NOW - timedelta(hours=1)), 7500, 0)
-    found = series.read(ports[0], NOW - timedelta(hours=1), NOW, 100)
+    found = series.read(polled_port(ports[0]), NOW - timedelta(hours=1), NOW, 100)
     assert found.measured == pytest.approx(0.5, abs=0.02)
 
 

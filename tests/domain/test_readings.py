@@ -17,7 +17,7 @@ from lumtar.domain.operation.editing import Stale
 from lumtar.domain.readings import bulk, counted, disk, partitions, retention, rollups, series, services
 from lumtar.domain.readings.models import Day, Due, FiveMinutes, Gap, Hour, Reading, RolledUp
 from tests.core.examples import status
-from tests.domain.conftest import NOW
+from tests.domain.conftest import NOW, polled_port
 
 pytestmark = pytest.mark.django_db
 
@@ -198,10 +198,10 @@ def test_percentiles_agree_wherever_they_are_read_from(ports, monkeypatch):
     store(ports[0], minutes(1440, midnight), octets, octets // 2)
     end = midnight + rollups.DAY
     exact = percentiles.percentile(octets.reshape(288, 5).sum(axis=1) * 8 / 300)
-    assert series.read(ports[0], midnight, end, 1500).inward.p95 == pytest.approx(exact)
+    assert series.read(polled_port(ports[0]), midnight, end, 1500).inward.p95 == pytest.approx(exact)
     rollups.roll_up_due(end + timedelta(minutes=1))
-    assert series.read(ports[0], midnight, end, 200).inward.p95 == pytest.approx(exact)
-    assert series.read(ports[0], midnight - timedelta(days=60), end, 100).inward.p95 == pytest.approx(
+    assert series.read(polled_port(ports[0]), midnight, end, 200).inward.p95 == pytest.approx(exact)
+    assert series.read(polled_port(ports[0]), midnight - timedelta(days=60), end, 100).inward.p95 == pytest.approx(
         exact, rel=percentiles.BOUND * 1.01
     )
     # Of half a day, cut out of what the day keeps.
@@ -236,7 +236,7 @@ class TestSeries:
 
     def test_rates_are_octets_over_time(self, ports):
         store(ports[0], minutes(60), 7_500_000, 75_000)
-        found = series.read(ports[0], NOW, NOW + rollups.HOUR, 1500)
+        found = series.read(polled_port(ports[0]), NOW, NOW + rollups.HOUR, 1500)
         assert found.step_s == 60 and found.source == "readings"
         assert found.in_bps == [1_000_000.0] * 60
         assert found.inward.volume == 60 * 7_500_000
@@ -246,7 +246,7 @@ class TestSeries:
     def test_a_gap_is_nothing_and_not_zero(self, ports):
         store(ports[0], minutes(10), 750, 750)
         store(ports[0], minutes(10, NOW + timedelta(minutes=30)), 750, 750)
-        found = series.read(ports[0], NOW, NOW + rollups.HOUR, 1500)
+        found = series.read(polled_port(ports[0]), NOW, NOW + rollups.HOUR, 1500)
         assert found.in_bps[10:30] == [None] * 20
         assert found.in_bps[9] == found.in_bps[30] == 100.0
         assert found.measured == pytest.approx(1 / 3)
@@ -254,39 +254,39 @@ class TestSeries:
     def test_across_a_gap_there_is_volume_and_no_line(self, ports):
         store(ports[0], minutes(10), 750, 750)
         store(ports[0], [NOW + timedelta(minutes=40)], 10**9, 1, elapsed_ms=1_800_000, flags=Flag.BRIDGED)
-        found = series.read(ports[0], NOW, NOW + rollups.HOUR, 1500)
+        found = series.read(polled_port(ports[0]), NOW, NOW + rollups.HOUR, 1500)
         assert found.in_bps[10:] == [None] * 50
         assert found.inward.volume == 10**9 + 7500
 
     def test_hours_and_readings_tell_the_same_volume(self, ports):
         octets = np.random.default_rng(1).integers(0, 10**9, 180)
         store(ports[0], minutes(180), octets, octets // 3)
-        fine = series.read(ports[0], NOW, NOW + timedelta(hours=3), 1500)
+        fine = series.read(polled_port(ports[0]), NOW, NOW + timedelta(hours=3), 1500)
         rollups.roll_up_due(NOW + timedelta(hours=2))
-        coarse = series.read(ports[0], NOW - timedelta(days=80), NOW + timedelta(hours=3), 1500)
+        coarse = series.read(polled_port(ports[0]), NOW - timedelta(days=80), NOW + timedelta(hours=3), 1500)
         assert coarse.source == "hours"
         assert coarse.inward.volume == fine.inward.volume == int(octets.sum())
         assert coarse.inward.max == pytest.approx(fine.inward.max)
 
     def test_rare_readings_make_long_steps(self, ports):
         store(ports[0], [NOW + timedelta(minutes=10 * n) for n in range(1, 7)], 75_000, 75_000, elapsed_ms=600_000)
-        found = series.read(ports[0], NOW, NOW + rollups.HOUR, 1500)
+        found = series.read(polled_port(ports[0]), NOW, NOW + rollups.HOUR, 1500)
         assert found.step_s == 600
         assert found.in_bps == [1000.0] * 6
 
     def test_rare_readings_among_frequent_ones_fill_their_time(self, ports):
         store(ports[0], minutes(50), 7500, 7500)
         store(ports[0], [NOW + timedelta(minutes=60)], 75_000, 0, elapsed_ms=600_000)
-        found = series.read(ports[0], NOW, NOW + rollups.HOUR, 1500)
+        found = series.read(polled_port(ports[0]), NOW, NOW + rollups.HOUR, 1500)
         assert found.in_bps == [1000.0] * 60
 
     def test_a_restart_is_a_mark(self, ports):
         store(ports[0], minutes(3), [100, 0, 100], 0, flags=[0, Flag.RESTARTED, 0])
-        found = series.read(ports[0], NOW, NOW + rollups.HOUR, 1500)
+        found = series.read(polled_port(ports[0]), NOW, NOW + rollups.HOUR, 1500)
         assert found.restarts == [int((NOW + timedelta(minutes=2)).timestamp())]
 
     def test_nothing_at_all(self, ports):
-        found = series.read(ports[0], NOW, NOW + rollups.HOUR)
+        found = series.read(polled_port(ports[0]), NOW, NOW + rollups.HOUR)
         assert set(found.in_bps) == {None}
         assert found.inward.mean is None and found.inward.volume == 0 and found.measured == 0
 

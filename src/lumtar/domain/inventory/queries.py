@@ -499,6 +499,25 @@ def site_counts(at: datetime | None = None) -> list[tuple[str, int, int]]:
         return [(str(name), int(devices), int(interfaces)) for name, devices, interfaces in cursor.fetchall()]
 
 
+@dataclass(frozen=True, slots=True)
+class Polled:
+    """A port, whose it is, and how often it is polled."""
+
+    pk: int
+    device_id: int
+    interval_s: int
+
+
+def polled(interface: int) -> Polled | None:
+    """Where a port is polled, if it is there."""
+    sql = """SELECT i.id, d.id, d.interval_s FROM inventory_interface i JOIN inventory_device d ON d.id = i.device_id
+        WHERE i.id = %s"""
+    with connection.cursor() as cursor:
+        cursor.execute(sql, [interface])
+        row = cursor.fetchone()
+    return Polled(*row) if row else None
+
+
 def places(addresses: Iterable[str]) -> dict[tuple[str, int, str], str]:
     """Which of these addresses are those of devices: (address, port, way) -> name."""
     found = Device.objects.filter(address__in=set(addresses)).values_list("address", "port", "way", "name")

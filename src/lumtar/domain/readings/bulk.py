@@ -59,11 +59,13 @@ def fetch(sql: str, values: Mapping[str, Any], columns: Sequence[tuple[str, str]
 
     Parameters
     ----------
-    sql : a query whose columns are bigint or double precision, none of them ever NULL
-    columns : name and numpy type code (i8 or f8) of each of them
+    sql : a query whose columns are bigint, double precision or bytea of one length, none of them ever NULL
+    columns : name and numpy type code of each of them: i8, f8, or what the octets of a bytea stand for
     """
     names = [f"c{number}" for number in range(len(columns))]
-    packed = " || ".join(f"{SENDERS[code]}({name})" for name, (_, code) in zip(names, columns, strict=True))
+    packed = " || ".join(
+        f"{SENDERS[code]}({name})" if code in SENDERS else name for name, (_, code) in zip(names, columns, strict=True)
+    )
     query = f"SELECT string_agg({packed}, ''::bytea) FROM ({sql}) q({', '.join(names)})"
     # By COPY the value comes as it is; the answer of a query would have it in hexadecimal digits.
     statement = f"COPY ({query}) TO STDOUT (FORMAT BINARY)"
@@ -71,7 +73,8 @@ def fetch(sql: str, values: Mapping[str, Any], columns: Sequence[tuple[str, str]
         told = b"".join(source)
     size = int.from_bytes(told[BEFORE_VALUE - 4 : BEFORE_VALUE], "big", signed=True)
     found = np.frombuffer(
-        told[BEFORE_VALUE : BEFORE_VALUE + max(0, size)], [(name, f">{code}") for name, code in columns]
+        told[BEFORE_VALUE : BEFORE_VALUE + max(0, size)],
+        [(name, f">{code}" if code in SENDERS else code) for name, code in columns],
     )
     return found.astype([(name, code) for name, code in columns])
 

@@ -6,12 +6,11 @@ from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
-from django.db import connection
 from django.utils import timezone
 from numpy.typing import NDArray
 
 from lumtar.core import percentiles
-from lumtar.core.levels import SECONDS, Level, Piece, cover
+from lumtar.core.levels import SECONDS, Kept, Level, Piece, cover
 from lumtar.domain.readings import bulk, retention
 from lumtar.domain.readings.rollups import COLUMNS, HIGHEST, LOWEST, READING, summed
 
@@ -47,12 +46,18 @@ def _moment(seconds: float) -> datetime:
     return datetime.fromtimestamp(seconds, UTC)
 
 
-def pieces_of(start: datetime, end: datetime, step_s: float, finest: Level = Level.READINGS) -> list[Piece]:
-    """The levels that a range is read from; with ``finest`` its edges are rounded outwards to sums of that level."""
-    kept = retention.kept(timezone.now())
-    while kept[0].level != finest:
-        kept.pop(0)
-    return cover(start.timestamp(), end.timestamp(), max(step_s, SECONDS[finest]), kept)
+def pieces_of(
+    start: datetime, end: datetime, step_s: float, finest: Level = Level.READINGS, kept: Sequence[Kept] = ()
+) -> list[Piece]:
+    """The levels that a range is read from; with ``finest`` its edges are rounded outwards to sums of that level.
+
+    Parameters
+    ----------
+    kept : what is there of each level, if that is known already
+    """
+    there = kept or retention.kept(timezone.now())
+    there = there[[each.level for each in there].index(finest) :]
+    return cover(start.timestamp(), end.timestamp(), max(step_s, SECONDS[finest]), there)
 
 
 def _select(piece: Piece, place: int, names: Sequence[str], step_s: float, values: dict[str, Any]) -> str:
@@ -74,7 +79,12 @@ def _select(piece: Piece, place: int, names: Sequence[str], step_s: float, value
 
 
 def read(
-    interfaces: Sequence[int], start: datetime, end: datetime, step_s: float, names: Sequence[str] = COLUMNS
+    interfaces: Sequence[int],
+    start: datetime,
+    end: datetime,
+    step_s: float,
+    names: Sequence[str] = COLUMNS,
+    kept: Sequence[Kept] = (),
 ) -> Counted:
     """What some interfaces counted from start to end, to be shown in steps of ``step_s`` seconds; one query.
 
@@ -82,12 +92,13 @@ def read(
     ----------
     step_s : steps begin at multiples of it since the epoch
     names : the columns that are wanted; the others are left out
+    kept : what is there of each level, if that is known already
 
     Returns
     -------
     rows that lie within one step each, none longer than the step unless what was counted is
     """
-    pieces = pieces_of(start, end, step_s)
+    pieces = pieces_of(start, end, step_s, kept=kept)
     values: dict[str, Any] = {"only": list(interfaces)}
     kinds = [("interface", "i8"), ("at", "f8"), *((name, "f8" if name in RATES else "i8") for name in names)]
     sql = " UNION ALL ".join(_select(piece, place, names, step_s, values) for place, piece in enumerate(pieces))
@@ -96,7 +107,7 @@ def read(
 
 
 def five_minute_means(
-    interfaces: Sequence[int], start: datetime, end: datetime
+    interfaces: Sequence[int], start: datetime, end: datetime, kept: Sequence[Kept] = ()
 ) -> tuple[float, NDArray[np.float64], NDArray[np.float64]]:
     """The five-minute means of some interfaces, from readings or sums where these are kept, else as days keep them.
 
@@ -110,8 +121,9 @@ def five_minute_means(
     shape = (len(interfaces), slots)
     found = {"in": np.full(shape, np.nan), "out": np.full(shape, np.nan)}
     place_of = {interface: place for place, interface in enumerate(interfaces)}
-    exact = all(piece.level in (Level.READINGS, Level.FIVE_MINUTES) for piece in pieces_of(start, end, 300.0))
-    days = [] if exact else [piece for piece in pieces_of(start, end, 86400.0) if piece.level == Level.DAYS]
+    kept = kept or retention.kept(timezone.now())
+    exact = all(piece.level in (Level.READINGS, Level.FIVE_MINUTES) for piece in pieces_of(start, end, 300, kept=kept))
+    days = [] if exact else [piece for piece in pieces_of(start, end, 86400, kept=kept) if piece.level == Level.DAYS]
     fine = [(start.timestamp(), end.timestamp())]
     if days:
         began, ended = days[0].start, days[-1].end
@@ -119,7 +131,7 @@ def five_minute_means(
         _means_of_days(interfaces, began, ended, first, place_of, found)
     for since, until in fine:
         if since < until:
-            rows = read(list(interfaces), _moment(since), _moment(until), 300, MEANS).rows
+            rows = read(list(interfaces), _moment(since), _moment(until), 300, MEANS, kept).rows
             _means_of_sums(rows, first, place_of, found)
     return first, found["in"], found["out"]
 
@@ -136,20 +148,18 @@ def _means_of_days(
     interfaces: Sequence[int], began: float, ended: float, first: float, place_of: dict[int, int],
     found: dict[str, NDArray[np.float64]],
 ) -> None:  # fmt: skip
-    with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT interface_id, extract(epoch FROM at)::float8, in_means, out_means FROM readings_day"
-            " WHERE interface_id = ANY(%s) AND at >= %s AND at < %s AND in_means IS NOT NULL",
-            [list(interfaces), _moment(began), _moment(ended)],
-        )
-        rows = cursor.fetchall()
-    if not rows:
-        return
-    line = np.array([place_of[row[0]] for row in rows])[:, None]
-    slot = np.rint((np.array([row[1] for row in rows]) - first) / 300).astype(np.int64)[:, None] + np.arange(
-        percentiles.SLOTS
-    )
+    rows = means_of_days(interfaces, _moment(began), _moment(ended))
+    line = np.array([place_of[interface] for interface in rows["interface"].tolist()], np.int64)[:, None]
+    slot = np.rint((rows["at"] - first) / 300).astype(np.int64)[:, None] + np.arange(percentiles.SLOTS)
     here = (slot >= 0) & (slot < next(iter(found.values())).shape[1])
-    for place, means in enumerate(found.values(), 2):
-        codes = np.frombuffer(b"".join(bytes(row[place]) for row in rows), "<u2").reshape(-1, percentiles.SLOTS)
-        means[np.broadcast_to(line, slot.shape)[here], slot[here]] = percentiles.decode(codes)[here]
+    for way, means in found.items():
+        means[np.broadcast_to(line, slot.shape)[here], slot[here]] = percentiles.decode(rows[way])[here]
+
+
+def means_of_days(interfaces: Sequence[int], start: datetime, end: datetime) -> Rows:
+    """What days keep of their five-minute means: ``interface``, ``at`` (the beginning), ``in`` and ``out`` as they are kept."""
+    sql = f"""SELECT interface_id, extract(epoch FROM at)::float8, in_means, out_means FROM readings_day
+        WHERE {bulk.AMONG} AND at >= %(start)s AND at < %(end)s AND in_means IS NOT NULL"""
+    codes = f"({percentiles.SLOTS},)<u2"
+    kinds = [("interface", "i8"), ("at", "f8"), ("in", codes), ("out", codes)]
+    return bulk.fetch(sql, {"only": list(interfaces), "start": start, "end": end}, kinds)

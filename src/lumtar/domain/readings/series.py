@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 
 from lumtar.core import percentiles
 from lumtar.core.counters import Flag
-from lumtar.core.levels import SECONDS, step_for
-from lumtar.domain.inventory.models import Interface, InterfaceSpeed
-from lumtar.domain.readings import counted
+from lumtar.core.levels import SECONDS, Kept, step_for
+from lumtar.domain.inventory.models import InterfaceSpeed
+from lumtar.domain.inventory.queries import Polled
+from lumtar.domain.readings import counted, retention
 from lumtar.domain.readings.counted import Counted, Rows
 from lumtar.domain.readings.models import Gap
 from lumtar.domain.readings.rollups import COLUMNS
@@ -91,9 +92,10 @@ class Lines:
     total: Line
 
 
-def read(interface: Interface, start: datetime, end: datetime, points: int = 800) -> Series:
+def read(port: Polled, start: datetime, end: datetime, points: int = 800) -> Series:
     """Rates from start to end in at most so many points (see MOST_POINTS)."""
-    told = _read([interface.pk], interface.device.interval_s, start, end, points, SHOWN)
+    kept = retention.kept(timezone.now())
+    told = _read([port.pk], port.interval_s, start, end, points, SHOWN, kept)
     rows, steps = told.counted.rows, told.steps
     inward, outward = steps.rates("in")[0], steps.rates("out")[0]
     if steps.step <= 300:
@@ -104,7 +106,7 @@ def read(interface: Interface, start: datetime, end: datetime, points: int = 800
             for way in ("in", "out")
         ]
     else:
-        means = [each[0] for each in counted.five_minute_means([interface.pk], start, end)[1:]]
+        means = [each[0] for each in counted.five_minute_means([port.pk], start, end, kept)[1:]]
     length = min(end.timestamp(), timezone.now().timestamp()) - start.timestamp()
     restarted = (rows["flags"] & int(Flag.RESTARTED)) != 0
     return Series(
@@ -159,11 +161,12 @@ def _read(
     start: datetime,
     end: datetime,
     points: int,
-    names: Sequence[str] = COLUMNS,
+    names: Sequence[str],
+    kept: Sequence[Kept] = (),
 ) -> _Read:
     span = (end - start).total_seconds()
     step = step_for(span, max(10, min(points, MOST_POINTS)), interval_s)
-    found = counted.read(interfaces, start, end, step, names)
+    found = counted.read(interfaces, start, end, step, names, kept)
     rows = found.rows
     # Where polls were rarer than the steps asked for, a step is as long as a reading then.
     covered = rows["elapsed_ms"][rows["elapsed_ms"] > 0]

@@ -1,10 +1,10 @@
 """Charts: interfaces over time, and how each figure came about."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import UTC, datetime, timedelta
 
-from django.http import HttpRequest, StreamingHttpResponse
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from ninja import Query, Router, Schema
 
 from lumtar.core import working
@@ -15,6 +15,7 @@ from lumtar.domain.inventory import queries
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.readings import around, counted, retention, series
 from lumtar.domain.readings.series import Line, Series
+from lumtar.server.api.answers import as_it_is
 from lumtar.server.api.fleet import SpeedOut, interface_called
 from lumtar.server.api.problems import Problem
 from lumtar.server.api.scope import ScopeIn
@@ -51,6 +52,14 @@ class Mark:
     words: str
 
 
+def port_polled(interface: int) -> queries.Polled:
+    """What a chart has to know of a port; 404 if it is not there."""
+    found = queries.polled(interface)
+    if found is None:
+        raise Problem(404, "There is nothing with that number.")
+    return found
+
+
 @dataclass(slots=True)
 class SeriesOut(Series):
     """A chart: points, what is seen in figures, gaps with reasons, the speeds in force, what happened, and Ethernet's errors."""
@@ -70,23 +79,17 @@ def gaps_of(device: int, since: datetime, until: datetime) -> list[GapOut]:
 @router.get("/interfaces/{interface}/series", response=SeriesOut)
 def interface_series(
     request: HttpRequest, interface: int, start: datetime | None = None, end: datetime | None = None, points: int = 800
-) -> SeriesOut:
+) -> HttpResponse:
     """Rates over time; a step in which nothing was counted has none."""
-    found = interface_called(interface)
+    found = port_polled(interface)
     since, until = span(start, end, timedelta(days=1))
     read = series.read(found, since, until, points)
     values = {name: getattr(read, name) for name in Series.__dataclass_fields__}
-    beside = around.read(interface, found.device_id, since, until)
-    return SeriesOut(
-        **values,
-        gaps=[GapOut(**each) for each in beside.gaps],
-        speeds=[SpeedOut(**each) for each in beside.speeds],
-        marks=[Mark(**each) for each in beside.marks],
-        ethernet=EthernetSum(**beside.ethernet),
-    )
+    return as_it_is(SeriesOut(**values, **asdict(around.read(interface, found.device_id, since, until))))
 
 
-class NamedLine(Schema):
+@dataclass(slots=True)
+class NamedLine:
     """One interface of several on a chart."""
 
     interface_id: int
@@ -97,7 +100,8 @@ class NamedLine(Schema):
     out_bps: list[float | None]
 
 
-class LinesOut(Schema):
+@dataclass(slots=True)
+class LinesOut:
     """Several interfaces over the same time: those that carried most as lines, and what all of them add up to."""
 
     source: str
@@ -120,7 +124,7 @@ class LinesFilter(ScopeIn):
 
 
 @router.get("/series", response=LinesOut)
-def several(request: HttpRequest, told: Query[LinesFilter]) -> LinesOut:
+def several(request: HttpRequest, told: Query[LinesFilter]) -> HttpResponse:
     """Rates of several interfaces over the same time, and their total."""
     found = queries.device_cells(scope=told.scope)
     wanted = set(told.interfaces)
@@ -147,12 +151,12 @@ def several(request: HttpRequest, told: Query[LinesFilter]) -> LinesOut:
         )  # fmt: skip
 
     devices = {device for _, _, device in ports.values()}
-    return LinesOut(
+    return as_it_is(LinesOut(
         source=read.source, step_s=read.step_s, at=read.at, ports=len(ports),
         lines=[named(line, *ports[line.interface_id]) for line in busiest],
         total=named(read.total, "Total", "", 0),
         gaps=gaps_of(devices.pop(), since, until) if len(devices) == 1 else [],
-    )  # fmt: skip
+    ))  # fmt: skip
 
 
 @router.get("/interfaces/{interface}/series.csv")
@@ -160,8 +164,7 @@ def interface_csv(
     request: HttpRequest, interface: int, start: datetime | None = None, end: datetime | None = None
 ) -> StreamingHttpResponse:
     """The same as CSV: times are the ends of steps, rates in bits per second, empty where there is none."""
-    found = interface_called(interface)
-    read = series.read(found, *span(start, end, timedelta(days=1)), points=series.MOST_POINTS)
+    read = series.read(port_polled(interface), *span(start, end, timedelta(days=1)), points=series.MOST_POINTS)
 
     def lines() -> Iterator[str]:
         yield csv_line(["end", "seconds", "in_bps", "out_bps", "in_max_bps", "out_max_bps", "errors", "discards"])

@@ -1,14 +1,10 @@
 """The API under /api/v1, assembled."""
 
-from typing import Any
-
-import orjson
 from django.conf import settings
 from django.core.exceptions import ObjectDoesNotExist, RequestDataTooBig
 from django.db import OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import NinjaAPI
-from ninja.renderers import BaseRenderer
 
 from lumtar import __version__
 from lumtar.domain.operation.editing import Stale
@@ -16,6 +12,7 @@ from lumtar.domain.operation.secrets import SecretUnreadable
 from lumtar.server.api import (
     adding,
     alarms,
+    answers,
     auth,
     catalogue,
     charts,
@@ -37,22 +34,11 @@ from lumtar.server.api import (
     totals,
 )
 
-
-class Json(BaseRenderer):
-    """JSON by orjson, several times as fast as the standard library's."""
-
-    media_type = "application/json"
-
-    def render(self, request: HttpRequest, data: Any, *, response_status: int) -> bytes:
-        """The body of an answer."""
-        return orjson.dumps(data)
-
-
 api = NinjaAPI(
     title="Lumtar",
     version=__version__,
     auth=auth.SIGNED_IN,
-    renderer=Json(),
+    renderer=answers.Json(),
     urls_namespace="v1",
     docs_url=None,
     openapi_url="/openapi.json",

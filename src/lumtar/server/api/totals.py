@@ -5,13 +5,14 @@ from datetime import datetime, timedelta
 from typing import Literal
 
 import numpy as np
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router, Schema
 
 from lumtar.core.totals import MEASURES, change, ranked
 from lumtar.domain.inventory import queries
 from lumtar.domain.readings import totals
 from lumtar.domain.readings.totals import Summed
+from lumtar.server.api.answers import as_it_is
 from lumtar.server.api.problems import Problem
 from lumtar.server.api.scope import ScopeIn
 from lumtar.server.api.times import past, span
@@ -135,7 +136,8 @@ class GridDevice(queries.DeviceCells):
     values: list[float | None]
 
 
-class Grid(Schema):
+@dataclass(slots=True)
+class Grid:
     """Every port as a cell. Values are per cent of the speed, or errors and discards per million packets."""
 
     by: str
@@ -154,7 +156,7 @@ class GridFilter(ScopeIn):
 
 
 @router.get("/grid", response=Grid)
-def grid(request: HttpRequest, told: Query[GridFilter]) -> Grid:
+def grid(request: HttpRequest, told: Query[GridFilter]) -> HttpResponse:
     """Every port of a device, a site or everything as a cell, over the last hour before a time or over a range."""
     moment = past(told.at)
     since, until = span(told.start, told.end or moment, timedelta(hours=1))
@@ -170,4 +172,4 @@ def grid(request: HttpRequest, told: Query[GridFilter]) -> Grid:
         mine = (value_of.get(port, nothing) for port in each.ids)
         known = [None if value != value else value for value in mine]
         devices.append(GridDevice(each.id, each.name, each.site, each.ids, each.labels, each.names, each.states, known))
-    return Grid(by=told.by, start=found.start, end=found.end, devices=devices)
+    return as_it_is(Grid(by=told.by, start=found.start, end=found.end, devices=devices))
