@@ -342,9 +342,12 @@ class TestSecretsAndTokens:
             secrets.keys()
 
     def test_tokens_open_and_close_with_their_user(self):
-        user = User.objects.create_user("anna")
+        user = User.objects.create_user("anna", email="anna@oskelund.example", is_staff=True)
         token = accounts.new_token(user)
-        assert accounts.user_of_token(token) == user
+        known = accounts.user_of_token(token)
+        assert known == user
+        assert (known.username, known.is_active, known.is_staff, known.is_superuser) == ("anna", True, True, False)
+        assert known.email == "anna@oskelund.example", "what was not asked for at once is fetched"
         assert accounts.user_of_token(token + "x") is None
         user.is_active = False
         user.save()

@@ -14,6 +14,7 @@ from django.db import connection
 from django.test import Client
 
 from lumtar.domain.operation.services import announce
+from lumtar.server.handler import THREADS
 from lumtar.server.settings import POOL
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.usefixtures("settled")]
@@ -79,8 +80,8 @@ def test_everybody_who_watches_hears_it(address):
         assert [each for each in watcher.seen if each["topic"] in ("alarms", "readings")] == wanted
 
 
-def test_those_who_only_watch_keep_no_connection_to_the_database(address):
-    watchers = [Watcher(address, cookie(), 500) for _ in range(POOL["max_size"] + 4)]
+def test_those_who_only_watch_keep_no_thread_and_no_connection_to_the_database(address):
+    watchers = [Watcher(address, cookie(), 500) for _ in range(max(THREADS, POOL["max_size"]) + 4)]
     assert [watcher.answer.status for watcher in watchers] == [200] * len(watchers)
     with urllib.request.urlopen(f"{address}/api/v1/health", timeout=5) as answer:
         assert answer.status == 200
@@ -100,7 +101,7 @@ def test_the_first_visitor_after_the_database_was_away_is_answered(address):
         caller.join()
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity"
+            "SELECT pg_terminate_backend(pid, 5000) FROM pg_stat_activity"
             " WHERE datname = current_database() AND pid <> pg_backend_pid()"
         )
     call()

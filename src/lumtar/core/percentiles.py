@@ -25,10 +25,13 @@ def encode(rates: NDArray[np.float64]) -> NDArray[np.uint16]:
     return np.where(np.isnan(rates), 0, np.where(rates > 0, places, 1)).astype(np.uint16)
 
 
+_RATES = np.concatenate([[np.nan, 0.0], np.exp(np.arange(65534) / SCALE)])
+"""What each of the numbers stands for."""
+
+
 def decode(codes: NDArray[np.uint16]) -> NDArray[np.float64]:
     """Rates in bits per second, NaN where nothing was measured."""
-    places = codes.astype(np.float64)
-    return np.where(codes == 0, np.nan, np.where(codes == 1, 0.0, np.exp((places - 2) / SCALE)))
+    return _RATES[codes]
 
 
 def percentile(values: NDArray[np.float64], share: float = 95.0) -> float | None:

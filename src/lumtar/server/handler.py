@@ -5,7 +5,7 @@ than most views.
 """
 
 import asyncio
-from collections.abc import AsyncIterator, Iterator
+from collections.abc import AsyncGenerator, AsyncIterator, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from typing import IO, Any
 
@@ -72,6 +72,9 @@ class Handler(ASGIHandler):
                 for task in (sending, leaving):
                     task.cancel()
                 ends = await asyncio.gather(sending, leaving, return_exceptions=True)
+                # Django ends a source of its own accord only if it is a synchronous one.
+                if isinstance(inmost := response._iterator, AsyncGenerator):  # type: ignore[attr-defined]
+                    await inmost.aclose()
                 await _in(thread, response.close)
         if isinstance(ends[0], Exception):
             raise ends[0]

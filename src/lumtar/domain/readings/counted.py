@@ -21,6 +21,9 @@ TABLES = {
     Level.DAYS: "readings_day",
 }
 RATES = (*LOWEST, *HIGHEST)
+EXACT = (*(f"{also}{way}_octets" for also in ("", "bridged_") for way in ("in", "out")), *RATES, "flags")
+"""What a step is summed up of as it is. Packets, errors and milliseconds of a week stay far below 2**53 on any line, so that
+sums in double precision, which cost half, are exact as well."""
 MEANS = ("elapsed_ms", "in_octets", "out_octets")
 """What mean rates are made from."""
 
@@ -68,7 +71,7 @@ def _select(piece: Piece, place: int, names: Sequence[str], step_s: float, value
     starts, ends = ("at >", "at <=") if piece.level == Level.READINGS else ("at >=", "at <")
     where = f"{bulk.AMONG} AND {starts} %(start{place})s AND {ends} %(end{place})s"
     if length and step_s >= 2 * length and step_s % length == 0:
-        sums = ", ".join(f"{summed(name, name)} AS {name}" for name in names)
+        sums = ", ".join(f"{summed(name, name if name in EXACT else f'{name}::float8')} AS {name}" for name in names)
         begins = f"date_bin('{int(step_s)} s', at, '1970-01-01T00:00:00Z')"
         source = f"(SELECT interface_id, {begins} AS at, {sums} FROM {source} WHERE {where} GROUP BY 1, 2) steps"
         length, where = int(step_s), "true"
@@ -149,11 +152,13 @@ def _means_of_days(
     found: dict[str, NDArray[np.float64]],
 ) -> None:  # fmt: skip
     rows = means_of_days(interfaces, _moment(began), _moment(ended))
-    line = np.array([place_of[interface] for interface in rows["interface"].tolist()], np.int64)[:, None]
-    slot = np.rint((rows["at"] - first) / 300).astype(np.int64)[:, None] + np.arange(percentiles.SLOTS)
-    here = (slot >= 0) & (slot < next(iter(found.values())).shape[1])
+    slots = np.rint((rows["at"] - first) / 300).astype(np.int64).tolist()
     for way, means in found.items():
-        means[np.broadcast_to(line, slot.shape)[here], slot[here]] = percentiles.decode(rows[way])[here]
+        told = percentiles.decode(rows[way])
+        for interface, slot, day in zip(rows["interface"].tolist(), slots, told, strict=True):
+            begins = max(0, slot)
+            here = means[place_of[interface], begins : slot + percentiles.SLOTS]
+            here[:] = day[begins - slot :][: len(here)]
 
 
 def means_of_days(interfaces: Sequence[int], start: datetime, end: datetime) -> Rows:
