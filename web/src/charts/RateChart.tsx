@@ -58,6 +58,7 @@ function drawSpeed(series: () => Series, unit: Unit): (plot: uPlot) => void {
       ctx.fillStyle = colour("ink");
       ctx.font = `${11 * ratio}px "Commissioner Variable", sans-serif`;
       ctx.textAlign = "left";
+      ctx.textBaseline = "alphabetic";
       const sold = speed[direction === "out" ? "out_source" : "in_source"] === "override";
       const words = unit === "share" ? "the speed" : text(rate(bps)).replace(".0 ", " ");
       const name = [words, sold ? "sold" : "", direction].filter(Boolean).join(" ");

@@ -91,6 +91,7 @@ function writeReason({ ctx, bbox }: uPlot, gap: Gap, left: number, right: number
   ];
   const room = right - left - 12 * ratio;
   ctx.textAlign = "center";
+  ctx.textBaseline = "alphabetic";
   lines.forEach((line, number) => {
     ctx.font = `${number ? 400 : 600} ${11.5 * ratio}px "Commissioner Variable", sans-serif`;
     const width = Math.min(room, ctx.measureText(line).width + 10 * ratio);
