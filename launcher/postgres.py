@@ -15,6 +15,8 @@ from launcher.ports import require_free
 from launcher.say import Failure, run, step
 
 URL = VAR / "database.url"
+MEMORY_LIMIT = Path("/sys/fs/cgroup/memory.max")
+"""Where a container is told how much memory it may use."""
 TUNING = """
 listen_addresses = '127.0.0.1'
 max_wal_size = 4GB
@@ -99,8 +101,7 @@ def create(cluster: Path) -> None:
 def shared_buffers_mb() -> int:
     """A quarter of the machine's memory, as PostgreSQL's manual advises: what is read from there costs no call of the system."""
     memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
-    limit = Path("/sys/fs/cgroup/memory.max")
-    if limit.exists() and (told := limit.read_text().strip()).isdigit():
+    if MEMORY_LIMIT.exists() and (told := MEMORY_LIMIT.read_text().strip()).isdigit():
         memory = min(memory, int(told))
     return max(128, min(memory >> 22, 8192))
 

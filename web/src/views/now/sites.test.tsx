@@ -1,0 +1,106 @@
+import { cleanup, render, screen } from "@testing-library/react";
+import { MemoryRouter } from "react-router";
+import { afterEach, describe, expect, it } from "vitest";
+import { Causes, Told } from "./Causes";
+import { Sites } from "./Sites";
+
+afterEach(cleanup);
+
+const site = (number: number, severity = 0, loads = [12, -1, -2, -3]) => ({
+  name: `Branch ${number}`,
+  severity,
+  ids: loads.map((_, place) => 100 * number + place),
+  loads,
+});
+
+function show(sites: ReturnType<typeof site>[]) {
+  render(
+    <MemoryRouter>
+      <Sites sites={sites} />
+    </MemoryRouter>,
+  );
+  return screen.getAllByRole("link").map((link) => link.textContent);
+}
+
+describe("sites on Now", () => {
+  it("keep their places while they fit, whatever is wrong", () => {
+    expect(show([site(1), site(2, 5), site(10)])).toEqual(["Branch 1", "Branch 2", "Branch 10"]);
+    expect(screen.getByTitle("Branch 2: critical")).toBeTruthy();
+    expect(screen.queryByText(/trouble first/)).toBeNull();
+  });
+
+  it("begin with those in trouble, worst first, when they do not fit", () => {
+    const many = Array.from({ length: 61 }, (_, place) => site(place + 1, { 40: 4, 59: 5, 60: 4 }[place] ?? 0));
+    expect(show(many).slice(0, 5)).toEqual(["Branch 60", "Branch 41", "Branch 61", "Branch 1", "Branch 2"]);
+    expect(screen.getByText(/61 sites, those in trouble first/)).toBeTruthy();
+    expect(many[0]?.name).toBe("Branch 1");
+  });
+
+  it("show a cell for every port and lead to the site", () => {
+    show([site(3)]);
+    const link = screen.getByRole("link");
+    expect(link.getAttribute("href")).toContain("/fleet?");
+    expect(new URLSearchParams(link.getAttribute("href")?.split("?")[1]).get("site")).toBe("Branch 3");
+    expect(link.querySelectorAll("i")).toHaveLength(4);
+  });
+});
+
+const row = {
+  id: 7,
+  device: "hex-wan-1",
+  device_id: 1,
+  interface: "Transport A",
+  interface_id: 2,
+  type: "utilisation",
+  severity: 4,
+  text: "100 % full",
+  raised_at: "2026-11-23T11:30:00Z",
+  cleared_at: null,
+  told: "",
+  told_count: 0,
+  mail_state: "",
+} as unknown as Parameters<typeof Told>[0]["row"];
+
+describe("causes on Now", () => {
+  it("say what, since when, and that nobody is told", () => {
+    render(
+      <MemoryRouter>
+        <Causes causes={[{ row, spark: [] }]} at={new Date("2026-11-23T12:00:00Z")} />
+      </MemoryRouter>,
+    );
+    expect(screen.getByText("hex-wan-1 Transport A")).toBeTruthy();
+    expect(screen.getByText("30 min")).toBeTruthy();
+    expect(screen.getByText("nobody is told").className).toContain("critical");
+  });
+
+  it("show seven and say how many more there are", () => {
+    render(
+      <MemoryRouter>
+        <Causes
+          causes={Array.from({ length: 9 }, (_, id) => ({ row: { ...row, id }, spark: [] }))}
+          at={new Date("2026-11-23T12:00:00Z")}
+        />
+      </MemoryRouter>,
+    );
+    expect(screen.getAllByText("100 % full")).toHaveLength(7);
+    expect(screen.getByText("2 more in Alarms")).toBeTruthy();
+  });
+
+  it("are content when there are none", () => {
+    render(
+      <MemoryRouter>
+        <Causes causes={[]} at={new Date()} />
+      </MemoryRouter>,
+    );
+    expect(screen.getByText(/None\. Every device answers/)).toBeTruthy();
+  });
+
+  it.each([
+    ["sent", "told duty"],
+    ["failed", "not reached: duty"],
+    ["waiting", "telling duty"],
+  ])("whose mail is %s", (mail_state, words) => {
+    render(<Told row={{ ...row, told: "duty@oskelund.example", told_count: 1, mail_state } as typeof row} />);
+    expect(screen.getByText(words)).toBeTruthy();
+  });
+});
