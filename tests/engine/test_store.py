@@ -4,6 +4,7 @@ from datetime import UTC, datetime
 
 import numpy as np
 import pytest
+from django.db import connection
 
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.counters import Snapshot
@@ -14,10 +15,12 @@ from lumtar.domain.inventory import services
 from lumtar.domain.inventory.models import Device, DeviceState, Interface, InterfaceSpeed
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
+from lumtar.domain.readings import partitions
 from lumtar.domain.readings.models import DeviceReading, Gap, Newest, Reading
 from lumtar.domain.readings.partitions import ensure_around
 from lumtar.engine import store
 from lumtar.engine.recorder import Answer, GapNews, Recorder
+from tests.domain.test_readings import store as keep
 
 AT = 1_795_000_020.0
 
@@ -124,3 +127,17 @@ def test_nothing_is_raised_at_a_device_that_was_retired_meanwhile(batch, devices
     services.retire(devices[0].pk, "anna")
     store.write(batch)
     assert stored()["alarms"] == [devices[1].pk]
+
+
+def test_what_was_brought_in_order_needs_no_second_look(devices):
+    """Its rows are known to be there for everybody: no reader and no later vacuum has to find that out."""
+    port = Interface.objects.first()
+    keep(port, [when(AT - n) for n in range(600)], 5, 5)
+    piece = next(each for each in partitions.existing()["readings_reading"] if each.start <= when(AT) < each.end)
+    assert partitions.rewrite(piece)
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT relpages > 0 AND relallvisible = relpages, age(relfrozenxid) < 100 FROM pg_class WHERE oid = %s::regclass",
+            [piece.name],
+        )
+        assert cursor.fetchone() == (True, True)

@@ -193,6 +193,10 @@ def rewrite(partition: Partition) -> bool:
         if not isinstance(error.__cause__, errors.LockNotAvailable | errors.DeadlockDetected):
             raise
         return False
+    if not connection.in_atomic_block:
+        # Else those who read first would look up the transaction of every row, and write down what they found.
+        with connection.cursor() as cursor:
+            cursor.execute(f"VACUUM (FREEZE) {partition.name}")
     return True
 
 
