@@ -12,6 +12,7 @@ from pydantic import TypeAdapter
 from lumtar.domain.readings.models import Gap
 from lumtar.server.api.answers import as_it_is
 from lumtar.server.api.charts import LinesOut, SeriesOut
+from lumtar.server.api.fleet import Ports
 from lumtar.server.api.totals import Grid
 from tests.network import fill
 
@@ -46,8 +47,14 @@ def test_what_is_sent_unseen_is_what_the_schema_promises(client, user):
     end = timezone.now()
     Gap.objects.create(device=device, start=end - timedelta(hours=1), end=end, reason="silent", words="no answer")
     span = {"start": (end - timedelta(hours=2)).isoformat(), "end": end.isoformat()}
-    for path, promised in ((f"interfaces/{port.pk}/series", SeriesOut), ("series", LinesOut), ("grid", Grid)):
-        answer = client.get(f"/api/v1/{path}", span)
+    calls = {
+        f"interfaces/{port.pk}/series": (SeriesOut, span),
+        "series": (LinesOut, span),
+        "grid": (Grid, span),
+        "interfaces": (Ports, {}),
+    }
+    for path, (promised, asked) in calls.items():
+        answer = client.get(f"/api/v1/{path}", asked)
         assert answer.status_code == 200, path
         told = TypeAdapter(promised).validate_json(answer.content)
         assert type(told) is promised

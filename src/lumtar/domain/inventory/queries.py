@@ -305,8 +305,9 @@ def _chosen(scope: Scope, state: str, sort: str, limit: int, offset: int) -> tup
     if "load" in order:
         tables += " LEFT JOIN inventory_devicestate ds ON ds.device_id = i.device_id"
         load = "CASE WHEN ds.reach = 'silent' THEN NULL ELSE greatest(n.in_percent, n.out_percent) END"
-    # Words are dear to look for: what they leave is counted on the way. All ports are counted faster by themselves.
-    every = "count(*) OVER ()" if scope.words else "NULL"
+    # Words and groups are dear to look for: what they leave is counted on the way. All ports are counted faster by themselves.
+    is_counted = bool(scope.words) or scope.group is not None
+    every = "count(*) OVER ()" if is_counted else "NULL"
     chosen = f"""SELECT i.id, {load} AS load, {every} {tables} WHERE {" AND ".join(where)}
         ORDER BY {order} LIMIT %(limit)s OFFSET %(offset)s"""
     with connection.cursor() as cursor:
@@ -321,7 +322,7 @@ def _chosen(scope: Scope, state: str, sort: str, limit: int, offset: int) -> tup
         ids = [int(row[0]) for row in rows]
         if offset == 0 and len(ids) < limit:
             return ids, len(ids)
-        if rows and scope.words:
+        if rows and is_counted:
             return ids, int(rows[0][2])
         cursor.execute(counted, values)
         return ids, int(cursor.fetchone()[0])

@@ -1,8 +1,9 @@
 """Sites and interfaces as they are, now or at a past time."""
 
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Query, Router, Schema, Status
 
@@ -13,6 +14,7 @@ from lumtar.domain.inventory.queries import PortRow
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings import series
 from lumtar.server.api import paging
+from lumtar.server.api.answers import as_it_is
 from lumtar.server.api.problems import Problem
 from lumtar.server.api.scope import ScopeIn
 from lumtar.server.api.times import past, span
@@ -28,7 +30,8 @@ class SiteOut(Schema):
     ports: int
 
 
-class Ports(Schema):
+@dataclass(slots=True)
+class Ports:
     """A page of interfaces."""
 
     rows: list[PortRow]
@@ -54,7 +57,7 @@ def sites(request: HttpRequest, at: datetime | None = None) -> list[SiteOut]:
 
 
 @router.get("/interfaces", response=Ports)
-def interfaces(request: HttpRequest, told: Query[PortFilter]) -> Ports:
+def interfaces(request: HttpRequest, told: Query[PortFilter]) -> HttpResponse:
     """Interfaces with their state, now or at a past time."""
     if told.sort not in queries.SORTS:
         raise Problem(422, f"There is no order {told.sort!r}; there are {', '.join(queries.SORTS)}.", "sort")
@@ -67,7 +70,7 @@ def interfaces(request: HttpRequest, told: Query[PortFilter]) -> Ports:
         limit=max(1, min(told.limit, 2000)),
         offset=start,
     )
-    return Ports(rows=rows, total=total, next=paging.following(start, len(rows), total))
+    return as_it_is(Ports(rows=rows, total=total, next=paging.following(start, len(rows), total)))
 
 
 class EntryOut(Schema):
