@@ -186,6 +186,7 @@ class TestExchange:
         Reading.objects.update(in_octets=5)
         answer = client.post("/api/v1/import/readings", told, "text/csv")
         assert answer.json() == {"readings": len(before), "interfaces": 8}
+        assert Entry.objects.filter(text=f"{len(before):,} readings of eight ports imported", by="anna").exists()
         assert list(Reading.objects.order_by("interface_id", "at").values()) == before
         assert Due.objects.exists()
         FiveMinutes.objects.update(in_octets=-1)

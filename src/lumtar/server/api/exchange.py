@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from lumtar.core.devicelist import decoded
 from lumtar.core.levels import SECONDS, Level, step_for
 from lumtar.core.text import csv_line
+from lumtar.core.units import counted
 from lumtar.domain.inventory import queries
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.readings import exchange
@@ -160,5 +161,6 @@ def take(request: HttpRequest) -> Taken:
     if not stored:
         raise Problem(422, "There is no reading in it.")
     ports = len({row[0] for row in found.rows})
-    note_action(f"{stored:,} readings of {ports:,} ports imported", request.user.get_username())
+    words = f"{counted(stored, 'reading')} of {counted(ports, 'port').lower()} imported"
+    note_action(words, request.user.get_username())
     return Taken(readings=stored, interfaces=ports)
