@@ -356,7 +356,7 @@ class TestPartitions:
             for each in partitions.wanted(NOW.date(), NOW.date(), in_pieces=True)
             if each.table == "readings_reading"
         ]
-        assert [each.name[-3:] for each in pieces] == [f"_{hour:02}" for hour in range(0, 24, 3)]
+        assert [each.name[-3:] for each in pieces] == [f"_{hour:02}" for hour in range(24)]
         assert all(before.end == after.start for before, after in pairwise(pieces))
 
     def test_old_ones_go_and_the_others_stay(self, device):
@@ -383,7 +383,7 @@ class TestPartitions:
         partitions.ensure_around(then)
         partitions.ensure(then.date(), then.date())
         mine = [each for each in partitions.existing()["readings_reading"] if each.start.date() == then.date()]
-        assert len(mine) == 8
+        assert len(mine) == 24
         assert not partitions.missing(partitions.wanted(then.date(), then.date(), in_pieces=True))
 
     def test_a_rewritten_piece_holds_the_same_in_another_order(self, db, ports_of_today):
@@ -392,19 +392,48 @@ class TestPartitions:
         for moment in at:
             for port in ports_of_today:
                 Reading.objects.create(interface=port, at=moment, **NOTHING)
-        piece = next(each for each in partitions.existing()["readings_reading"] if each.start == today.replace(hour=9))
-        assert piece in partitions.closed(today + timedelta(hours=3)) and piece not in partitions.closed(today)
+        piece = next(each for each in partitions.existing()["readings_reading"] if each.start == today)
+        assert piece in partitions.closed(today + timedelta(hours=1, minutes=15)) and piece not in partitions.closed(
+            today
+        )
         before = set(Reading.objects.values_list("interface_id", "at"))
         assert partitions.rewrite(piece)
         assert set(Reading.objects.values_list("interface_id", "at")) == before
         with connection.cursor() as cursor:
             cursor.execute(f"SELECT interface_id, at FROM {piece.name} ORDER BY ctid")
             assert cursor.fetchall() == sorted(before)
-        assert piece.name not in [each.name for each in partitions.closed(today + timedelta(hours=3))]
+        assert piece.name not in [each.name for each in partitions.closed(today + timedelta(hours=1, minutes=15))]
         # It goes on taking what comes late, and twice is twice too much.
         Reading.objects.create(interface=ports_of_today[0], at=today + timedelta(hours=1), **NOTHING)
         with pytest.raises(IntegrityError), transaction.atomic():
             Reading.objects.create(interface=ports_of_today[0], at=at[0], **NOTHING)
+
+    def test_three_hours_become_one_piece_when_the_last_has_closed(self, db, ports_of_today):
+        nine = datetime(2027, 3, 3, 9, tzinfo=UTC)
+        for port in ports_of_today:
+            for number in range(180):
+                Reading.objects.create(interface=port, at=nine + timedelta(minutes=number), **NOTHING)
+        before = sorted(Reading.objects.values_list("interface_id", "at"))
+
+        def bring_in_order(now: datetime) -> list[tuple[int, int]]:
+            for each in partitions.closed(now):
+                assert partitions.rewrite(each)
+            there = partitions.existing()["readings_reading"]
+            return [(each.start.hour, each.end.hour) for each in there if each.is_in_order and each.start >= nine]
+
+        assert bring_in_order(nine.replace(hour=11, minute=14)) == [(9, 10)]
+        assert bring_in_order(nine.replace(hour=11, minute=15)) == [(9, 10), (10, 11)]
+        assert bring_in_order(nine.replace(hour=12, minute=15)) == [(9, 12)]
+        assert partitions.closed(nine.replace(hour=12, minute=15)) == []
+        assert sorted(Reading.objects.values_list("interface_id", "at")) == before
+
+    def test_what_was_written_twice_is_there_once_when_it_is_in_order(self, db, ports_of_today):
+        at = datetime(2027, 3, 3, 10, 30, tzinfo=UTC)
+        for _ in range(2):
+            Reading.objects.create(interface=ports_of_today[0], at=at, **NOTHING)
+        piece = next(each for each in partitions.existing()["readings_reading"] if each.start <= at < each.end)
+        assert partitions.rewrite(piece)
+        assert Reading.objects.filter(at=at).count() == 1
 
     def test_days_of_hours_are_joined_to_weeks(self, ports):
         monday = datetime(2026, 10, 5, tzinfo=UTC)
@@ -461,6 +490,33 @@ class TestRetention:
         assert found["readings"].rows_a_day == 1440 * len(ports)
         assert found["days"].rows_a_day == len(ports)
         assert found["readings"].bytes_when_full == int(found["readings"].bytes_a_row * 1440 * len(ports) * 14)
+
+
+@settings(max_examples=30, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.data())
+def test_one_reading_alone_is_what_the_database_sums_up(ports, data):
+    """Charts take readings apart in numpy, roll-ups in SQL: the same columns come of both."""
+    Reading.objects.all().delete()
+    number = data.draw(st.integers(1, 8))
+
+    def drawn(values):
+        return data.draw(st.lists(values, min_size=number, max_size=number))
+
+    flags = st.sampled_from([0, Flag.BRIDGED, Flag.WRAPPED, Flag.RESTARTED, Flag.FIRST, Flag.BRIDGED | Flag.WRAPPED])
+    at = minutes(number)
+    store(
+        ports[0], at, drawn(st.integers(0, 2**62)), drawn(st.integers(0, 2**40)), drawn(st.integers(0, 10**7)),
+        [int(each) for each in drawn(flags)], drawn(st.integers(0, 99)),
+    )  # fmt: skip
+    rows = counted.read([ports[0].pk], NOW, at[-1], 1).rows
+    with connection.cursor() as cursor:
+        wanted = ", ".join(rollups.READING[name] for name in rollups.COLUMNS)
+        cursor.execute(f"SELECT {wanted} FROM readings_reading ORDER BY at")
+        told = cursor.fetchall()
+    assert len(rows) == number
+    for row, values in zip(rows, told, strict=True):
+        for name, value in zip(rollups.COLUMNS, values, strict=True):
+            assert row[name] == value if value is not None else np.isnan(row[name]), name
 
 
 def test_volumes_are_exact_beyond_what_double_precision_holds(ports):

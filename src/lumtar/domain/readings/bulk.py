@@ -18,7 +18,7 @@ BEFORE_VALUE = len(HEADER) + 2 + 4
 """Octets before the first value of a row: how many values it has, and how long this one is (-1 for NULL)."""
 WIDTHS = {"i2": 2, "i4": 4, "i8": 8, "f4": 4, "f8": 8, "?": 1}
 INT8_OID = 20
-SENDERS = {"i8": "int8send", "f8": "float8send"}
+SENDERS = {"i2": "int2send", "i4": "int4send", "i8": "int8send", "f8": "float8send"}
 
 AMONG = "interface_id IN (SELECT unnest(%(only)s::bigint[]))"
 """A condition: an interface of the list ``only``. Unlike ANY its cost does not grow with rows times list."""
@@ -59,8 +59,8 @@ def fetch(sql: str, values: Mapping[str, Any], columns: Sequence[tuple[str, str]
 
     Parameters
     ----------
-    sql : a query whose columns are bigint, double precision or bytea of one length, none of them ever NULL
-    columns : name and numpy type code of each of them: i8, f8, or what the octets of a bytea stand for
+    sql : a query whose columns are whole numbers, double precision or bytea of one length, none of them ever NULL
+    columns : name and numpy type code of each of them: i2, i4, i8, f8, or what the octets of a bytea stand for
     """
     names = [f"c{number}" for number in range(len(columns))]
     packed = " || ".join(

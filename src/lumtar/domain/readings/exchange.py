@@ -17,6 +17,9 @@ from lumtar.domain.readings import bulk, partitions, retention, rollups
 from lumtar.domain.readings.counted import RATES, TABLES
 from lumtar.domain.readings.rollups import COLUMNS
 
+LOCK = rollups.LOCK + 1
+"""Readings are brought in under this advisory lock."""
+
 AT_ONCE = 200_000
 """About so many rows are fetched at once."""
 
@@ -34,7 +37,7 @@ def rows(
     kinds = [("interface", "i8"), ("at", "f8"), *((name, "f8" if name in RATES else "i8") for name in names)]
     told = ", ".join(f"coalesce({name}, 'NaN')" if name in RATES else f"{name}::bigint" for name in names)
     ends = "at + %(length)s" if length else "at"
-    sql = f"""SELECT interface_id, extract(epoch FROM {ends})::float8, {told} FROM {TABLES[level]}
+    sql = f"""SELECT interface_id, date_part('epoch', {ends}), {told} FROM {TABLES[level]}
         WHERE {bulk.AMONG} AND at > %(start)s AND at <= %(end)s"""
     each = max(1.0, (end - start).total_seconds() / (length or 60))
     step = max(1, int(AT_ONCE / each))
@@ -77,14 +80,17 @@ def _store(interfaces: NDArray[np.int64], at: NDArray[np.float64], values: NDArr
     codes = {"elapsed_ms": "i4", "flags": "i2", "oper": "i2"}
     rollups.share_lock()
     with connection.cursor() as cursor:
+        # What is being written to has no key: two who bring the same readings take turns.
+        cursor.execute("SELECT pg_advisory_xact_lock(%s)", [LOCK])
         cursor.execute("CREATE TEMP TABLE taken (LIKE readings_reading) ON COMMIT DROP")
         told = [(name, codes.get(name, "i8"), values[:, place]) for place, name in enumerate(names)]
         bulk.copy("taken", [("interface_id", "i8", interfaces), ("at", "at", at), *told])
         listed = ", ".join(("interface_id", "at", *names))
-        renewed = ", ".join(f"{name} = excluded.{name}" for name in names)
         cursor.execute(
-            f"INSERT INTO readings_reading ({listed}) SELECT {listed} FROM taken"
-            f" ON CONFLICT (interface_id, at) DO UPDATE SET {renewed}"
+            "DELETE FROM readings_reading r USING taken t"
+            " WHERE r.interface_id = t.interface_id AND r.at = t.at AND r.at >= %s AND r.at <= %s",
+            [datetime.fromtimestamp(edge, UTC) for edge in (float(np.floor(at.min())), float(np.ceil(at.max())))],
         )
+        cursor.execute(f"INSERT INTO readings_reading ({listed}) SELECT {listed} FROM taken")
         cursor.execute("DROP TABLE taken")
     rollups.note_late(at)

@@ -5,15 +5,14 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
 import numpy as np
-from django.db import connection
 from numpy.typing import NDArray
 
 from lumtar.core.forecast import MOST_DAYS, Trends, Verdict, reached, trends
 from lumtar.core.percentiles import SLOTS, daily_of_totals, decode
-from lumtar.domain.readings import bulk, rollups
+from lumtar.domain.readings import bulk, counted, rollups
 from lumtar.domain.readings.totals import speeds_of
 
-SQL = f"""SELECT interface_id, extract(epoch FROM at)::float8, coalesce(in_p95_bps, 'NaN')::float8, coalesce(out_p95_bps, 'NaN')::float8
+SQL = f"""SELECT interface_id, date_part('epoch', at), coalesce(in_p95_bps, 'NaN')::float8, coalesce(out_p95_bps, 'NaN')::float8
     FROM readings_day WHERE {bulk.AMONG} AND at >= %(start)s AND at < %(end)s"""
 DAY = 86400
 AT_ONCE = 50
@@ -89,27 +88,17 @@ def together(interfaces: Sequence[int], until: datetime) -> list[Forecast]:
     shape = (2, MOST_DAYS, SLOTS)
     totals, measured = np.zeros(shape), np.zeros(shape, np.int64)
     for first in range(0, len(interfaces), AT_ONCE):
-        for at, *codes in _means(interfaces[first : first + AT_ONCE], start, end):
-            day = round((at - start.timestamp()) / DAY)
-            for row, code in enumerate(codes):
-                means = decode(np.frombuffer(code, "<u2"))
-                totals[row, day] += np.nan_to_num(means)
-                measured[row, day] += ~np.isnan(means)
+        rows = counted.means_of_days(interfaces[first : first + AT_ONCE], start, end)
+        days = np.round((rows["at"] - start.timestamp()) / DAY).astype(np.int64)
+        for row, way in enumerate(("in", "out")):
+            means = decode(rows[way])
+            np.add.at(totals[row], days, np.nan_to_num(means))
+            np.add.at(measured[row], days, ~np.isnan(means))
     found = []
     for row, (way, speeds) in enumerate(zip(("in", "out"), speeds_of(np.unique(interfaces), until), strict=True)):
         told = trends(daily_of_totals(totals[row], measured[row])[None, :])
         found.append(_forecast(told, 0, 0, way, float(speeds.sum()), until.date()))
     return found
-
-
-def _means(interfaces: Sequence[int], start: datetime, end: datetime) -> list[tuple[float, bytes, bytes]]:
-    with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT extract(epoch FROM at)::float8, in_means, out_means FROM readings_day"
-            " WHERE interface_id = ANY(%s) AND at >= %s AND at < %s AND in_means IS NOT NULL",
-            [list(interfaces), start, end],
-        )
-        return list(cursor.fetchall())
 
 
 def _forecast(told: Trends, row: int, interface: int, way: str, speed: float, today: date) -> Forecast:

@@ -1,7 +1,8 @@
 """Partitions of the tables of readings: made ahead, rewritten when they have closed, dropped when they are old.
 
-Readings of today and tomorrow lie in pieces of three hours: what is being written stays small enough for memory, and
-soon after a piece has closed one interface's readings lie side by side on few pages.
+Readings of today and tomorrow lie in pieces of an hour, which are written to under an index of interfaces alone: sixty of
+its entries become one, which costs less than a primary key, and none of time is needed. Soon after a piece has closed one
+interface's readings lie side by side on few pages, under a primary key, and three hours are joined to one piece.
 """
 
 import re
@@ -26,13 +27,31 @@ LEVELS = {
 }
 """Tables of a level, all of them partitioned by day but for the following."""
 TABLES = tuple(table for tables in LEVELS.values() for table in tables)
-IN_PIECES, BY_MONTH, INTO_WEEKS = "readings_reading", LEVELS[Level.DAYS], LEVELS[Level.HOURS]
-PIECE, DAY, WEEK = timedelta(hours=3), timedelta(days=1), timedelta(days=7)
+IN_PIECES, BY_MONTH = "readings_reading", LEVELS[Level.DAYS]
+PIECE, DAY, MONDAY = timedelta(hours=1), timedelta(days=1), datetime(2000, 1, 3, tzinfo=UTC)
 AHEAD = timedelta(days=2)
 CLOSED_FOR = timedelta(minutes=15)
 """So long after its end a partition is rewritten; what comes even later goes to where it belongs all the same."""
-LISTED_BY_DAY = timedelta(days=14)
-"""A list over all ports for some hours reads little of a day's partition; a year's chart wants few partitions."""
+
+
+@dataclass(frozen=True, slots=True)
+class Joining:
+    """Partitions of one length become one of another, so long after its end."""
+
+    part: timedelta
+    whole: timedelta
+    after: timedelta
+
+    def whole_of(self, moment: datetime) -> datetime:
+        """The beginning of the whole that a moment lies in; those of weeks are Mondays."""
+        return moment - (moment - MONDAY) % self.whole
+
+
+JOINED = {
+    IN_PIECES: Joining(PIECE, 3 * PIECE, CLOSED_FOR),
+    # A list over all ports for some hours reads little of a day's partition; a year's chart wants few partitions.
+    **dict.fromkeys(LEVELS[Level.HOURS], Joining(DAY, 7 * DAY, 14 * DAY)),
+}
 IN_ORDER = "in the order of subject and time"
 WITHIN_S = 3
 """Seconds that a rewritten partition waits to take its place; it is tried again an hour later."""
@@ -51,7 +70,7 @@ class Partition:
     def name(self) -> str:
         """Its own table's name."""
         hour = f"_{self.start:%H}" if self.end - self.start < DAY else ""
-        week = "_week" if self.end - self.start == WEEK else ""
+        week = "_week" if self.end - self.start == 7 * DAY else ""
         return f"{self.table}_{self.start:%Y%m%d}{hour}{week}"
 
     def touches(self, other: "Partition") -> bool:
@@ -113,6 +132,8 @@ def _make(partitions: list[Partition]) -> None:
     with connection.cursor() as cursor:
         for each in missing(partitions):
             cursor.execute(f"CREATE TABLE IF NOT EXISTS {each.name} PARTITION OF {each.table} {_bounds(each)}")
+            if each.table == IN_PIECES:
+                cursor.execute(f"CREATE INDEX ON {each.name} (interface_id)")
 
 
 def ensure(first: date, last: date, in_pieces: bool = False) -> None:
@@ -143,18 +164,18 @@ def drop_old(now: datetime) -> list[str]:
 
 
 def closed(now: datetime) -> list[Partition]:
-    """What is to be rewritten: what has closed and is not in order yet, and weeks of hours whose days are not joined yet."""
+    """What is to be rewritten: what has closed and is not in order yet, and wholes whose parts are not joined yet."""
     found: list[Partition] = []
     for table, there in existing().items():
-        days = [each for each in there if each.end - each.start == DAY and table in INTO_WEEKS]
-        weeks = {
-            Partition(table, start, start + WEEK)
-            for each in days
-            if (start := each.start - each.start.weekday() * DAY) + WEEK <= now - LISTED_BY_DAY
-        }
+        wholes = set()
+        if joining := JOINED.get(table):
+            parts = [each for each in there if each.end - each.start == joining.part]
+            starts = {joining.whole_of(each.start) for each in parts}
+            wholes = {Partition(table, start, start + joining.whole) for start in starts}
+            wholes = {whole for whole in wholes if whole.end <= now - joining.after}
         alone = [each for each in there if not each.is_in_order and each.end <= now - CLOSED_FOR]
-        found += [each for each in alone if not any(each.touches(week) for week in weeks)]
-        found += sorted(weeks, key=lambda week: week.start)
+        found += [each for each in alone if not any(each.touches(whole) for whole in wholes)]
+        found += sorted(wholes, key=lambda whole: whole.start)
     return found
 
 
@@ -205,7 +226,10 @@ def _copy_in_order(cursor: CursorWrapper, partition: Partition, sources: list[Pa
     table, new = partition.table, f"{partition.name}_new"
     rows = " UNION ALL ".join(f"SELECT * FROM {each.name}" for each in sources)
     cursor.execute(f"CREATE TABLE {new} (LIKE {table} INCLUDING ALL)")
-    cursor.execute(f"INSERT INTO {new} SELECT * FROM ({rows}) held ORDER BY 1, 2")
+    # Nothing is written twice (engine/store.py), and if it were, once is enough.
+    cursor.execute(f"INSERT INTO {new} SELECT DISTINCT ON (1, 2) * FROM ({rows}) held ORDER BY 1, 2")
+    if table == IN_PIECES:
+        cursor.execute(f"ALTER TABLE {new} ADD PRIMARY KEY (interface_id, at)")
     # With this known, taking its place needs no look at the rows.
     within = f"at >= '{partition.start.isoformat()}' AND at < '{partition.end.isoformat()}'"
     cursor.execute(f"ALTER TABLE {new} ADD CONSTRAINT within CHECK ({within})")

@@ -120,7 +120,7 @@ def roll_parts(start: datetime, end: datetime) -> None:
             cursor.execute(PARTS.format(subject=subject, value=value), {"start": start, "end": end})
 
 
-MEANS_OF_A_DAY = """SELECT interface_id, extract(epoch FROM at)::float8 + 300, elapsed_ms, in_octets, out_octets
+MEANS_OF_A_DAY = """SELECT interface_id, date_part('epoch', at) + 300, elapsed_ms, in_octets, out_octets
     FROM readings_fiveminutes WHERE at >= %(start)s AND at < %(end)s AND interface_id BETWEEN %(first)s AND %(last)s"""
 MEANS_COLUMNS = [("interface", "i8"), ("at", "f8"), ("elapsed_ms", "i8"), ("in", "i8"), ("out", "i8")]
 

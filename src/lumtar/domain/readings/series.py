@@ -195,7 +195,7 @@ class _Steps:
 
     @property
     def at(self) -> list[int]:
-        return [self.first + self.step * (number + 1) for number in range(self.count)]
+        return list(range(self.first + self.step, self.first + self.step * (self.count + 1), self.step))
 
     def total(self, values: NDArray[np.int64]) -> Floats:
         """Sums of one value a row."""
@@ -234,7 +234,8 @@ class _Steps:
 
 
 def _nullable(values: Floats) -> list[float | None]:
-    return [None if value != value else value for value in np.round(values, 1).tolist()]
+    rounded: list[float | None] = np.round(values, 1).tolist()
+    return [None if value != value else value for value in rounded] if np.isnan(values).any() else rounded
 
 
 def _summary(rows: Rows, way: str, means: Floats) -> Summary:

@@ -1,0 +1,46 @@
+"""What a row of sums holds of one reading alone."""
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumtar.core.counters import VOID, Flag
+
+Readings = NDArray[np.void]
+"""Readings, with fields named as they are stored."""
+
+WITHIN = ("in_octets", "out_octets", "elapsed_ms")
+"""What does not count if it spans a gap, but apart:"""
+BRIDGED = {"bridged_in_octets": "in_octets", "bridged_out_octets": "out_octets", "bridged_ms": "elapsed_ms"}
+RATES = {f"{way}_{end}_bps": f"{way}_octets" for way in ("in", "out") for end in ("min", "max")}
+FROM = BRIDGED | RATES | {"readings": "flags", "up_readings": "oper", "void_readings": "flags"}
+"""The stored column that another follows from, beside flags and, for rates, elapsed_ms."""
+
+
+def wanted(columns: Sequence[str]) -> list[str]:
+    """The stored columns that these columns of a row of sums follow from."""
+    named = [FROM.get(name, name) for name in columns]
+    return sorted({"flags", *named, *(("elapsed_ms",) if RATES.keys() & set(columns) else ())})
+
+
+def column(readings: Readings, name: str) -> NDArray[Any]:
+    """A column of rows of sums of one reading each; NaN is no rate: over a gap, and where no time passed."""
+    spans_gap = (readings["flags"] & int(Flag.BRIDGED)) != 0
+    if name in WITHIN:
+        return np.where(spans_gap, 0, readings[name])
+    if name in BRIDGED:
+        return np.where(spans_gap, readings[BRIDGED[name]], 0)
+    if name in RATES:
+        known = ~spans_gap & (readings["elapsed_ms"] > 0)
+        found = np.full(len(readings), np.nan)
+        np.divide(readings[RATES[name]] * 8000.0, readings["elapsed_ms"], out=found, where=known)
+        return found
+    if name == "readings":
+        return np.ones(len(readings), np.int64)
+    if name == "up_readings":
+        return np.asarray(readings["oper"] == 1)
+    if name == "void_readings":
+        return np.asarray((readings["flags"] & int(VOID)) != 0)
+    return np.asarray(readings[name])
