@@ -10,12 +10,14 @@ from django.db import connection
 from lumtar.core.counters import Flag
 from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.models import Device
-from lumtar.domain.readings import retention
+from lumtar.domain.readings import partitions, retention
 
 NO_SITE = "No site"
 """The name under which devices without a site are found."""
 WINDOW = timedelta(minutes=20)
 """A past state is the last reading within so long before the time asked for."""
+SPAN = 2.5
+"""What is still polled has been polled within so many of its intervals."""
 
 LIVE = """
 SELECT interface_id, at, in_bps, out_bps, in_percent, out_percent, error_rate, oper, admin, since FROM readings_newest
@@ -25,18 +27,21 @@ LEFT JOIN LATERAL (
     SELECT in_bps, out_bps FROM inventory_interfacespeed WHERE interface_id = r.interface_id AND since <= %(at)s ORDER BY since DESC LIMIT 1
 ) speed ON true
 """
+READ = f"""at, oper,
+    CASE WHEN flags & {int(Flag.BRIDGED)} = 0 THEN in_octets * 8000::float8 / nullif(elapsed_ms, 0) END AS in_rate,
+    CASE WHEN flags & {int(Flag.BRIDGED)} = 0 THEN out_octets * 8000::float8 / nullif(elapsed_ms, 0) END AS out_rate,
+    (in_errors + out_errors + in_discards + out_discards) * 1000::float8 / nullif(elapsed_ms, 0) AS error_rate"""
+LAST_OF_EACH = f"""SELECT each.id AS interface_id, last.* FROM inventory_interface each JOIN LATERAL (
+    SELECT {READ} FROM readings_reading WHERE interface_id = each.id AND at > %(from)s AND at <= %(at)s ORDER BY at DESC LIMIT 1
+) last ON true"""
+LAST_OF_ALL = f"""SELECT DISTINCT ON (interface_id) interface_id, {READ} FROM readings_reading
+WHERE at > %(from)s AND at > %(at)s - (SELECT {SPAN} * max(interval_s) FROM inventory_device) * interval '1 second' AND at <= %(at)s
+ORDER BY interface_id, at DESC"""
+"""The same in one pass: in an hour that is being written to, one by one would be to see it as often as there are polls."""
 PAST = f"""
 SELECT r.interface_id, r.at, r.in_rate AS in_bps, r.out_rate AS out_bps, 100 * r.in_rate / nullif(speed.in_bps, 0) AS in_percent,
     100 * r.out_rate / nullif(speed.out_bps, 0) AS out_percent, r.error_rate, r.oper, 1::smallint AS admin, NULL::timestamptz AS since
-FROM (
-    SELECT each.id AS interface_id, last.* FROM inventory_interface each JOIN LATERAL (
-        SELECT at, oper,
-            CASE WHEN flags & {int(Flag.BRIDGED)} = 0 THEN in_octets * 8000::float8 / nullif(elapsed_ms, 0) END AS in_rate,
-            CASE WHEN flags & {int(Flag.BRIDGED)} = 0 THEN out_octets * 8000::float8 / nullif(elapsed_ms, 0) END AS out_rate,
-            (in_errors + out_errors + in_discards + out_discards) * 1000::float8 / nullif(elapsed_ms, 0) AS error_rate
-        FROM readings_reading WHERE interface_id = each.id AND at > %(from)s AND at <= %(at)s ORDER BY at DESC LIMIT 1
-    ) last ON true
-) r {PAST_SPEED}
+FROM ({{last}}) r {PAST_SPEED}
 """
 PAST_HOUR = f"""
 SELECT r.interface_id, r.at, r.in_rate AS in_bps, r.out_rate AS out_bps, 100 * r.in_rate / nullif(speed.in_bps, 0) AS in_percent,
@@ -50,10 +55,12 @@ FROM (
 """
 
 
-def _state(at: datetime | None) -> str:
+def _state(at: datetime | None, of_all: bool) -> str:
     if at is None:
         return LIVE
-    return PAST if retention.are_readings_kept(at) else PAST_HOUR
+    if not retention.are_readings_kept(at):
+        return PAST_HOUR
+    return PAST.format(last=LAST_OF_ALL if of_all and partitions.is_written_to(at) else LAST_OF_EACH)
 
 
 def _silence(at: datetime | None) -> str:
@@ -71,13 +78,13 @@ def _there(at: datetime | None) -> str:
     return "d.retired_at IS NULL" if at is None else "(d.retired_at IS NULL OR d.retired_at > %(at)s)"
 
 
-def _ports_from(at: datetime | None) -> str:
+def _ports_from(at: datetime | None, of_all: bool) -> str:
     """Interfaces (i) with device (d), site (s), silence and state (n)."""
     return f"""FROM inventory_interface i
         JOIN inventory_device d ON d.id = i.device_id
         JOIN silence ON silence.id = d.id
         LEFT JOIN inventory_site s ON s.id = d.site_id
-        LEFT JOIN ({_state(at)}) n ON n.interface_id = i.id"""
+        LEFT JOIN ({_state(at, of_all)}) n ON n.interface_id = i.id"""
 
 
 def at_site(site: str, values: dict[str, Any]) -> str:
@@ -240,7 +247,7 @@ def ports(
             CASE WHEN silence.silent THEN NULL ELSE n.in_percent END, CASE WHEN silence.silent THEN NULL ELSE n.out_percent END,
             n.error_rate, n.oper, n.admin, n.since, NOT silence.silent,
             CASE WHEN silence.silent THEN NULL ELSE greatest(n.in_percent, n.out_percent) END AS load, {severity}, count(*) OVER ()
-        {_ports_from(at)}
+        {_ports_from(at, only is None and scope.is_whole)}
         WHERE {" AND ".join(where)}
         ORDER BY {SORTS.get(sort, SORTS["name"])} LIMIT %(limit)s OFFSET %(offset)s"""
     with connection.cursor() as cursor:
@@ -372,7 +379,7 @@ def cells(at: datetime | None = None) -> list[SiteCells]:
                 WHEN n.admin = 1 AND i.label <> i.name THEN -2 ELSE -1 END ORDER BY d.name {NATURAL}, i.if_index),
             count(*) FILTER (WHERE n.oper = 1 OR (n.oper IS NOT NULL AND i.label <> i.name)),
             count(*) FILTER (WHERE n.oper = 1 AND NOT silence.silent)
-        {_ports_from(at)}
+        {_ports_from(at, True)}
         WHERE i.gone_at IS NULL AND {_there(at)} GROUP BY 1 ORDER BY coalesce(s.name, '{NO_SITE}') {NATURAL}"""
     with connection.cursor() as cursor:
         cursor.execute(sql, {"at": at, "from": at - WINDOW if at else None})
@@ -405,7 +412,7 @@ def device_cells(at: datetime | None = None, scope: Scope = EVERYWHERE) -> list[
             array_agg(i.name ORDER BY i.if_index),
             array_agg(CASE WHEN silence.silent THEN 'silent' WHEN n.oper IS NULL THEN 'unknown' WHEN n.oper = 1 THEN 'up'
                 WHEN n.admin = 1 AND i.label <> i.name THEN 'down' ELSE 'unused' END ORDER BY i.if_index)
-        {_ports_from(at)}
+        {_ports_from(at, scope.is_whole)}
         WHERE {" AND ".join(where)} GROUP BY 1, 2, 3 ORDER BY coalesce(s.name, '{NO_SITE}') {NATURAL}, d.name {NATURAL}"""
     with connection.cursor() as cursor:
         cursor.execute(sql, values)

@@ -17,7 +17,7 @@ from psycopg import errors
 
 from lumtar.core.levels import Level
 from lumtar.domain.readings import retention
-from lumtar.domain.readings.rollups import LOCK
+from lumtar.domain.readings.rollups import LOCK, hour_of
 
 LEVELS = {
     Level.READINGS: ("readings_reading", "readings_componentreading", "readings_devicereading"),
@@ -116,6 +116,17 @@ def existing() -> dict[str, list[Partition]]:
         start, end = (datetime.fromisoformat(told).astimezone(UTC) for told in re.findall(r"\('([^']+)'\)", bounds))
         found[table].append(Partition(table, start, end, comment == IN_ORDER))
     return {table: sorted(each, key=lambda partition: partition.start) for table, each in found.items()}
+
+
+def is_written_to(moment: datetime) -> bool:
+    """Whether the readings of a moment's hour are not in order yet."""
+    start = hour_of(moment)
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT found IS NOT NULL AND obj_description(found, 'pg_class') IS NULL FROM to_regclass(%s) found",
+            [Partition(IN_PIECES, start, start + PIECE).name],
+        )
+        return bool(cursor.fetchone()[0])
 
 
 def missing(partitions: list[Partition]) -> list[Partition]:
