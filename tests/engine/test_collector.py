@@ -4,6 +4,8 @@ import asyncio
 import json
 import re
 import socket
+import time
+from contextlib import closing
 from datetime import timedelta
 
 import pytest
@@ -11,11 +13,21 @@ from asgiref.sync import sync_to_async
 from django.db import connection
 from django.utils import timezone
 
+from lab.scenario import Port
 from lumtar.core.counters import Flag
 from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification, Rule, RuleMemory
-from lumtar.domain.inventory import polling, services
-from lumtar.domain.inventory.description import override_speed
-from lumtar.domain.inventory.models import Device, DeviceState, Interface, InterfaceSpeed, PollRequest, Profile
+from lumtar.domain.inventory import polling, profiles, services
+from lumtar.domain.inventory.description import describe, override_speed
+from lumtar.domain.inventory.models import (
+    Component,
+    Device,
+    DeviceState,
+    Interface,
+    InterfaceSpeed,
+    PollRequest,
+    Profile,
+)
+from lumtar.domain.inventory.profiles import ProfileTold
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.models import Process
@@ -25,6 +37,7 @@ from lumtar.domain.readings.models import ComponentReading, DeviceReading, Ether
 from lumtar.engine.collector.keeper import Keeper
 from tests.conftest import free_port
 from tests.engine.conftest import adding, collecting, eventually, is_whole, reached
+from tests.lab.boxes import agent, box
 
 pytestmark = pytest.mark.django_db(transaction=True)
 UPLINK = {"if_index": 1}
@@ -172,6 +185,85 @@ async def test_no_reading_is_lost_or_doubled_by_a_restart(stand_in):
         already = await sync_to_async(lambda: len(rated()))()
         await eventually(lambda: len(rated()) >= already + 2)
     assert await sync_to_async(lambda: is_whole(start, reached()))()
+
+
+@pytest.fixture
+def described(monkeypatch):
+    """The names of devices that were described, as it happens."""
+    names = []
+
+    def noting(device, *told):
+        names.append(device.address)
+        return describe(device, *told)
+
+    monkeypatch.setattr("lumtar.engine.collector.collector.describe", noting)
+    return names
+
+
+async def test_what_is_known_is_not_described_again_after_a_restart(stand_in, described):
+    """Thousands of devices would take minutes for it, in which they are not polled."""
+    device = await adding(stand_in)
+    async with collecting():
+        await eventually(lambda: len(rated()) >= 1 and ComponentReading.objects.exists())
+    assert described == [device.address]
+    before = await ComponentReading.objects.acount()
+    stored = await sync_to_async(lambda: list(Interface.objects.order_by("pk").values()))()
+    async with collecting():
+        number = len(await sync_to_async(rated)())
+        await eventually(lambda: len(rated()) >= number + 2 and ComponentReading.objects.count() > before)
+    assert described == [device.address]
+    assert await sync_to_async(lambda: list(Interface.objects.order_by("pk").values()))() == stored
+
+
+def renamed(made):
+    made.name = "tst-acc-9"
+
+
+def with_another_port(made):
+    made.ports.append(Port(4, "g4", ""))
+
+
+def with_another_alias(made):
+    made.ports[0].alias = "Another"
+
+
+def with_another_sensor(made):
+    made.sensors[0] = ("Outlet temperature", 31.0, 3.0)
+
+
+CHANGES = {
+    renamed: lambda: Device.objects.filter(sys_name="tst-acc-9").exists(),
+    with_another_port: lambda: Interface.objects.count() == 4,
+    with_another_alias: lambda: Interface.objects.filter(**UPLINK, alias="Another").exists(),
+    with_another_sensor: lambda: Component.objects.filter(name="Outlet temperature").exists(),
+}
+
+
+@pytest.mark.parametrize("change", CHANGES)
+async def test_what_changed_while_no_collector_ran_is_taken_over(loopback, described, change):
+    address, port = next(loopback), free_port()
+    with closing(agent(box(address=address), port, time.time())) as before:
+        await adding(before)
+        async with collecting():
+            await eventually(lambda: len(rated()) >= 1)
+    assert not await sync_to_async(CHANGES[change])()
+    made = box(address=address)
+    change(made)
+    with closing(agent(made, port, time.time() - 600)):
+        async with collecting():
+            await eventually(CHANGES[change])
+    assert described == [address] * 2
+
+
+async def test_a_profile_that_was_made_while_no_collector_ran_is_given(stand_in, described):
+    device = await adding(stand_in)
+    async with collecting():
+        await eventually(lambda: len(rated()) >= 1)
+    enterprise = (await Device.objects.aget()).sys_object_id
+    await sync_to_async(profiles.save)(ProfileTold("Of this test", prefixes=[enterprise]), "anna")
+    async with collecting():
+        await eventually(lambda: Device.objects.filter(profile__name="Of this test").exists())
+    assert described == [device.address] * 2
 
 
 async def test_a_device_that_falls_silent_is_an_alarm_with_its_reason_and_a_gap(stand_in):

@@ -12,7 +12,7 @@ Readings = NDArray[np.void]
 """Readings, with fields named as they are stored."""
 
 WITHIN = ("in_octets", "out_octets", "elapsed_ms")
-"""What does not count if it spans a gap, but apart:"""
+"""What is counted apart where a reading spans a gap, as:"""
 BRIDGED = {"bridged_in_octets": "in_octets", "bridged_out_octets": "out_octets", "bridged_ms": "elapsed_ms"}
 RATES = {f"{way}_{end}_bps": f"{way}_octets" for way in ("in", "out") for end in ("min", "max")}
 FROM = BRIDGED | RATES | {"readings": "flags", "up_readings": "oper", "void_readings": "flags"}

@@ -36,6 +36,9 @@ HIGH_CAPACITY = 8
 TICKS = 2**32
 """sysUpTime counts hundredths of a second modulo this."""
 
+GAP = 2.5
+"""A reading over more than so many intervals spans a gap."""
+
 MAX_HOLDS = 2
 """So many polls in a row a busy interface may stand still before the silence is believed."""
 
@@ -183,7 +186,7 @@ def count(
     jumped = after.discontinuity != before.discontinuity
     missing = ~(before.present & after.present)
     risky = narrow & (possible >= 2.0**32)
-    bridged = seconds > 2.5 * interval
+    bridged = seconds > GAP * interval
     started = first | changed_width
 
     void = started | restarted | jumped | missing | implausible | (risky & bridged) | (seconds <= 0)

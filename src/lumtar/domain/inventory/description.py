@@ -3,19 +3,19 @@
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 
 from django.db import transaction
 from django.utils import timezone
 
 from lumtar.core.discovery import Described, PartDescribed, PortDescribed
 from lumtar.core.following import Port, follow
-from lumtar.core.profiles import Table
+from lumtar.core.profiles import Recognition, Table
 from lumtar.core.speeds import SpeedSource, chosen
 from lumtar.core.units import rate
 from lumtar.domain.inventory.labelling import Labeller, label_ports, uses_speed
 from lumtar.domain.inventory.models import Component, Device, Interface, InterfaceSpeed
-from lumtar.domain.inventory.profiles import objects_of, recognise_device
+from lumtar.domain.inventory.profiles import is_recognised, objects_of, recognise_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.logbook.services import note_action
 
@@ -38,6 +38,50 @@ MOST_APART = 6
 """Ports with the same piece of news that are named one by one."""
 
 
+class KnownPart(NamedTuple):
+    """A component as it is kept."""
+
+    pk: int
+    name: str
+    unit: str
+    scale: float
+
+
+def is_known(
+    device: Device,
+    interfaces: Mapping[int, Interface],
+    parts: Mapping[tuple[str, str], KnownPart],
+    recognitions: Sequence[Recognition],
+    said: Described,
+    ports: Sequence[PortDescribed],
+    told: Sequence[PartDescribed],
+) -> bool:
+    """Whether a device, its interfaces by index and its components by (kind, index) say nothing that is not known of them.
+
+    To describe it would change nothing then, but take twenty times as long as this.
+    """
+    said = _as_read(device, said)
+    return (
+        device.name != device.address
+        and all(getattr(device, name) == getattr(said, name) for name in Described.__dataclass_fields__)
+        and is_recognised(device, recognitions)
+        and len(ports) == len(interfaces)
+        and all(
+            (known := interfaces.get(port.if_index)) is not None
+            and all(getattr(known, name) == getattr(port, name) for name in SAID)
+            for port in ports
+        )
+        and {key: part[1:] for key, part in parts.items()}
+        == {(part.kind, part.index): (part.name, part.unit, part.scale) for part in told}
+    )
+
+
+def _as_read(device: Device, said: Described) -> Described:
+    """What its profile does not read is not gone."""
+    unread = () if Table.ENTITY in objects_of(device)[0] else OF_ENTITY
+    return replace(said, **{name: getattr(device, name) for name in unread})
+
+
 def describe(
     device: Device, said: Described, ports: Sequence[PortDescribed], parts: Sequence[PartDescribed], now: datetime
 ) -> tuple[dict[int, Interface], dict[tuple[str, str], Component]]:
@@ -48,9 +92,7 @@ def describe(
     interfaces by index and components by (kind, index), as far as the device lists them
     """
     with transaction.atomic():
-        # What its profile does not read is not gone.
-        unread = () if Table.ENTITY in objects_of(device)[0] else OF_ENTITY
-        said = replace(said, **{name: getattr(device, name) for name in unread})
+        said = _as_read(device, said)
         changed = [name for name in Described.__dataclass_fields__ if getattr(device, name) != getattr(said, name)]
         _note_changes(device, said, changed, now)
         for name in changed:

@@ -50,6 +50,18 @@ def recognitions() -> list[Recognition]:
     ]
 
 
+def _said(device: Device) -> dict[str, Any]:
+    return {each.name: getattr(device, each.name) for each in SYSTEM_FIELDS}
+
+
+def is_recognised(device: Device, recognitions: Sequence[Recognition]) -> bool:
+    """Whether these would leave a device with the profile that it has."""
+    if device.profile_id and not device.profile_by:
+        return True
+    found = recognise(_said(device), recognitions)
+    return found is None or (device.profile_id, device.profile_by) == (found[0].number, found[1][:400])
+
+
 def profile_for(values: Mapping[str, Any]) -> tuple[Profile, str] | None:
     """The profile that fits what a device says in its system group, and why."""
     found = recognise(values, recognitions())
@@ -65,7 +77,7 @@ def recognise_device(device: Device) -> list[str]:
     """Give a device the profile that fits it, unless somebody chose one; the caller saves the fields that are named."""
     if device.profile_id and not device.profile_by:
         return []
-    found = profile_for({name: getattr(device, name) for name in (each.name for each in SYSTEM_FIELDS)})
+    found = profile_for(_said(device))
     profile, why = found or (None, "")
     if profile is None or (device.profile_id == profile.pk and device.profile_by == why[:400]):
         return []

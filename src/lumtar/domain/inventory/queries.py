@@ -7,7 +7,7 @@ from typing import Any
 
 from django.db import connection
 
-from lumtar.core.counters import Flag
+from lumtar.core.counters import GAP, Flag
 from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.readings import partitions, retention
@@ -16,8 +16,6 @@ NO_SITE = "No site"
 """The name under which devices without a site are found."""
 WINDOW = timedelta(minutes=20)
 """A past state is the last reading within so long before the time asked for."""
-SPAN = 2.5
-"""What is still polled has been polled within so many of its intervals."""
 
 LIVE = """
 SELECT interface_id, at, in_bps, out_bps, in_percent, out_percent, error_rate, oper, admin, since FROM readings_newest
@@ -35,9 +33,9 @@ LAST_OF_EACH = f"""SELECT each.id AS interface_id, last.* FROM inventory_interfa
     SELECT {READ} FROM readings_reading WHERE interface_id = each.id AND at > %(from)s AND at <= %(at)s ORDER BY at DESC LIMIT 1
 ) last ON true"""
 LAST_OF_ALL = f"""SELECT DISTINCT ON (interface_id) interface_id, {READ} FROM readings_reading
-WHERE at > %(from)s AND at > %(at)s - (SELECT {SPAN} * max(interval_s) FROM inventory_device) * interval '1 second' AND at <= %(at)s
+WHERE at > %(from)s AND at > %(at)s - (SELECT {GAP} * max(interval_s) FROM inventory_device) * interval '1 second' AND at <= %(at)s
 ORDER BY interface_id, at DESC"""
-"""The same in one pass: in an hour that is being written to, one by one would be to see it as often as there are polls."""
+"""The same in one pass, of ports that are not in a gap: one by one would be to see each reading of an hour that is being written to."""
 PAST = f"""
 SELECT r.interface_id, r.at, r.in_rate AS in_bps, r.out_rate AS out_bps, 100 * r.in_rate / nullif(speed.in_bps, 0) AS in_percent,
     100 * r.out_rate / nullif(speed.out_bps, 0) AS out_percent, r.error_rate, r.oper, 1::smallint AS admin, NULL::timestamptz AS since

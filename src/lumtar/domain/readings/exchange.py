@@ -86,6 +86,7 @@ def _store(interfaces: NDArray[np.int64], at: NDArray[np.float64], values: NDArr
         told = [(name, codes.get(name, "i8"), values[:, place]) for place, name in enumerate(names)]
         bulk.copy("taken", [("interface_id", "i8", interfaces), ("at", "at", at), *told])
         listed = ", ".join(("interface_id", "at", *names))
+        cursor.execute("ANALYZE taken")
         cursor.execute(
             "DELETE FROM readings_reading r USING taken t"
             " WHERE r.interface_id = t.interface_id AND r.at = t.at AND r.at >= %s AND r.at <= %s",

@@ -16,10 +16,12 @@ import structlog
 from django.db import DatabaseError, InterfaceError, close_old_connections
 
 from lumtar.core import schedule
+from lumtar.core.profiles import Recognition
 from lumtar.core.rows import take_rows
 from lumtar.domain.inventory import polling
-from lumtar.domain.inventory.description import describe
+from lumtar.domain.inventory.description import KnownPart, describe, is_known
 from lumtar.domain.inventory.models import Device
+from lumtar.domain.inventory.profiles import recognitions
 from lumtar.domain.operation.models import Process
 from lumtar.domain.operation.services import beat
 from lumtar.domain.readings.models import Gap
@@ -28,7 +30,7 @@ from lumtar.engine.collector import targets
 from lumtar.engine.collector.account import told
 from lumtar.engine.collector.keeper import Keeper
 from lumtar.engine.collector.live import Live
-from lumtar.engine.collector.reading import Polled, poll
+from lumtar.engine.collector.reading import Discovery, Polled, poll
 from lumtar.engine.collector.targets import Target
 from lumtar.engine.recorder import Answer, Batch, Recorder, moment
 from lumtar.wire.faults import Fault, FaultKind
@@ -64,6 +66,7 @@ class Collector:
         self._due: list[tuple[float, int]] = []
         self._fingerprint: int | None = None
         self._labelled = 0
+        self._recognitions: list[Recognition] = []
         self._answers: list[Answer] = []
         self._room = asyncio.Semaphore(AT_ONCE)
         self._tasks: set[asyncio.Task[None]] = set()
@@ -114,6 +117,7 @@ class Collector:
                 start=last.beat_at, end=now, reason=Gap.Reason.COLLECTOR, words="the collector was not running"
             )
         self.recorder = Recorder(targets.load_rules())
+        self._recognitions = recognitions()
         for target in targets.load_targets(self.recorder, targets.load_devices()):
             self._admit(target)
         beat(NAME, self.started, now, {"devices": len(self.targets)})
@@ -254,17 +258,16 @@ class Collector:
     async def _answer(self, target: Target, polled: Polled) -> Answer:
         """What was polled with slots for its interfaces; new ones are written down first."""
         self.counts["varbinds"] += polled.varbinds
-        if polled.discovery is not None:
+        if polled.discovery is not None and not self._is_known(target, polled.discovery):
             await asyncio.to_thread(_with_database, lambda: self._describe(target, polled))
+        target.is_as_loaded = False
         known = [row for row, index in enumerate(polled.indexes) if index in target.slot_of]
         snapshot, status = polled.snapshot, polled.status
         indexes = polled.indexes
         if len(known) < len(indexes):
             indexes = [indexes[row] for row in known]
             snapshot, status = take_rows(snapshot, known), take_rows(status, known)
-        parts = [
-            (target.part_ids[key], polled.at, value) for key, value in polled.parts.items() if key in target.part_ids
-        ]
+        parts = [(target.parts[key].pk, polled.at, value) for key, value in polled.parts.items() if key in target.parts]
         return Answer(
             target.device,
             polled.at,
@@ -280,6 +283,13 @@ class Collector:
             duplex={target.slot_of[index]: value for index, value in polled.duplex.items() if index in target.slot_of},
         )
 
+    def _is_known(self, target: Target, found: Discovery) -> bool:
+        """Whether a device that was just loaded says what it is known for; after a start nearly all of them do."""
+        interfaces = {index: self.recorder.interfaces[slot] for index, slot in target.slot_of.items()}
+        return target.is_as_loaded and is_known(
+            target.device, interfaces, target.parts, self._recognitions, found.said, found.ports, found.parts
+        )
+
     def _describe(self, target: Target, polled: Polled) -> None:
         assert polled.discovery is not None
         found, read = polled.discovery, target.device.reads
@@ -293,7 +303,7 @@ class Collector:
         target.order = ([], np.zeros(0, np.int64))
         for index, interface in interfaces.items():
             self.recorder.interfaces[target.slot_of[index]] = interface
-        target.part_ids = {key: component.pk for key, component in components.items()}
+        target.parts = {key: KnownPart(c.pk, c.name, c.unit, c.scale) for key, c in components.items()}
         if target.device.reads != read:
             # It was recognised just now: its profile may want more, or less, from the next poll on.
             target.plan = targets.plan_for(target.device)
@@ -339,8 +349,8 @@ class Collector:
                     devices = await asyncio.to_thread(_with_database, targets.load_devices)
                     await self._configure({device.pk: device for device in devices})
                     self._fingerprint = found
-                rules, sold = await asyncio.to_thread(
-                    _with_database, lambda: (targets.load_rules(), targets.load_overrides())
+                rules, sold, self._recognitions = await asyncio.to_thread(
+                    _with_database, lambda: (targets.load_rules(), targets.load_overrides(), recognitions())
                 )
                 self.recorder.renew_rules(rules)
                 self.recorder.renew_overrides(sold)

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from lumtar.core.counters import COUNTERS
 from lumtar.domain.alarms.models import Alarm, AlarmType, Rule, RuleMemory
 from lumtar.domain.inventory.credentials import opened
+from lumtar.domain.inventory.description import KnownPart
 from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface, LabelRun
 from lumtar.domain.inventory.profiles import objects_of
 from lumtar.domain.operation.secrets import SecretUnreadable
@@ -38,7 +39,10 @@ class Target:
     """By ifIndex, which may change; ports that are gone keep their slot in the next one."""
     slot_of_port: dict[int, int] = field(default_factory=dict)
     order: tuple[list[int], NDArray[np.int64]] = field(default_factory=lambda: ([], np.zeros(0, np.int64)))
-    part_ids: dict[tuple[str, str], int] = field(default_factory=dict)
+    parts: dict[tuple[str, str], KnownPart] = field(default_factory=dict)
+    """Its components by kind and index."""
+    is_as_loaded: bool = True
+    """What is known of it is what the database had."""
     due: float = 0.0
     asked: set[int] = field(default_factory=set)
     """Requests to poll it now."""
@@ -149,12 +153,15 @@ def _load_targets(recorder: Recorder, devices: list[Device]) -> list[Target]:
     interfaces: dict[int, list[Interface]] = {device: [] for device in ids}
     for interface in Interface.objects.filter(device_id__in=ids, gone_at=None).order_by("if_index"):
         interfaces[interface.device_id].append(interface)
-    components: dict[int, dict[tuple[str, str], int]] = {device: {} for device in ids}
-    for component in Component.objects.filter(device_id__in=ids):
-        components[component.device_id][component.kind, component.index] = component.pk
+    parts: dict[int, dict[tuple[str, str], KnownPart]] = {number: {} for number in ids}
+    there = Component.objects.filter(device_id__in=ids, gone_at=None)
+    for number, kind, index, pk, name, unit, scale in there.values_list(
+        "device", "kind", "index", "pk", "name", "unit", "scale"
+    ):
+        parts[number][kind, index] = KnownPart(pk, name, unit, scale)
     slot_of: dict[int, int] = {}
     for device in devices:
-        target = Target(device, plan_for(device), part_ids=components[device.pk])
+        target = Target(device, plan_for(device), parts=parts[device.pk])
         mine = interfaces[device.pk]
         for interface, slot in zip(mine, recorder.add(device, mine), strict=True):
             target.slot_of[interface.if_index] = target.slot_of_port[interface.pk] = int(slot)
