@@ -58,7 +58,7 @@ def is_known(
 ) -> bool:
     """Whether a device, its interfaces by index and its components by (kind, index) say nothing that is not known of them.
 
-    To describe it would change nothing then, but take twenty times as long as this.
+    To describe it would change nothing then, and wait for the database all the same.
     """
     said = _as_read(device, said)
     return (

@@ -7,10 +7,11 @@ from typing import Any
 
 from django.db import connection
 
-from lumtar.core.counters import GAP, Flag
+from lumtar.core.counters import GAP
 from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.readings import partitions, retention
+from lumtar.domain.readings.rollups import RATES
 
 NO_SITE = "No site"
 """The name under which devices without a site are found."""
@@ -25,17 +26,17 @@ LEFT JOIN LATERAL (
     SELECT in_bps, out_bps FROM inventory_interfacespeed WHERE interface_id = r.interface_id AND since <= %(at)s ORDER BY since DESC LIMIT 1
 ) speed ON true
 """
-READ = f"""at, oper,
-    CASE WHEN flags & {int(Flag.BRIDGED)} = 0 THEN in_octets * 8000::float8 / nullif(elapsed_ms, 0) END AS in_rate,
-    CASE WHEN flags & {int(Flag.BRIDGED)} = 0 THEN out_octets * 8000::float8 / nullif(elapsed_ms, 0) END AS out_rate,
+READ = f"""at, oper, {RATES["in"]} AS in_rate, {RATES["out"]} AS out_rate,
     (in_errors + out_errors + in_discards + out_discards) * 1000::float8 / nullif(elapsed_ms, 0) AS error_rate"""
 LAST_OF_EACH = f"""SELECT each.id AS interface_id, last.* FROM inventory_interface each JOIN LATERAL (
     SELECT {READ} FROM readings_reading WHERE interface_id = each.id AND at > %(from)s AND at <= %(at)s ORDER BY at DESC LIMIT 1
 ) last ON true"""
-LAST_OF_ALL = f"""SELECT DISTINCT ON (interface_id) interface_id, {READ} FROM readings_reading
-WHERE at > %(from)s AND at > %(at)s - (SELECT {GAP} * max(interval_s) FROM inventory_device) * interval '1 second' AND at <= %(at)s
-ORDER BY interface_id, at DESC"""
-"""The same in one pass, of ports that are not in a gap: one by one would be to see each reading of an hour that is being written to."""
+LAST_OF_ALL = f"""WITH near AS MATERIALIZED (
+    SELECT DISTINCT ON (interface_id) interface_id, {READ} FROM readings_reading
+    WHERE at > %(from)s AND at > %(at)s - (SELECT {GAP} * max(interval_s) FROM inventory_device) * interval '1 second' AND at <= %(at)s
+    ORDER BY interface_id, at DESC
+) SELECT * FROM near UNION ALL {LAST_OF_EACH} WHERE NOT EXISTS (SELECT 1 FROM near WHERE near.interface_id = each.id)"""
+"""The same, of ports that are not in a gap in one pass: one by one would be to see each reading of an hour that is being written to."""
 PAST = f"""
 SELECT r.interface_id, r.at, r.in_rate AS in_bps, r.out_rate AS out_bps, 100 * r.in_rate / nullif(speed.in_bps, 0) AS in_percent,
     100 * r.out_rate / nullif(speed.out_bps, 0) AS out_percent, r.error_rate, r.oper, 1::smallint AS admin, NULL::timestamptz AS since

@@ -79,14 +79,15 @@ def _select(piece: Piece, place: int, names: Sequence[str], step_s: float, value
     return f"SELECT interface_id, date_part('epoch', at) + {length}, {columns} FROM {source} WHERE {where}"
 
 
-def _kinds(names: Sequence[str]) -> list[tuple[str, str]]:
+def kinds_of(names: Sequence[str]) -> list[tuple[str, str]]:
+    """Names and numpy types of rows that hold these columns."""
     return [("interface", "i8"), ("at", "f8"), *((name, "f8" if name in RATES else "i8") for name in names)]
 
 
 def _sums(interfaces: Sequence[int], pieces: Sequence[Piece], step_s: float, names: Sequence[str]) -> Rows:
     values: dict[str, Any] = {"only": list(interfaces)}
     sql = " UNION ALL ".join(_select(piece, place, names, step_s, values) for place, piece in enumerate(pieces))
-    return bulk.fetch(sql, values, _kinds(names))
+    return bulk.fetch(sql, values, kinds_of(names))
 
 
 def _readings(interfaces: Sequence[int], pieces: Sequence[Piece], names: Sequence[str]) -> Rows:
@@ -102,7 +103,7 @@ def _readings(interfaces: Sequence[int], pieces: Sequence[Piece], names: Sequenc
         )
     kinds = [("interface", "i8"), ("at", "f8"), *((name, STORED.get(name, "i8")) for name in stored)]
     found = bulk.fetch(" UNION ALL ".join(parts), values, kinds)
-    rows = np.empty(len(found), _kinds(names))
+    rows = np.empty(len(found), kinds_of(names))
     for name in ("interface", "at", *names):
         rows[name] = alone.column(found, name)
     return rows
@@ -131,7 +132,7 @@ def read(
     pieces = pieces_of(start, end, step_s, kept=kept)
     fine = [piece for piece in pieces if piece.level == Level.READINGS]
     coarse = [piece for piece in pieces if piece.level != Level.READINGS]
-    parts = [np.empty(0, _kinds(names))]
+    parts = [np.empty(0, kinds_of(names))]
     parts += [_readings(interfaces, fine, names)] if fine else []
     parts += [_sums(interfaces, coarse, step_s, names)] if coarse else []
     rows = np.concatenate(parts)

@@ -13,8 +13,8 @@ from lumtar.core import exchange
 from lumtar.core.exchange import Imported
 from lumtar.core.levels import SECONDS, Level
 from lumtar.domain.inventory.models import Interface
-from lumtar.domain.readings import bulk, partitions, retention, rollups
-from lumtar.domain.readings.counted import RATES, TABLES
+from lumtar.domain.readings import bulk, counted, partitions, retention, rollups
+from lumtar.domain.readings.counted import RATES, STORED, TABLES
 from lumtar.domain.readings.rollups import COLUMNS
 
 LOCK = rollups.LOCK + 1
@@ -34,7 +34,7 @@ def rows(
 ) -> Iterator[tuple[int, NDArray[np.void]]]:
     """The rows of each interface that end in (start, end], in the order of time; ``at`` in seconds of the epoch."""
     names, length = columns(level)[1:], SECONDS[level]
-    kinds = [("interface", "i8"), ("at", "f8"), *((name, "f8" if name in RATES else "i8") for name in names)]
+    kinds = counted.kinds_of(names)
     told = ", ".join(f"coalesce({name}, 'NaN')" if name in RATES else f"{name}::bigint" for name in names)
     ends = "at + %(length)s" if length else "at"
     sql = f"""SELECT interface_id, date_part('epoch', {ends}), {told} FROM {TABLES[level]}
@@ -77,13 +77,12 @@ def take(lines: Iterable[str]) -> tuple[Imported, int]:
 
 def _store(interfaces: NDArray[np.int64], at: NDArray[np.float64], values: NDArray[np.int64]) -> None:
     names = ("elapsed_ms", *exchange.COUNTS, "flags", "oper")
-    codes = {"elapsed_ms": "i4", "flags": "i2", "oper": "i2"}
     rollups.share_lock()
     with connection.cursor() as cursor:
         # What is being written to has no key: two who bring the same readings take turns.
         cursor.execute("SELECT pg_advisory_xact_lock(%s)", [LOCK])
         cursor.execute("CREATE TEMP TABLE taken (LIKE readings_reading) ON COMMIT DROP")
-        told = [(name, codes.get(name, "i8"), values[:, place]) for place, name in enumerate(names)]
+        told = [(name, STORED.get(name, "i8"), values[:, place]) for place, name in enumerate(names)]
         bulk.copy("taken", [("interface_id", "i8", interfaces), ("at", "at", at), *told])
         listed = ", ".join(("interface_id", "at", *names))
         cursor.execute("ANALYZE taken")

@@ -28,7 +28,8 @@ LEVELS = {
 """Tables of a level, all of them partitioned by day but for the following."""
 TABLES = tuple(table for tables in LEVELS.values() for table in tables)
 IN_PIECES, BY_MONTH = "readings_reading", LEVELS[Level.DAYS]
-PIECE, DAY, MONDAY = timedelta(hours=1), timedelta(days=1), datetime(2000, 1, 3, tzinfo=UTC)
+PIECE, DAY, WEEK = timedelta(hours=1), timedelta(days=1), timedelta(days=7)
+MONDAY = datetime(2000, 1, 3, tzinfo=UTC)
 AHEAD = timedelta(days=2)
 CLOSED_FOR = timedelta(minutes=15)
 """So long after its end a partition is rewritten; what comes even later goes to where it belongs all the same."""
@@ -50,7 +51,7 @@ class Joining:
 JOINED = {
     IN_PIECES: Joining(PIECE, 3 * PIECE, CLOSED_FOR),
     # A list over all ports for some hours reads little of a day's partition; a year's chart wants few partitions.
-    **dict.fromkeys(LEVELS[Level.HOURS], Joining(DAY, 7 * DAY, 14 * DAY)),
+    **dict.fromkeys(LEVELS[Level.HOURS], Joining(DAY, WEEK, 2 * WEEK)),
 }
 IN_ORDER = "in the order of subject and time"
 WITHIN_S = 3
@@ -70,7 +71,7 @@ class Partition:
     def name(self) -> str:
         """Its own table's name."""
         hour = f"_{self.start:%H}" if self.end - self.start < DAY else ""
-        week = "_week" if self.end - self.start == 7 * DAY else ""
+        week = "_week" if self.end - self.start == WEEK else ""
         return f"{self.table}_{self.start:%Y%m%d}{hour}{week}"
 
     def touches(self, other: "Partition") -> bool:
