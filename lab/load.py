@@ -47,7 +47,8 @@ from lumtar.domain.sweeps import services as sweeps
 from lumtar.domain.sweeps.admission import RuleTold
 from lumtar.domain.sweeps.services import SweepTold
 from lumtar.engine import store
-from lumtar.engine.recorder import Answer, Batch, Recorder, moment
+from lumtar.engine.batch import Batch
+from lumtar.engine.recorder import Answer, Recorder, moment
 from lumtar.wire.faults import Fault, FaultKind
 
 DAY = 86400

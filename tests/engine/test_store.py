@@ -19,7 +19,8 @@ from lumtar.domain.readings import partitions
 from lumtar.domain.readings.models import DeviceReading, Gap, Newest, Reading
 from lumtar.domain.readings.partitions import ensure_around
 from lumtar.engine import store
-from lumtar.engine.recorder import Answer, GapNews, Recorder
+from lumtar.engine.batch import GapNews
+from lumtar.engine.recorder import Answer, Recorder
 from tests.domain.test_readings import store as keep
 
 AT = 1_795_000_020.0

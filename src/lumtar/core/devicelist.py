@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
-from lumtar.core.text import csv_line
+from lumtar.core.text import csv_line, without_apostrophe
 
 COLUMNS = ("address", "port", "name", "site", "groups", "tags", "credential", "interval", "way")
 ALSO = {"group": "groups", "tag": "tags", "ip": "address", "host": "address", "interval_s": "interval"}
@@ -159,13 +159,14 @@ def read_list(text: str, own_fields: Iterable[str] = (), known: Mapping[str, Ite
     lines = []
     for number, row in rows[1:]:
         if not row.startswith("#"):
-            lines.append(_line(number, next(csv.reader([row], delimiter=delimiter)), columns, known or {}))
+            cells = [without_apostrophe(cell) for cell in next(csv.reader([row], delimiter=delimiter))]
+            lines.append(_line(number, cells, columns, known or {}))
     return _without_doubles(Listed(lines, columns))
 
 
 def _header(cells: list[str], own: Mapping[str, str]) -> tuple[list[str], str]:
     """Columns by their known names; none if this is no header."""
-    words = [cell.strip().casefold() for cell in cells]
+    words = [without_apostrophe(cell).strip().casefold() for cell in cells]
     names = [ALSO.get(word, word) for word in words]
     if "address" not in names:
         if len(set(names) & set(COLUMNS)) >= 2:

@@ -5,6 +5,9 @@ from csv import DictReader
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
+from lumtar.core.counters import FASTEST_BPS, SLACK_OCTETS
+from lumtar.core.text import without_apostrophe
+
 COUNTS = (
     "in_octets", "out_octets", "in_packets", "out_packets", "in_unicast", "out_unicast", "in_errors", "out_errors",
     "in_discards", "out_discards",
@@ -56,7 +59,7 @@ def read_csv(
 def _reading(
     line: Mapping[str, str | None], ports: Mapping[tuple[str, str], int], oldest: datetime, newest: datetime
 ) -> tuple[int, float, tuple[int, ...]]:
-    device, interface = (line[name] or "" for name in PORT)
+    device, interface = (without_apostrophe(line[name] or "") for name in PORT)
     number = ports.get((device, interface))
     if number is None:
         raise ValueError(f"there is no interface {interface!r} of a device {device!r}")
@@ -65,7 +68,15 @@ def _reading(
         raise ValueError(
             f"{at:%Y-%m-%d %H:%M} UTC cannot be stored: readings are kept from {oldest:%Y-%m-%d} on, up to now"
         )
-    return number, at.timestamp(), tuple(_count(name, line[name]) for name in ("elapsed_ms", *COUNTS, "flags", "oper"))
+    values = {name: _count(name, line[name]) for name in ("elapsed_ms", *COUNTS, "flags", "oper")}
+    seconds = values["elapsed_ms"] / 1000
+    most = FASTEST_BPS * seconds / 8 + SLACK_OCTETS
+    for name in COUNTS:
+        if values[name] > most:
+            raise ValueError(
+                f"{name} is {values[name]:,} in {seconds:,.1f} s, more than any line carries ({FASTEST_BPS / 1e12} Tb/s)"
+            )
+    return number, at.timestamp(), tuple(values.values())
 
 
 def _moment(told: str) -> datetime:

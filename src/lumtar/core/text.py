@@ -23,11 +23,25 @@ def clean(raw: bytes) -> str:
     return " ".join("".join(kept).split())[:LONGEST]
 
 
+FORMULA = ("=", "+", "-", "@", "\t", "\r")
+"""Beginnings of a cell that a spreadsheet takes for a formula."""
+
+
 def csv_line(cells: Iterable[object]) -> str:
-    """One line of CSV (RFC 4180), with its end."""
+    """One line of CSV (RFC 4180), with its end. No text in it is a formula to a spreadsheet; numbers stay as they are."""
     out = StringIO()
-    csv.writer(out).writerow(cells)
+    csv.writer(out).writerow(harmless(cell) if isinstance(cell, str) else cell for cell in cells)
     return out.getvalue()
+
+
+def harmless(cell: str) -> str:
+    """A text with an apostrophe ahead if a spreadsheet would compute it: a device chooses its name, not what runs here."""
+    return f"'{cell}" if cell.lstrip("'").startswith(FORMULA) else cell
+
+
+def without_apostrophe(cell: str) -> str:
+    """The text as it was before :func:`harmless`."""
+    return cell[1:] if cell.startswith("'") and cell.lstrip("'").startswith(FORMULA) else cell
 
 
 def mac_address(raw: bytes) -> str:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 
 from lumtar.core.profiles import number_of
 from lumtar.core.text import clean
-from lumtar.wire import ber
+from lumtar.wire import ber, smi
 from lumtar.wire.faults import Fault
 from lumtar.wire.pdu import Value
 from lumtar.wire.session import Credential, Patience, Session
@@ -13,17 +13,6 @@ from lumtar.wire.transport import Transport, resolve
 
 FIRST = 12
 """Instances of a column that are shown."""
-TYPES = {
-    ber.INTEGER: "INTEGER",
-    ber.OCTET_STRING: "OCTET STRING",
-    ber.OBJECT_IDENTIFIER: "OBJECT IDENTIFIER",
-    ber.IP_ADDRESS: "IpAddress",
-    ber.COUNTER32: "Counter32",
-    ber.GAUGE32: "Gauge32",
-    ber.TIME_TICKS: "TimeTicks",
-    ber.OPAQUE: "Opaque",
-    ber.COUNTER64: "Counter64",
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,4 +68,4 @@ def _instance(oid: bytes, tag: int, value: Value) -> Instance:
         words = ber.dotted(value) if tag == ber.OBJECT_IDENTIFIER else clean(value) or value.hex(" ")
     else:
         words = str(value)
-    return Instance(ber.dotted(oid), TYPES.get(tag, f"type {tag:#04x}"), words, number_of(value, text=True))
+    return Instance(ber.dotted(oid), smi.TYPES.get(tag, f"type {tag:#04x}"), words, number_of(value, text=True))

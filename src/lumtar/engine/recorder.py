@@ -17,7 +17,7 @@ from lumtar.core.alarms.wording import reachable_text, unreachable_text, utilisa
 from lumtar.core.counters import Snapshot
 from lumtar.core.ethernet import DUPLEX, Errors
 from lumtar.core.labels import QUIET
-from lumtar.core.ledger import UP, Ledger, Observation, State, Status
+from lumtar.core.ledger import UP, Ledger, Observation, Status
 from lumtar.core.rows import join_rows
 from lumtar.core.rules.threshold import Threshold
 from lumtar.core.units import duration, rate
@@ -26,6 +26,7 @@ from lumtar.domain.alarms.services import Transition
 from lumtar.domain.inventory.description import SpeedChange
 from lumtar.domain.inventory.models import Device, Interface, Reach
 from lumtar.domain.logbook.models import Entry
+from lumtar.engine.batch import Batch, DeviceNews, GapNews, Reachability
 from lumtar.wire.faults import Fault
 
 Kind = Entry.Kind
@@ -34,67 +35,6 @@ Kind = Entry.Kind
 def moment(seconds: float) -> datetime:
     """Seconds of the epoch as a time."""
     return datetime.fromtimestamp(seconds, UTC)
-
-
-@dataclass(slots=True)
-class Reachability:
-    """What is known of a device's answering. Times in seconds of the epoch."""
-
-    reach: str = Reach.UNKNOWN
-    since: float = 0.0
-    silent_polls: int = 0
-    answered_at: float | None = None
-    started_at: float | None = None
-    reason_kind: str = ""
-    reason: str = ""
-
-
-@dataclass(slots=True)
-class DeviceNews:
-    """How one poll of a device went, for the newest state of devices."""
-
-    device: int
-    at: float
-    known: Reachability
-    next_poll_at: float
-    rtt_ms: float | None = None
-    poll_ms: float | None = None
-    requests: int | None = None
-
-
-@dataclass(slots=True)
-class GapNews:
-    """A gap of a device begins (``end`` is None) or is over, with its reason."""
-
-    device: int | None
-    start: float
-    end: float | None
-    reason: str
-    words: str
-
-
-@dataclass(slots=True)
-class Batch:
-    """Everything that some polls gave, to be stored in one transaction."""
-
-    interfaces: NDArray[np.int64] | None = None
-    seen: Observation | None = None
-    state: State | None = None
-    devices: list[DeviceNews] = field(default_factory=list)
-    parts: list[tuple[int, float, float]] = field(default_factory=list)
-    errors: list[tuple[int, float, Errors]] = field(default_factory=list)
-    """Interface, time, and what only Ethernet counts."""
-    duplex: dict[int, int] = field(default_factory=dict)
-    entries: list[Entry] = field(default_factory=list)
-    transitions: list[Transition] = field(default_factory=list)
-    gaps: list[GapNews] = field(default_factory=list)
-    speeds: list[SpeedChange] = field(default_factory=list)
-    memory: dict[tuple[int, int], int] = field(default_factory=dict)
-
-    @property
-    def rows(self) -> int:
-        """Readings of interfaces in it."""
-        return 0 if self.interfaces is None else len(self.interfaces)
 
 
 @dataclass(slots=True)
@@ -116,6 +56,8 @@ class Answer:
     duplex: dict[int, int] = field(default_factory=dict)
     """By slot, as far as it was read."""
     requests: int = 1
+    refused: dict[str, str] = field(default_factory=dict)
+    """What it gave and was not believed."""
 
 
 class Recorder:
@@ -131,6 +73,7 @@ class Recorder:
         self.lock = threading.RLock()
         """Interfaces are added from other threads than the one that takes answers."""
         self._ids = np.zeros(0, np.int64)
+        self._owners = np.zeros(0, np.int64)
         self._remembered: set[tuple[int, int]] = set()
         self._sold: dict[int, tuple[int, int]] = {}
 
@@ -178,6 +121,7 @@ class Recorder:
         slots = self.ledger.add(len(interfaces))
         self.interfaces += interfaces
         self._ids = np.concatenate([self._ids, np.array([interface.pk for interface in interfaces], np.int64)])
+        self._owners = np.concatenate([self._owners, np.full(len(interfaces), device.pk, np.int64)])
         self.names[device.pk] = device.name
         state = self.ledger.state
         state.interval[slots] = device.interval_s
@@ -205,7 +149,7 @@ class Recorder:
             batch = Batch()
             for answer in answers:
                 self.heard(batch, answer)
-                batch.parts += answer.parts
+                batch.parts += [(answer.device.pk, *part) for part in answer.parts]
                 batch.errors += [(self.interfaces[slot].pk, answer.at, errors) for slot, errors in answer.errors]
                 self._take_duplex(batch, answer)
             self._take_counters(batch, [answer for answer in answers if len(answer.slots)])
@@ -237,6 +181,7 @@ class Recorder:
         previous = self.ledger.state.oper[slots], self.ledger.state.port_bps[slots], self.ledger.state.seen[slots]
         seen = self.ledger.observe(slots, snapshot, status)
         batch.interfaces, batch.seen, batch.state = self._ids[slots], seen, self.ledger.excerpt(slots)
+        batch.owners = self._owners[slots]
         self._note_states(batch, seen, previous[0])
         self._note_speeds(batch, seen, previous[1], previous[2])
         self._note_alarms(batch, seen)
@@ -296,7 +241,16 @@ class Recorder:
             known.started_at = started
         known.answered_at, known.silent_polls, known.reason, known.reason_kind = at, 0, "", ""
         batch.devices.append(
-            DeviceNews(device.pk, at, known, answer.next_poll_at, answer.rtt_ms, answer.poll_ms, answer.requests)
+            DeviceNews(
+                device.pk,
+                at,
+                known,
+                answer.next_poll_at,
+                answer.rtt_ms,
+                answer.poll_ms,
+                answer.requests,
+                answer.refused,
+            )
         )
 
     def _note_states(self, batch: Batch, seen: Observation, before: NDArray[np.int16]) -> None:

@@ -1,22 +1,34 @@
-"""Writing batches: one transaction each, safe to repeat after the database went away in the middle."""
+"""Writing batches: one transaction each, safe to repeat after the database went away in the middle.
 
-from datetime import UTC, datetime
+A batch that the database refuses is taken apart until the device is alone whose figures it does not take; that one is set
+aside with the reason, and nobody else loses anything.
+"""
 
-import numpy as np
-from django.db import IntegrityError, connection, transaction
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
 
-from lumtar.core.rows import take_rows
+import psycopg
+import structlog
+from django.db import IntegrityError, InterfaceError, OperationalError, transaction
+
 from lumtar.domain.alarms import services as alarms
 from lumtar.domain.alarms.services import Transition
 from lumtar.domain.inventory.description import note_duplex, note_speeds
 from lumtar.domain.inventory.models import Device, DeviceState, Interface
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.services import announce
-from lumtar.domain.readings import ethernet
+from lumtar.domain.readings import ethernet, partitions
 from lumtar.domain.readings import services as readings
 from lumtar.domain.readings.models import Gap
-from lumtar.engine.recorder import Batch, DeviceNews, GapNews, moment
+from lumtar.engine.batch import Batch, DeviceNews, GapNews
+from lumtar.engine.recorder import moment
 
+log = structlog.get_logger()
+PASSES = ("08", "25", "40", "53", "55", "57", "58", "XX")
+"""Classes of SQLSTATE that say nothing of what is to be stored: no connection, read-only, a conflict, no disk or memory,
+in use, shut down, the system's fault. The same batch is tried again."""
+NO_PARTITION = timedelta(days=2)
+"""Readings so far from now that have no partition get one."""
 STATE_FIELDS = [
     "reach",
     "since",
@@ -30,33 +42,112 @@ STATE_FIELDS = [
     "rtt_ms",
     "poll_ms",
     "requests",
+    "refused",
 ]
 
 
-def write(batch: Batch) -> None:
-    """Store a batch and announce it."""
+class Unwritable(Exception):
+    """The database cannot be written to now, whatever the batch holds; it is to be tried again."""
+
+
+@dataclass(frozen=True, slots=True)
+class SetAside:
+    """What a device gave and the database does not take."""
+
+    device: int | None
+    rows: int
+    start: float
+    end: float
+    words: str
+
+
+def passes(error: BaseException) -> bool:
+    """Whether an error is the database's own state, which passes, rather than a refusal of what it was given."""
+    cause: BaseException | None = error
+    while cause is not None:
+        if isinstance(cause, psycopg.Error):
+            if cause.sqlstate:
+                return cause.sqlstate[:2] in PASSES
+            return isinstance(cause, psycopg.OperationalError | psycopg.InterfaceError)
+        cause = cause.__cause__
+    # Django's own errors of a connection that is closed have no cause.
+    return isinstance(error, OperationalError | InterfaceError)
+
+
+def write(batch: Batch) -> list[SetAside]:
+    """Store a batch and announce it.
+
+    Returns
+    -------
+    what could not be stored, by device
+
+    Raises
+    ------
+    Unwritable
+    """
+    if not batch.apart:
+        for mend in (_make_partitions, _leave_out_deleted, _take_apart):
+            try:
+                _write(batch)
+                return []
+            except Exception as error:
+                _raise_if_it_passes(error)
+                mend(batch, error)
+    # Words and readings go apart: an alarm is told though a figure is refused, and the other way round.
+    return _write_halves(batch.words()) + _write_halves(batch.readings())
+
+
+def _raise_if_it_passes(error: Exception) -> None:
+    if passes(error):
+        raise Unwritable(str(error)) from error
+
+
+def _take_apart(batch: Batch, error: Exception) -> None:
+    log.warning("a batch was refused, it is written device by device", batch=str(batch.id), error=str(error))
+    batch.apart = True
+
+
+def _write_halves(batch: Batch) -> list[SetAside]:
+    devices = batch.about()
     try:
         _write(batch)
-    except IntegrityError:
-        # A device was deleted while its answer was on the way; what the others said is kept.
-        _leave_out_deleted(batch)
-        _write(batch)
+        return []
+    except Exception as error:
+        _raise_if_it_passes(error)
+        if len(devices) <= 1:
+            return [_set_aside(batch, devices[0] if devices else None, error)]
+    first, second = batch.halves()
+    return _write_halves(first) + _write_halves(second)
 
 
-def _leave_out_deleted(batch: Batch) -> None:
+def _set_aside(batch: Batch, device: int | None, error: Exception) -> SetAside:
+    words = str(error).splitlines()[0][:200] if str(error) else type(error).__name__
+    log.error("what a device gave could not be stored", device=device, rows=batch.rows, error=str(error))
+    times = [news.at for news in batch.devices] or [entry.at.timestamp() for entry in batch.entries] or [0.0]
+    return SetAside(device, batch.rows, min(times), max(times), words)
+
+
+def _make_partitions(batch: Batch, error: Exception) -> None:
+    """A partition that is missing near now is made: it was dropped meanwhile, or the clock was set."""
+    if "no partition of relation" not in str(error) or batch.seen is None:
+        return
+    now = datetime.now(UTC)
+    days = {moment(at).date() for at in (float(batch.seen.at.min()), float(batch.seen.at.max()))}
+    for day in days:
+        if abs(day - now.date()) <= NO_PARTITION:
+            partitions.ensure(day, day, in_pieces=True)
+
+
+def _leave_out_deleted(batch: Batch, error: Exception) -> None:
+    """A device was deleted while its answer was on the way; what the others said is kept."""
+    if not isinstance(error, IntegrityError):
+        return
     devices = set(Device.objects.values_list("pk", flat=True))
-    if batch.interfaces is not None and batch.seen is not None and batch.state is not None:
+    if batch.interfaces is not None:
         asked = batch.interfaces.tolist()
-        there = set(Interface.objects.filter(pk__in=asked).values_list("pk", flat=True))
-        kept = np.array([interface in there for interface in asked], bool)
-        batch.interfaces = batch.interfaces[kept]
-        batch.seen, batch.state = take_rows(batch.seen, kept), take_rows(batch.state, kept)
-        if not len(batch.interfaces):
-            batch.interfaces = batch.seen = batch.state = None
-        batch.speeds = [each for each in batch.speeds if each.interface in there]
-        batch.errors = [each for each in batch.errors if each[0] in there]
-        batch.memory = {key: over for key, over in batch.memory.items() if key[1] in there}
+        batch.keep_interfaces(set(Interface.objects.filter(pk__in=asked).values_list("pk", flat=True)))
     batch.devices = [each for each in batch.devices if each.device in devices]
+    batch.parts = [each for each in batch.parts if each[0] in devices]
     batch.entries = [each for each in batch.entries if each.device_id is None or each.device_id in devices]
     batch.transitions = [each for each in batch.transitions if each.device in devices]
     batch.gaps = [each for each in batch.gaps if each.device is None or each.device in devices]
@@ -64,11 +155,13 @@ def _leave_out_deleted(batch: Batch) -> None:
 
 def _write(batch: Batch) -> None:
     with transaction.atomic():
-        if not _is_written(batch):
-            if batch.seen is not None and batch.interfaces is not None and batch.state is not None:
-                readings.append(batch.interfaces, batch.seen)
-                readings.renew_newest(batch.interfaces, batch.seen, batch.state)
-            _write_polls(batch)
+        if not readings.claim_batch(batch.id):
+            # An earlier try was committed although its answer was lost.
+            return
+        if batch.seen is not None and batch.interfaces is not None and batch.state is not None:
+            readings.append(batch.interfaces, batch.seen)
+            readings.renew_newest(batch.interfaces, batch.seen, batch.state)
+        _write_polls(batch)
         _write_states(batch.devices)
         note_speeds(batch.speeds)
         note_duplex(batch.duplex)
@@ -94,20 +187,6 @@ def _of_devices_in_use(transitions: list[Transition]) -> list[Transition]:
     return [transition for transition in transitions if transition.device not in retired]
 
 
-def _is_written(batch: Batch) -> bool:
-    """Whether an earlier try was committed although its answer was lost."""
-    if batch.interfaces is not None and batch.seen is not None:
-        key = ("readings_reading", "interface_id", int(batch.interfaces[0]), float(batch.seen.at[0]))
-    elif polls := _polls(batch):
-        key = ("readings_devicereading", "device_id", polls[0][0], polls[0][1])
-    else:
-        return False
-    table, column, number, at = key
-    with connection.cursor() as cursor:
-        cursor.execute(f"SELECT EXISTS (SELECT 1 FROM {table} WHERE {column} = %s AND at = %s)", [number, _rounded(at)])
-        return bool(cursor.fetchone()[0])
-
-
 def _polls(batch: Batch) -> list[tuple[int, float, float, float]]:
     """Polls that were answered: device, time, round trip, duration."""
     return [
@@ -115,14 +194,10 @@ def _polls(batch: Batch) -> list[tuple[int, float, float, float]]:
     ]
 
 
-def _rounded(seconds: float) -> datetime:
-    return datetime.fromtimestamp(round(seconds * 1e6) / 1e6, UTC)
-
-
 def _write_polls(batch: Batch) -> None:
     ethernet.append(batch.errors)
     if batch.parts:
-        components, at, values = zip(*batch.parts, strict=True)
+        _, components, at, values = zip(*batch.parts, strict=True)
         readings.append_components(components, at, values)
     if polls := _polls(batch):
         devices, at, rtt, took = zip(*polls, strict=True)
@@ -148,6 +223,7 @@ def _write_states(news: list[DeviceNews]) -> None:
                 rtt_ms=each.rtt_ms,
                 poll_ms=each.poll_ms,
                 requests=each.requests,
+                refused=each.refused or {},
             )
         )
     DeviceState.objects.bulk_create(rows, update_conflicts=True, unique_fields=["device"], update_fields=STATE_FIELDS)

@@ -5,8 +5,14 @@ from functools import lru_cache
 INTEGER, OCTET_STRING, NULL, OBJECT_IDENTIFIER, SEQUENCE = 0x02, 0x04, 0x05, 0x06, 0x30
 IP_ADDRESS, COUNTER32, GAUGE32, TIME_TICKS, OPAQUE, COUNTER64 = 0x40, 0x41, 0x42, 0x43, 0x44, 0x46
 NO_SUCH_OBJECT, NO_SUCH_INSTANCE, END_OF_MIB_VIEW = 0x80, 0x81, 0x82
-UNSIGNED = frozenset((COUNTER32, GAUGE32, TIME_TICKS, COUNTER64))
-ABSENT = frozenset((NO_SUCH_OBJECT, NO_SUCH_INSTANCE, END_OF_MIB_VIEW, NULL))
+OUT_OF_RANGE = 0x1FF
+"""No tag of BER: a value that its own type cannot hold. Whoever reads it treats it as absent."""
+UNSIGNED = {COUNTER32: 4, GAUGE32: 4, TIME_TICKS: 4, COUNTER64: 8}
+"""Types of whole numbers from 0 on, and the octets that they have (RFC 2578 section 7.1)."""
+ABSENT = frozenset((NO_SUCH_OBJECT, NO_SUCH_INSTANCE, END_OF_MIB_VIEW, NULL, OUT_OF_RANGE))
+LONGEST_OID = 128
+"""Sub-identifiers of an object identifier, each below 2**32 (RFC 2578 section 3.5)."""
+HIGHEST_SUBIDENTIFIER = 2**32 - 1
 
 
 class Malformed(ValueError):
@@ -66,13 +72,22 @@ def suffix(body: bytes) -> tuple[int, ...]:
     Raises
     ------
     Malformed
-        if the last one is cut short
+        if the last one is cut short, one is too large, or one is not written in the shortest way (X.690 section 8.19.2):
+        two ways to write one number would be two rows with one index
     """
+    if len(body) > 5 * LONGEST_OID:
+        raise Malformed(f"an object identifier of {len(body):,} octets")
     numbers = []
     number = 0
+    begins = True
     for octet in body:
+        if begins and octet == 0x80:
+            raise Malformed("an object identifier is not written in the shortest way")
         number = number << 7 | octet & 0x7F
-        if octet < 0x80:
+        begins = octet < 0x80
+        if begins:
+            if number > HIGHEST_SUBIDENTIFIER:
+                raise Malformed("an object identifier holds a number of more than 32 bits")
             numbers.append(number)
             number = 0
     if body and body[-1] & 0x80:

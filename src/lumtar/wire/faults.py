@@ -21,6 +21,8 @@ class FaultKind(StrEnum):
     LOOP = "loop"
     NO_ACCESS = "nothing-visible"
     CREDENTIAL = "credential"
+    TOO_MUCH = "too-much"
+    NOT_STORED = "not-stored"
 
 
 class Fault(Exception):

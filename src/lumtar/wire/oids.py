@@ -12,6 +12,7 @@ IF_NUMBER = oid_body("1.3.6.1.2.1.2.1.0")
 IF_TABLE_LAST_CHANGE = oid_body("1.3.6.1.2.1.31.1.5.0")
 
 _IF_ENTRY = "1.3.6.1.2.1.2.2.1."
+IF_ENTRY = oid_body("1.3.6.1.2.1.2.2.1")
 IF_DESCR, IF_TYPE, IF_SPEED, IF_PHYS_ADDRESS, IF_ADMIN_STATUS, IF_OPER_STATUS = (
     oid_body(_IF_ENTRY + str(column)) for column in (2, 3, 5, 6, 7, 8)
 )
@@ -23,6 +24,7 @@ IF_OUT_OCTETS, IF_OUT_UCAST, IF_OUT_NUCAST, IF_OUT_DISCARDS, IF_OUT_ERRORS = (
 )
 
 _IF_X_ENTRY = "1.3.6.1.2.1.31.1.1.1."
+IF_X_ENTRY = oid_body("1.3.6.1.2.1.31.1.1.1")
 IF_NAME = oid_body(_IF_X_ENTRY + "1")
 (
     IF_HC_IN_OCTETS,
@@ -46,6 +48,7 @@ HR_STORAGE_TYPE, HR_STORAGE_DESCR, HR_STORAGE_SIZE, HR_STORAGE_USED = (
 ENT_STATE_OPER = oid_body("1.3.6.1.2.1.131.1.1.1.3")
 PETH_PORT_DETECTION = oid_body("1.3.6.1.2.1.105.1.1.1.6")
 PETH_MAIN_POWER, PETH_MAIN_CONSUMPTION = (oid_body(f"1.3.6.1.2.1.105.1.3.1.1.{column}") for column in (2, 4))
+DOT3_ENTRY = oid_body("1.3.6.1.2.1.10.7.2.1")
 DOT3_ALIGNMENT, DOT3_FCS, DOT3_LATE, DOT3_DUPLEX = (
     oid_body(f"1.3.6.1.2.1.10.7.2.1.{column}") for column in (2, 3, 8, 19)
 )

@@ -32,6 +32,8 @@ ERROR_STATUS = [
     "notWritable",
     "inconsistentName",
 ]
+ODD = 17
+"""Octets kept of a value that its type cannot hold, to be able to say what it was."""
 TOO_BIG, NO_SUCH_NAME, AUTHORIZATION_ERROR, NO_ACCESS = 1, 2, 16, 6
 
 
@@ -120,13 +122,23 @@ def read_binds(data: bytes, at: int) -> VarBinds:
                 at = start + size
             else:
                 _, start, at = ber.read(data, stop)
-            tags.append(tag)
-            if tag in unsigned:
+            octets = unsigned.get(tag)
+            if octets is not None:
+                # In two's complement a number with its highest bit set has one octet more, a zero.
+                if at - start > octets and (at - start > octets + 1 or data[start]):
+                    tags.append(ber.OUT_OF_RANGE)
+                    values.append(data[start : start + ODD])
+                    continue
                 values.append(from_bytes(data[start:at], "big"))
             elif tag == 2:
+                if not 0 < at - start <= 4:
+                    tags.append(ber.OUT_OF_RANGE)
+                    values.append(data[start : start + ODD])
+                    continue
                 values.append(from_bytes(data[start:at], "big", signed=True))
             else:
                 values.append(data[start:at])
+            tags.append(tag)
     except IndexError:
         raise Malformed(f"cut short after {len(data)} octets") from None
     if at != end:

@@ -5,7 +5,7 @@ import time
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from lumtar.wire import ber, pdu, usm
+from lumtar.wire import ber, pdu, smi, usm
 from lumtar.wire.ber import Malformed
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.pdu import Pdu, VarBinds
@@ -46,6 +46,14 @@ class Community:
 Credential = Community | usm.User
 
 
+MOST_OCTETS = 32 << 20
+"""That one device may give in one poll. Twenty thousand interfaces give about ten million."""
+MOST_HELD = 256 << 20
+"""That all polls which are under way may have been given together."""
+MOST_REFUSED = 20
+"""Objects of which it is kept what was refused."""
+
+
 @dataclass(frozen=True, slots=True)
 class Patience:
     """How long to wait for an answer, and how often to ask."""
@@ -67,6 +75,14 @@ class Exchange:
     answers: int
     took_ms: float
     fault: str = ""
+
+
+@dataclass(slots=True)
+class Refused:
+    """Values of an object that were not believed: how many, and what was wrong with the first."""
+
+    words: str
+    count: int = 1
 
 
 class Session:
@@ -93,6 +109,10 @@ class Session:
         """Variable bindings received in all."""
         self.requests = 0
         """Requests sent in all, each tried again counted once."""
+        self.octets = 0
+        """Octets received since the last :meth:`start_over`."""
+        self.refused: dict[str, Refused] = {}
+        """What was given since then and does not fit its type, by the name of the object."""
         self.patience = patience
         self.trace: list[Exchange] | None = None
         """Set it to a list, and every exchange is written down there."""
@@ -104,8 +124,57 @@ class Session:
     async def get(self, oids: Sequence[bytes]) -> VarBinds:
         """Read encoded object identifiers; those that are not there have an absent tag (``ber.ABSENT``)."""
         if self._is_version_1:
-            return await self._one_by_one(pdu.GET, list(oids))
-        return await self._exchange(pdu.GET, list(oids), 0, 0)
+            found = await self._one_by_one(pdu.GET, list(oids))
+        else:
+            found = await self._exchange(pdu.GET, list(oids), 0, 0)
+        if len(found.oids) < len(oids):
+            words = f"answered {len(oids)} objects with {len(found.oids)}"
+            raise Fault(FaultKind.GARBLED, words)
+        for place, oid in enumerate(found.oids):
+            syntax = smi.SYNTAX.get(oid)
+            if syntax is None or found.tags[place] in ber.ABSENT or syntax.fits(found.values[place]):
+                continue
+            self.refuse(syntax.name, f"{smi.shown(found.values[place])} is not {syntax.words}")
+            found.tags[place], found.values[place] = ber.OUT_OF_RANGE, b""
+        return found
+
+    def start_over(self) -> None:
+        """Begin to count anew what is received and refused."""
+        self.give_back()
+        self.refused = {}
+
+    def give_back(self) -> None:
+        """What was received is not needed any more: others have room again."""
+        self._transport.held -= self.octets
+        self.octets = 0
+
+    def __del__(self) -> None:
+        # However a look at a device ended, the room that it took belongs to the others again.
+        self.give_back()
+
+    def refuse(self, name: str, words: str) -> None:
+        """Note that a value was not believed."""
+        if name in self.refused:
+            self.refused[name].count += 1
+        elif len(self.refused) < MOST_REFUSED:
+            self.refused[name] = Refused(words)
+
+    def _hold(self, octets: int) -> None:
+        """Count what was received.
+
+        Raises
+        ------
+        Fault
+            TOO_MUCH if this device alone, or all together, give more than there is room for
+        """
+        self.octets += octets
+        self._transport.held += octets
+        if self.octets > MOST_OCTETS:
+            words = f"gives more than {MOST_OCTETS >> 20} MiB in one poll; reading was given up"
+            raise Fault(FaultKind.TOO_MUCH, words)
+        if self._transport.held > MOST_HELD and self.octets > MOST_HELD >> 8:
+            words = "gives so much that, with what others give, there is no room for it; reading was given up"
+            raise Fault(FaultKind.TOO_MUCH, words)
 
     async def bulk(self, oids: Sequence[bytes], repetitions: int) -> VarBinds:
         """Read what follows encoded object identifiers; a device that finds the answer too big is asked for less."""
@@ -155,6 +224,10 @@ class Session:
             name = pdu.ERROR_STATUS[status] if status < len(pdu.ERROR_STATUS) else str(status)
             self._note(kind, oids, len(answer.binds.oids), began, f"answered with the error {name}" if status else "")
         self.varbinds += len(answer.binds.oids)
+        if ber.OUT_OF_RANGE in answer.binds.tags:
+            for oid, tag, value in zip(answer.binds.oids, answer.binds.tags, answer.binds.values, strict=True):
+                if tag == ber.OUT_OF_RANGE:
+                    self.refuse(smi.name_of(oid), f"{_odd(value)} does not fit its type")
         if answer.error_status == pdu.TOO_BIG:
             raise TooBig(FaultKind.ERROR_STATUS, "answered that its answer would be too big (tooBig)")
         if answer.error_status in (pdu.AUTHORIZATION_ERROR, pdu.NO_ACCESS):
@@ -185,6 +258,7 @@ class Session:
             if fault.kind is FaultKind.NO_ANSWER and self.varbinds == 0:
                 raise Fault(fault.kind, fault.words + " (a wrong community looks the same)") from fault
             raise
+        self._hold(len(data))
         try:
             _, answer = pdu.read_community_message(data, credential.version)
             return _checked(answer, number)
@@ -208,6 +282,7 @@ class Session:
                     words = "answered the greeting, not the encrypted request: the privacy password or protocol may be wrong"
                     raise Fault(FaultKind.DECRYPTION, words) from fault
                 raise
+            self._hold(len(data))
             try:
                 answer = self._open(user, data)
                 if answer.kind != pdu.REPORT:
@@ -272,6 +347,13 @@ class Session:
         if answer.kind != pdu.REPORT and message.flags & 3 != user.level:
             raise Fault(FaultKind.LEVEL, "answered at a lower security level than it was asked at")
         return answer
+
+
+def _odd(value: pdu.Value) -> str:
+    """A number that its type cannot hold; ``value`` are its first octets."""
+    if isinstance(value, bytes) and 0 < len(value) < pdu.ODD:
+        return str(int.from_bytes(value, "big"))
+    return "a number of no octets" if not value else f"a number of {pdu.ODD} octets or more"
 
 
 class TooBig(Fault):

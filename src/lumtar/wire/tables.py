@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from lumtar.wire import ber
+from lumtar.wire import ber, smi
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.pdu import Value
 from lumtar.wire.session import Session
@@ -21,11 +21,15 @@ class Column:
     indexes: list[bytes]
     values: list[Value]
     done: bool = False
+    last: bytes = b""
+    """The last index that was given, believed or not."""
+    seen: int = 0
+    """Rows that were given, believed or not."""
 
     @property
     def cursor(self) -> bytes:
         """The object identifier after which reading goes on."""
-        return self.prefix + self.indexes[-1] if self.indexes else self.prefix
+        return self.prefix + self.last
 
 
 async def read_columns(session: Session, prefixes: Sequence[bytes], rows: int | None = None) -> list[Column]:
@@ -53,7 +57,30 @@ async def read_columns(session: Session, prefixes: Sequence[bytes], rows: int | 
         if rows is not None:
             for column in group:
                 column.done |= len(column.indexes) >= expected
+    for column in columns:
+        _check(session, column, columns[0])
     return columns
+
+
+def _check(session: Session, column: Column, first: Column) -> None:
+    """Leave out what the object's definition does not allow."""
+    is_index = smi.is_interface_index if column.prefix in smi.BY_INTERFACE else smi.is_index
+    wrong = set()
+    # The indexes of all columns of a table are nearly always the same, and those of the first one were looked at.
+    if column is first or column.indexes != first.indexes:
+        wrong = {place for place, index in enumerate(column.indexes) if not is_index(index)}
+        for place in sorted(wrong):
+            session.refuse(smi.name_of(column.prefix), f"{column.indexes[place][:8].hex(' ')} is not an index")
+    if syntax := smi.SYNTAX.get(column.prefix):
+        for place in smi.misfits(syntax, column.values):
+            session.refuse(syntax.name, f"{smi.shown(column.values[place])} is not {syntax.words}")
+            if syntax.instead is None:
+                wrong.add(place)
+            else:
+                column.values[place] = syntax.instead
+    if wrong:
+        column.indexes = [index for place, index in enumerate(column.indexes) if place not in wrong]
+        column.values = [value for place, value in enumerate(column.values) if place not in wrong]
 
 
 async def _read_on(session: Session, group: list[Column], repetitions: int) -> None:
@@ -62,15 +89,15 @@ async def _read_on(session: Session, group: list[Column], repetitions: int) -> N
         raise Fault(FaultKind.GARBLED, "answered a GETBULK with nothing at all")
     count = len(group)
     for place, column in enumerate(group):
-        _take(column, binds.oids[place::count], binds.tags[place::count], binds.values[place::count])
+        _take(session, column, binds.oids[place::count], binds.tags[place::count], binds.values[place::count])
 
 
-def _take(column: Column, oids: list[bytes], tags: list[int], values: list[Value]) -> None:
+def _take(session: Session, column: Column, oids: list[bytes], tags: list[int], values: list[Value]) -> None:
     """Add one column's share of an answer; leaving the column ends it."""
     prefix, size = column.prefix, len(column.prefix)
-    last = column.indexes[-1] if column.indexes else b""
+    last = column.last
     for oid, tag, value in zip(oids, tags, values, strict=True):
-        if not oid.startswith(prefix) or tag in ber.ABSENT:
+        if not oid.startswith(prefix) or (tag in ber.ABSENT and tag != ber.OUT_OF_RANGE):
             column.done = True
             return
         index = oid[size:]
@@ -78,11 +105,25 @@ def _take(column: Column, oids: list[bytes], tags: list[int], values: list[Value
         if len(index) == len(last):
             advances = index > last
         else:
-            advances = ber.suffix(index) > ber.suffix(last)
+            advances = _numbers(index) > _numbers(last)
         if not advances:
-            raise Fault(FaultKind.LOOP, f"its answers go in circles at {ber.dotted(oid)}")
-        if len(column.indexes) >= MOST_ROWS:
-            raise Fault(FaultKind.LOOP, f"its table at {ber.dotted(prefix)} has more than {MOST_ROWS:,} rows")
+            raise Fault(FaultKind.LOOP, f"its answers go in circles at {smi.name_of(oid)}")
+        column.seen += 1
+        if column.seen > MOST_ROWS:
+            raise Fault(FaultKind.LOOP, f"its table at {smi.name_of(prefix)} has more than {MOST_ROWS:,} rows")
+        column.last = last = index
+        if tag == ber.OUT_OF_RANGE:
+            continue
+        if value.__class__ is bytes and len(value) > smi.LONGEST_VALUE:  # type: ignore[arg-type]
+            session.refuse(smi.name_of(prefix), f"{len(value):,} octets are too many for any value")  # type: ignore[arg-type]
+            continue
         column.indexes.append(index)
         column.values.append(value)
-        last = index
+
+
+def _numbers(index: bytes) -> tuple[int, ...]:
+    """The numbers of an index, to see whether it advances; one that is none sorts first, and so cannot."""
+    try:
+        return ber.suffix(index)
+    except ber.Malformed:
+        return (-1,)

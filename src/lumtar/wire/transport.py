@@ -55,6 +55,8 @@ class Transport:
 
     def __init__(self) -> None:
         self.counts: Counter[str] = Counter()
+        self.held = 0
+        """Octets that sessions received for what they are still at."""
         self._loop = asyncio.get_running_loop()
         self._sockets: dict[socket.AddressFamily, socket.socket] = {}
         self._waiting: dict[int, Waiting] = {}

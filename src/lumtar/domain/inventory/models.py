@@ -209,6 +209,8 @@ class DeviceState(models.Model):
     poll_ms = models.FloatField(null=True)
     requests = models.PositiveIntegerField(null=True)
     """Requests that its last poll took."""
+    refused = models.JSONField(default=dict)
+    """What its last poll gave and was not believed: by the name of the object, what was wrong with it."""
 
 
 class PollRequest(models.Model):

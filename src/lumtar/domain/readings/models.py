@@ -2,6 +2,7 @@
 
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
+from django.db.models.functions import Now
 from django.utils import timezone
 
 
@@ -83,6 +84,13 @@ class Day(Sums):
     out_p95_bps = models.FloatField(null=True)
     in_means = models.BinaryField(null=True)
     out_means = models.BinaryField(null=True)
+
+
+class WrittenBatch(models.Model):
+    """A batch of the collector that was written, for as long as it could come again."""
+
+    id = models.UUIDField(primary_key=True)
+    at = models.DateTimeField(db_default=Now())
 
 
 class Due(models.Model):

@@ -114,6 +114,9 @@ def existing() -> dict[str, list[Partition]]:
         rows = cursor.fetchall()
     found: dict[str, list[Partition]] = {table: [] for table in TABLES}
     for table, bounds, comment in rows:
+        if bounds is None:
+            # It was dropped between the catalogue's two answers.
+            continue
         start, end = (datetime.fromisoformat(told).astimezone(UTC) for told in re.findall(r"\('([^']+)'\)", bounds))
         found[table].append(Partition(table, start, end, comment == IN_ORDER))
     return {table: sorted(each, key=lambda partition: partition.start) for table, each in found.items()}

@@ -25,6 +25,9 @@ LOCK = 7_402_316
 AT_ONCE = 2000
 """Interfaces whose five-minute means of a day are put together at once."""
 
+MOST = 2**63 - 1
+"""What a sum can hold."""
+
 READINGS = "readings_reading"
 SUMMED = (
     "in_octets", "out_octets", "bridged_in_octets", "bridged_out_octets", "in_packets", "out_packets", "in_unicast",
@@ -60,7 +63,8 @@ def summed(name: str, what: str) -> str:
         return f"min({what})"
     if name in HIGHEST:
         return f"max({what})"
-    return f"bit_or({what})" if name == "flags" else f"sum({what})"
+    # Beyond 64 bits no line counts; without the bound one absurd reading would end the sums of all interfaces.
+    return f"bit_or({what})" if name == "flags" else f"least(sum({what}), {MOST})"
 
 
 def _statement(table: str, source: str, begins: str, ends: tuple[str, str], told: dict[str, str], only: bool) -> str:

@@ -1,6 +1,7 @@
 """Storing readings and the newest state. Every function runs in its caller's transaction."""
 
 from collections.abc import Sequence
+from uuid import UUID
 
 import numpy as np
 from django.db import connection
@@ -43,6 +44,13 @@ ASSIGNMENTS = ", ".join(
     )
     for name, value in ((name, f"NULLIF(s.{name}, 'NaN')" if name in NULLABLE else f"s.{name}") for name in NEWEST)
 )
+
+
+def claim_batch(batch: UUID) -> bool:
+    """Note that a batch is written in this transaction; false if it was written before."""
+    with connection.cursor() as cursor:
+        cursor.execute("INSERT INTO readings_writtenbatch (id) VALUES (%s) ON CONFLICT DO NOTHING", [batch])
+        return bool(cursor.rowcount)
 
 
 def append(interfaces: NDArray[np.int64], seen: Observation, table: str = rollups.READINGS) -> None:

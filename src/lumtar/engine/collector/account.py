@@ -6,7 +6,8 @@ import numpy as np
 
 from lumtar.core.working import remarks
 from lumtar.engine.collector.targets import Target
-from lumtar.engine.recorder import Batch, Recorder
+from lumtar.engine.batch import Batch
+from lumtar.engine.recorder import Recorder
 
 MOST = 500
 

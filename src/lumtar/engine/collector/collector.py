@@ -32,7 +32,9 @@ from lumtar.engine.collector.keeper import Keeper
 from lumtar.engine.collector.live import Live
 from lumtar.engine.collector.reading import Discovery, Polled, poll
 from lumtar.engine.collector.targets import Target
-from lumtar.engine.recorder import Answer, Batch, Recorder, moment
+from lumtar.engine.batch import Batch
+from lumtar.engine.recorder import Answer, Recorder, moment
+from lumtar.engine.store import passes
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.icmp import Pinger
 from lumtar.wire.session import Exchange, Patience, Session
@@ -189,8 +191,13 @@ class Collector:
         except TimeoutError:
             fault, failed = Fault(FaultKind.NO_ANSWER, "answers, but too slowly to be read within its interval"), True
         except AWAY as error:
-            log.warning("could not take over what a device says of itself", device=device.name, error=str(error))
             target.plan.discovered = False
+            if passes(error):
+                log.warning("could not take over what a device says of itself", device=device.name, error=str(error))
+            else:
+                log.exception("what a device says of itself is refused by the database", device=device.name)
+                words = "answers, but what it says of itself could not be stored (details are in the log)"
+                fault, failed = Fault(FaultKind.NOT_STORED, words), True
         except Exception:
             # One device's surprise must not end the others' polls; the log has the details.
             log.exception("poll failed", device=device.name)
@@ -281,6 +288,7 @@ class Collector:
             parts=parts,
             errors=[(target.slot_of[each.if_index], each) for each in polled.errors if each.if_index in target.slot_of],
             duplex={target.slot_of[index]: value for index, value in polled.duplex.items() if index in target.slot_of},
+            refused=polled.refused,
         )
 
     def _is_known(self, target: Target, found: Discovery) -> bool:

@@ -66,7 +66,9 @@ async def discover_parts(
         parts += _states(columns)
     if Table.POWER in tables:
         parts += _power(columns)
-    return _chassis(columns) if Table.ENTITY in tables else ("", "", "", ""), parts
+    # Of two rows whose indexes end in the same number the first one counts.
+    once = {(part.kind, part.index): part for part in reversed(parts)}
+    return _chassis(columns) if Table.ENTITY in tables else ("", "", "", ""), list(reversed(once.values()))
 
 
 def _sensors(columns: dict[bytes, Column]) -> list[PartDescribed]:

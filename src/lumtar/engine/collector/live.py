@@ -139,6 +139,7 @@ class Live:
     async def _read(
         self, session: Session, target: Target, indexes: list[int], watched: Watched
     ) -> tuple[Counted, list[int]]:
+        session.start_over()
         uptime, counters = -1, np.zeros((len(indexes), 12), np.uint64)
         present, wide, oper = [], [], []
         for start in range(0, len(indexes), AT_ONCE):

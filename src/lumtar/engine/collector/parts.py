@@ -1,12 +1,13 @@
 """Reading the numbers of what a device is made of, and of the extra objects of its profile."""
 
+import math
 import time
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from lumtar.core.discovery import PartDescribed
 from lumtar.core.profiles import MOST_INSTANCES, ExtraObject, number_of, rate_of
-from lumtar.wire import ber, oids
+from lumtar.wire import ber, oids, smi
 from lumtar.wire.pdu import Value
 from lumtar.wire.session import Session
 from lumtar.wire.tables import read_columns
@@ -111,10 +112,20 @@ async def read_parts(
         answers = dict(zip(oids, zip(binds.tags, binds.values, strict=True), strict=False))
         for each in group:
             part = each.part
-            number = _number(part, [answers.get(oid, (ber.NO_SUCH_INSTANCE, 0)) for oid in each.oids], known, at)
-            if number is not None:
-                found[part.kind, part.index] = number * part.scale
+            told = [answers.get(oid, (ber.NO_SUCH_INSTANCE, 0)) for oid in each.oids]
+            number = _number(part, [_admitted(session, part, *pair) for pair in told], known, at)
+            if number is not None and math.isfinite(number := number * part.scale):
+                found[part.kind, part.index] = number
     return found
+
+
+def _admitted(session: Session, part: PartDescribed, tag: int, value: Value) -> tuple[int, Value]:
+    """An answer as it is, or as an absent one if it is not what the component's object may hold."""
+    syntax = smi.SYNTAX.get(VALUES.get(part.kind, b""))
+    if syntax is None or tag in ber.ABSENT or syntax.fits(value):
+        return tag, value
+    session.refuse(syntax.name, f"{smi.shown(value)} is not {syntax.words}")
+    return ber.OUT_OF_RANGE, b""
 
 
 def _requests(asked: Iterable[Asked]) -> Iterator[list[Asked]]:

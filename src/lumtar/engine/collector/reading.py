@@ -19,7 +19,7 @@ from lumtar.engine.collector.parts import SELDOM, Asked, Count, ask, discover_ob
 from lumtar.wire import ber, oids
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.pdu import Value
-from lumtar.wire.session import Session
+from lumtar.wire.session import Refused, Session
 from lumtar.wire.tables import Column, read_columns
 
 WIDE = (
@@ -117,6 +117,8 @@ class Polled:
     """By ifIndex, as far as it was read now."""
     discovery: Discovery | None
     restarted: bool
+    refused: dict[str, str]
+    """What was given and not believed: by the name of the object, what was wrong with it."""
 
 
 async def poll(session: Session, plan: Plan) -> Polled:
@@ -126,6 +128,14 @@ async def poll(session: Session, plan: Plan) -> Polled:
     ------
     Fault
     """
+    session.start_over()
+    try:
+        return await _poll(session, plan)
+    finally:
+        session.give_back()
+
+
+async def _poll(session: Session, plan: Plan) -> Polled:
     began = time.monotonic()
     requests, varbinds = session.requests, session.varbinds
     head = await _read_head(session)
@@ -162,7 +172,12 @@ async def poll(session: Session, plan: Plan) -> Polled:
         duplex,
         discovery,
         restarted,
+        {name: _refused(each) for name, each in session.refused.items()},
     )
+
+
+def _refused(told: Refused) -> str:
+    return told.words if told.count == 1 else f"{told.words}; {told.count:,} values of it"
 
 
 async def _read_head(session: Session) -> Head:
@@ -175,7 +190,8 @@ async def _read_head(session: Session) -> Head:
             "answered, but shows neither sysUpTime nor interfaces to this credential (check its view)",
         )
     uptime, if_number, change = (
-        _number(value) if tag not in ber.ABSENT else -1 for tag, value in zip(head.tags, head.values, strict=True)
+        value if tag not in ber.ABSENT and isinstance(value, int) else -1
+        for tag, value in zip(head.tags, head.values, strict=True)
     )
     return Head(at, rtt, uptime, if_number, change)
 
@@ -195,12 +211,6 @@ async def _look_at_ethernet(session: Session, plan: Plan, head: Head) -> tuple[l
         return [], {}
     plan.ethernet = after = await read_ethernet(session, head.at, head.uptime)
     return counted(before, after), dict(zip(after.indexes.tolist(), after.duplex.tolist(), strict=True))
-
-
-def _number(value: Value) -> int:
-    if isinstance(value, int):
-        return value
-    raise Fault(FaultKind.GARBLED, "answered with text where a number belongs")
 
 
 async def _read_interfaces(session: Session, plan: Plan, head: Head) -> tuple[list[int], Snapshot, Status]:
@@ -340,11 +350,6 @@ async def _discover_ports(session: Session, plan: Plan) -> list[PortDescribed]:
     table = {prefix: dict(zip(column.indexes, column.values, strict=True)) for prefix, column in columns.items()}
     plan.indexes = columns[oids.IF_OPER_STATUS].indexes
     plan.narrow = any(index not in table[oids.IF_HC_IN_OCTETS] for index in plan.indexes)
-    plan.slow = any(
-        not table[oids.IF_HIGH_SPEED].get(index) or int(table[oids.IF_HIGH_SPEED][index]) < 100
-        for index in plan.indexes
-    )
-
     def words(prefix: bytes, index: bytes) -> str:
         value = table[prefix].get(index, b"")
         return clean(value) if isinstance(value, bytes) else ""
@@ -353,6 +358,7 @@ async def _discover_ports(session: Session, plan: Plan) -> list[PortDescribed]:
         value = table[prefix].get(index, 0)
         return value if isinstance(value, int) else 0
 
+    plan.slow = any(number(oids.IF_HIGH_SPEED, index) < 100 for index in plan.indexes)
     ports = []
     for index in plan.indexes:
         kind, mac = table[oids.IF_TYPE].get(index, 0), table[oids.IF_PHYS_ADDRESS].get(index, b"")

@@ -18,7 +18,8 @@ from lumtar.domain.inventory.profiles import objects_of
 from lumtar.domain.operation.secrets import SecretUnreadable
 from lumtar.domain.readings.models import Newest
 from lumtar.engine.collector.reading import Plan
-from lumtar.engine.recorder import Reachability, Recorder
+from lumtar.engine.batch import Reachability
+from lumtar.engine.recorder import Recorder
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.session import Patience, Session
 from lumtar.wire.transport import Address, Transport, resolve

@@ -1,0 +1,218 @@
+"""What values may be: the ranges of SMIv2's types (RFC 2578 section 2) and of the objects that Lumtar reads.
+
+Whatever an agent gives is looked at here before anything else sees it. What does not fit is absent, and counted with
+its reason; nothing further in has to think of a device that lies.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from lumtar.wire import ber, oids
+from lumtar.wire.pdu import Value
+
+LONGEST_TEXT = 1024
+"""Octets of a text that are believed. The standards allow 255; what is a little longer is cut later on."""
+LONGEST_VALUE = 4096
+"""Octets of any value that are kept at all."""
+HIGHEST_INDEX = 2**31 - 1
+"""InterfaceIndex and most other indexes (RFC 2863)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Number:
+    """A whole number from ``low`` to ``high``. ``instead`` stands for one that is out of range, where a row needs one."""
+
+    name: str
+    low: int
+    high: int
+    instead: int | None = None
+
+    def fits(self, value: Value) -> bool:
+        """Whether a value is one of these."""
+        return isinstance(value, int) and self.low <= value <= self.high
+
+    @property
+    def words(self) -> str:
+        """What it has to be."""
+        return f"a number from {self.low} to {self.high}"
+
+
+@dataclass(frozen=True, slots=True)
+class Octets:
+    """Text, an address, an object identifier: octets of a sane length."""
+
+    name: str
+    longest: int = LONGEST_TEXT
+    instead: None = None
+
+    def fits(self, value: Value) -> bool:
+        """Whether a value is one of these."""
+        return isinstance(value, bytes) and len(value) <= self.longest
+
+    @property
+    def words(self) -> str:
+        """What it has to be."""
+        return f"at most {self.longest} octets"
+
+
+@dataclass(frozen=True, slots=True)
+class ObjectId:
+    """An object identifier, properly encoded."""
+
+    name: str
+    instead: None = None
+
+    def fits(self, value: Value) -> bool:
+        """Whether a value is one of these."""
+        return isinstance(value, bytes) and (not value or is_index(value))
+
+    @property
+    def words(self) -> str:
+        """What it has to be."""
+        return "an object identifier"
+
+
+Syntax = Number | Octets | ObjectId
+
+
+def _counter32(name: str) -> Number:
+    return Number(name, 0, 2**32 - 1)
+
+
+def _counter64(name: str) -> Number:
+    return Number(name, 0, 2**64 - 1)
+
+
+SYNTAX: dict[bytes, Syntax] = {
+    oids.SYS_DESCR: Octets("sysDescr"),
+    oids.SYS_OBJECT_ID: ObjectId("sysObjectID"),
+    oids.SYS_UPTIME: Number("sysUpTime", 0, 2**32 - 1),
+    oids.SYS_CONTACT: Octets("sysContact"),
+    oids.SYS_NAME: Octets("sysName"),
+    oids.SYS_LOCATION: Octets("sysLocation"),
+    oids.IF_NUMBER: Number("ifNumber", 0, HIGHEST_INDEX),
+    oids.IF_TABLE_LAST_CHANGE: Number("ifTableLastChange", 0, 2**32 - 1),
+    oids.IF_DESCR: Octets("ifDescr"),
+    oids.IF_TYPE: Number("ifType", 1, HIGHEST_INDEX),
+    oids.IF_SPEED: Number("ifSpeed", 0, 2**32 - 1),
+    oids.IF_PHYS_ADDRESS: Octets("ifPhysAddress", 64),
+    oids.IF_ADMIN_STATUS: Number("ifAdminStatus", 1, 3),
+    # The state says which interfaces there are: one with an odd state is there all the same, its state is unknown (4).
+    oids.IF_OPER_STATUS: Number("ifOperStatus", 1, 7, instead=4),
+    oids.IF_IN_OCTETS: _counter32("ifInOctets"),
+    oids.IF_IN_UCAST: _counter32("ifInUcastPkts"),
+    oids.IF_IN_NUCAST: _counter32("ifInNUcastPkts"),
+    oids.IF_IN_DISCARDS: _counter32("ifInDiscards"),
+    oids.IF_IN_ERRORS: _counter32("ifInErrors"),
+    oids.IF_OUT_OCTETS: _counter32("ifOutOctets"),
+    oids.IF_OUT_UCAST: _counter32("ifOutUcastPkts"),
+    oids.IF_OUT_NUCAST: _counter32("ifOutNUcastPkts"),
+    oids.IF_OUT_DISCARDS: _counter32("ifOutDiscards"),
+    oids.IF_OUT_ERRORS: _counter32("ifOutErrors"),
+    oids.IF_NAME: Octets("ifName"),
+    oids.IF_HC_IN_OCTETS: _counter64("ifHCInOctets"),
+    oids.IF_HC_IN_UCAST: _counter64("ifHCInUcastPkts"),
+    oids.IF_HC_IN_MULTICAST: _counter64("ifHCInMulticastPkts"),
+    oids.IF_HC_IN_BROADCAST: _counter64("ifHCInBroadcastPkts"),
+    oids.IF_HC_OUT_OCTETS: _counter64("ifHCOutOctets"),
+    oids.IF_HC_OUT_UCAST: _counter64("ifHCOutUcastPkts"),
+    oids.IF_HC_OUT_MULTICAST: _counter64("ifHCOutMulticastPkts"),
+    oids.IF_HC_OUT_BROADCAST: _counter64("ifHCOutBroadcastPkts"),
+    oids.IF_HIGH_SPEED: Number("ifHighSpeed", 0, 2**32 - 1),
+    oids.IF_ALIAS: Octets("ifAlias"),
+    oids.IF_COUNTER_DISCONTINUITY: Number("ifCounterDiscontinuityTime", 0, 2**32 - 1),
+    oids.HR_PROCESSOR_LOAD: Number("hrProcessorLoad", 0, 100),
+    oids.HR_STORAGE_TYPE: ObjectId("hrStorageType"),
+    oids.HR_STORAGE_DESCR: Octets("hrStorageDescr"),
+    # Integer32 by the standard; agents with large disks use all 32 bits.
+    oids.HR_STORAGE_SIZE: Number("hrStorageSize", 0, 2**32 - 1),
+    oids.HR_STORAGE_USED: Number("hrStorageUsed", 0, 2**32 - 1),
+    oids.ENT_STATE_OPER: Number("entStateOper", 1, 4),
+    oids.PETH_PORT_DETECTION: Number("pethPsePortDetectionStatus", 1, 6),
+    oids.PETH_MAIN_POWER: Number("pethMainPsePower", 0, 2**32 - 1),
+    oids.PETH_MAIN_CONSUMPTION: Number("pethMainPseConsumptionPower", 0, 2**32 - 1),
+    oids.DOT3_ALIGNMENT: _counter32("dot3StatsAlignmentErrors"),
+    oids.DOT3_FCS: _counter32("dot3StatsFCSErrors"),
+    oids.DOT3_LATE: _counter32("dot3StatsLateCollisions"),
+    oids.DOT3_DUPLEX: Number("dot3StatsDuplexStatus", 1, 3),
+    oids.ENT_DESCR: Octets("entPhysicalDescr"),
+    oids.ENT_CLASS: Number("entPhysicalClass", 1, 99),
+    oids.ENT_NAME: Octets("entPhysicalName"),
+    oids.ENT_SOFTWARE: Octets("entPhysicalSoftwareRev"),
+    oids.ENT_SERIAL: Octets("entPhysicalSerialNum"),
+    oids.ENT_MAKER: Octets("entPhysicalMfgName"),
+    oids.ENT_MODEL: Octets("entPhysicalModelName"),
+    oids.SENSOR_TYPE: Number("entPhySensorType", 1, 99),
+    oids.SENSOR_SCALE: Number("entPhySensorScale", 1, 17),
+    oids.SENSOR_PRECISION: Number("entPhySensorPrecision", -8, 9),
+    oids.SENSOR_VALUE: Number("entPhySensorValue", -1_000_000_000, 1_000_000_000),
+    oids.SENSOR_STATUS: Number("entPhySensorOperStatus", 1, 3),
+    oids.ENGINE_ID: Octets("snmpEngineID", 32),
+    oids.BRIDGE_ADDRESS: Octets("dot1dBaseBridgeAddress", 6),
+}
+"""By encoded object identifier: of scalars with their instance, of columns without."""
+BY_INTERFACE = frozenset(oid for oid in SYNTAX if oid.startswith((oids.IF_ENTRY, oids.IF_X_ENTRY, oids.DOT3_ENTRY)))
+"""Columns whose index is an ifIndex."""
+TYPES = {
+    ber.INTEGER: "INTEGER",
+    ber.OCTET_STRING: "OCTET STRING",
+    ber.OBJECT_IDENTIFIER: "OBJECT IDENTIFIER",
+    ber.IP_ADDRESS: "IpAddress",
+    ber.COUNTER32: "Counter32",
+    ber.GAUGE32: "Gauge32",
+    ber.TIME_TICKS: "TimeTicks",
+    ber.OPAQUE: "Opaque",
+    ber.COUNTER64: "Counter64",
+}
+"""As SMIv2 calls them."""
+
+
+def name_of(oid: bytes) -> str:
+    """The name of a known object or of an instance of one, else its numbers."""
+    for size in range(len(oid), 4, -1):
+        if known := SYNTAX.get(oid[:size]):
+            return known.name
+    try:
+        return ber.dotted(oid)[:80]
+    except ber.Malformed:
+        return "an object without a proper name"
+
+
+def is_interface_index(index: bytes) -> bool:
+    """Whether an encoded index is one number that an interface can have."""
+    try:
+        numbers = ber.suffix(index)
+    except ber.Malformed:
+        return False
+    return len(numbers) == 1 and 0 < numbers[0] <= HIGHEST_INDEX
+
+
+def is_index(index: bytes) -> bool:
+    """Whether an encoded index consists of whole numbers of 32 bits, each written in the one way that there is."""
+    try:
+        return 0 < len(ber.suffix(index)) <= ber.LONGEST_OID
+    except ber.Malformed:
+        return False
+
+
+def misfits(syntax: Syntax, values: Sequence[Value]) -> list[int]:
+    """Places of the values that are not what they have to be. Nearly always there is none, which is told quickly."""
+    if not values:
+        return []
+    if isinstance(syntax, Number):
+        try:
+            if syntax.low <= min(values) and max(values) <= syntax.high:  # type: ignore[operator,type-var]
+                return []
+        except TypeError:
+            pass
+    return [place for place, value in enumerate(values) if not syntax.fits(value)]
+
+
+def shown(value: Value) -> str:
+    """An odd value for people."""
+    if isinstance(value, int):
+        return str(value) if abs(value) < 2**128 else f"a number of {value.bit_length()} bits"
+    if not value:
+        return "nothing"
+    text = value[:24].decode("latin-1")
+    return f"“{text}”" if text.isprintable() else f"{len(value):,} octets"
