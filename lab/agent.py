@@ -30,6 +30,7 @@ class Agent:
         self._socket.bind(self.address)
         self._loop.add_reader(self._socket, self._readable)
         self._dice = random.Random(device.box.seed)
+        self.largest = LARGEST
 
     def close(self) -> None:
         """Stop answering."""
@@ -128,7 +129,7 @@ class Agent:
             for run in runs:
                 each = run[row] if row < len(run) else run[-1]
                 size += len(each)
-                if size > LARGEST:
+                if size > self.largest and binds:
                     return binds
                 binds.append(each)
         return binds

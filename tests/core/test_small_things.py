@@ -1,11 +1,13 @@
 """Speeds, schedules, text, units, the lede, the working, the density of alarms."""
 
+import csv
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lumtar.core import schedule, working
+from lumtar.core import schedule, text, working
 from lumtar.core.alarms.density import Stand, density, stands
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.alarms.wording import reachable_text, utilisation_text
@@ -175,3 +177,11 @@ class TestDensity:
             low, high = place * width, (place + 1) * width
             surely = sum(stand.start < high - 1e-6 and stand.end > low + 1e-6 for stand in found)
             assert bucket.count >= surely
+
+
+@pytest.mark.parametrize("name", ["=1+2", "+cmd", "-x", "@SUM(1)", "\tx", "'=1", "plain", "'quoted'", "-"])
+def test_no_cell_is_a_formula_and_each_comes_back(name):
+    """A device chooses its own name; a spreadsheet must not compute it."""
+    (cell, number) = next(csv.reader([text.csv_line([name, -5])]))
+    assert not cell.startswith(("=", "+", "-", "@", "\t"))
+    assert text.without_apostrophe(cell) == name and number == "-5"

@@ -60,6 +60,17 @@ def test_bulk_rows_arrive_as_they_were_sent(ports):
     }
 
 
+def test_sums_beyond_64_bits_end_nothing(ports):
+    """Four absurd readings within five minutes: the sum is as large as can be, and others have theirs."""
+    at = minutes(5)
+    store(ports[0], at, 2**62, 2**62)
+    store(ports[1], at, 10, 20)
+    rollups.roll_all(rollups.hour_of(at[0]) - timedelta(hours=1), rollups.hour_of(at[0]) + timedelta(hours=2))
+    hours = {hour.interface_id: hour for hour in Hour.objects.filter(at=rollups.hour_of(at[0] - timedelta(seconds=1)))}
+    assert hours[ports[0].pk].in_octets == 2**63 - 1
+    assert hours[ports[1].pk].out_octets == 100
+
+
 def test_a_block_of_every_kind_of_column(ports):
     with connection.cursor() as cursor:
         cursor.execute(

@@ -131,3 +131,28 @@ def test_a_short_password_is_refused_in_words():
 def test_secrets_do_not_print():
     user = usm.User("anna", usm.AuthProtocol.SHA1, "authenticate", usm.PrivProtocol.AES128, "keep-it-private")
     assert "authenticate" not in repr(user) and "private" not in repr(user).replace("priv", "")
+
+
+LARGEST = {ber.COUNTER32: 2**32 - 1, ber.GAUGE32: 2**32 - 1, ber.TIME_TICKS: 2**32 - 1, ber.COUNTER64: 2**64 - 1}
+
+
+@given(tag=st.sampled_from(list(LARGEST)), value=st.integers(0, 2**70))
+def test_a_number_is_one_only_within_its_types_range(tag, value):
+    """RFC 2578, section 7.1: whatever an agent encodes, no number passes that its type cannot hold."""
+    oid = ber.oid_body("1.3.6.1.2.1.1.3.0")
+    bind = ber.tlv(ber.SEQUENCE, ber.tlv(ber.OBJECT_IDENTIFIER, oid) + ber.integer(value, tag))
+    (found,) = pdu.read_binds(ber.tlv(ber.SEQUENCE, bind), 0).tags
+    assert found == (tag if value <= LARGEST[tag] else ber.OUT_OF_RANGE)
+
+
+@given(st.integers(-(2**40), 2**40))
+def test_an_integer_has_32_bits(value):
+    bind = ber.tlv(ber.SEQUENCE, ber.tlv(ber.OBJECT_IDENTIFIER, b"\x2b") + ber.integer(value))
+    (found,) = pdu.read_binds(ber.tlv(ber.SEQUENCE, bind), 0).tags
+    assert found == (ber.INTEGER if -(2**31) <= value < 2**31 else ber.OUT_OF_RANGE)
+
+
+@pytest.mark.parametrize("body", [b"\x80\x01", b"\x01\x80\x01", b"\x9f\xff\xff\xff\x7f", b"\x01" * 800])
+def test_one_object_identifier_is_written_in_one_way(body):
+    with pytest.raises(Malformed):
+        ber.suffix(body)

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lumtar.wire import ber
+from lumtar.wire import ber, oids
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.pdu import VarBinds
 from lumtar.wire.tables import FITTING, MOST_ROWS, read_columns
@@ -72,6 +72,42 @@ async def test_of_a_full_table_no_request_is_wasted(rows, columns):
     assert [len(told.values) for told in found] == [rows] * columns
     # Answers are filled as far as whole columns allow, so at most half of the room stays empty.
     assert agent.requests <= -(-2 * rows * columns // FITTING) + columns
+
+
+class Lying:
+    """Answers one column with the rows it was given, whatever they are, and remembers what was refused of it."""
+
+    def __init__(self, prefix, rows):
+        self._rows = [(prefix + index, tag, value) for index, tag, value in rows] + [(AFTER, ber.INTEGER, 0)]
+        self.refused = {}
+
+    def refuse(self, name, words):
+        self.refused[name] = words
+
+    async def bulk(self, oids, repetitions):
+        place = next((n + 1 for n, row in enumerate(self._rows) if row[0] == oids[0]), 0)
+        return VarBinds(*(list(each) for each in zip(*self._rows[place : place + repetitions], strict=True)))
+
+
+@pytest.mark.parametrize(
+    ("prefix", "index", "tag", "value", "name"),
+    [
+        (oids.IF_TYPE, b"\x02", ber.INTEGER, -7, "ifType"),
+        (oids.IF_TYPE, b"\x02", ber.OUT_OF_RANGE, b"", None),
+        (oids.IF_HIGH_SPEED, b"\x02", ber.OCTET_STRING, b"fast", "ifHighSpeed"),
+        (oids.IF_DESCR, b"\x02", ber.OCTET_STRING, b"x" * 5000, "ifDescr"),
+        (oids.IF_DESCR, b"\x80\x02", ber.OCTET_STRING, b"x", "ifDescr"),
+        (oids.IF_DESCR, b"\x90\x80\x80\x80\x00", ber.OCTET_STRING, b"x", "ifDescr"),
+        (oids.IF_DESCR, b"\x02\x01", ber.OCTET_STRING, b"x", "ifDescr"),
+        (oids.HR_STORAGE_TYPE, b"\x02", ber.OBJECT_IDENTIFIER, b"\x2b\x86", "hrStorageType"),
+    ],
+)
+async def test_a_row_that_no_mib_allows_is_left_out_and_named(prefix, index, tag, value, name):
+    good = b"g1" if prefix == oids.IF_DESCR else b"\x2b\x06" if prefix == oids.HR_STORAGE_TYPE else 6
+    session = Lying(prefix, [(b"\x01", ber.INTEGER, good), (index, tag, value), (b"\xbf\x7f", ber.INTEGER, good)])
+    (column,) = await read_columns(session, [prefix])
+    assert (column.indexes, column.values) == ([b"\x01", b"\xbf\x7f"], [good, good])
+    assert list(session.refused) == ([name] if name else [])
 
 
 async def test_answers_in_circles_end():

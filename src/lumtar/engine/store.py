@@ -165,6 +165,9 @@ def _write(batch: Batch) -> None:
         _write_states(batch.devices)
         note_speeds(batch.speeds)
         note_duplex(batch.duplex)
+        for entry in batch.entries:
+            # An earlier try that was rolled back has left its number behind.
+            entry.pk = None
         Entry.objects.bulk_create(batch.entries)
         _write_gaps(batch.gaps)
         changed = alarms.apply(_of_devices_in_use(batch.transitions))

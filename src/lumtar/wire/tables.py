@@ -102,11 +102,7 @@ def _take(session: Session, column: Column, oids: list[bytes], tags: list[int], 
             return
         index = oid[size:]
         # Encoded indexes of one length sort as their numbers do; others are decoded first.
-        if len(index) == len(last):
-            advances = index > last
-        else:
-            advances = _numbers(index) > _numbers(last)
-        if not advances:
+        if not (index > last if len(index) == len(last) else _advances(index, last)):
             raise Fault(FaultKind.LOOP, f"its answers go in circles at {smi.name_of(oid)}")
         column.seen += 1
         if column.seen > MOST_ROWS:
@@ -121,9 +117,9 @@ def _take(session: Session, column: Column, oids: list[bytes], tags: list[int], 
         column.values.append(value)
 
 
-def _numbers(index: bytes) -> tuple[int, ...]:
-    """The numbers of an index, to see whether it advances; one that is none sorts first, and so cannot."""
+def _advances(index: bytes, last: bytes) -> bool:
+    """Whether an index comes after another one. One that is none is left out later on; the bound on rows ends a circle of them."""
     try:
-        return ber.suffix(index)
+        return ber.suffix(index) > ber.suffix(last)
     except ber.Malformed:
-        return (-1,)
+        return index != last

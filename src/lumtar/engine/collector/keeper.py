@@ -168,7 +168,7 @@ class Keeper:
 
     def _tell_what_was_lost(self) -> None:
         """Once it is written to again, what was dropped becomes a gap of each device, ahead of what still waits."""
-        if not self._lost or self._ending:
+        if not self._lost:
             return
         gaps = [GapNews(device, lost.start, lost.end, "dropped", lost.words) for device, lost in self._lost.items()]
         self._lost = {}

@@ -61,6 +61,7 @@ class Plan:
     all_read_at : when all of them were read last; at other polls only those are that change fast
     known : the last values of objects that count, and of states
     ethernet : the last look at what only Ethernet counts
+    refused : what was not believed when it was described, which later polls do not read
     """
 
     tables: frozenset[Table] = frozenset(Table)
@@ -73,6 +74,7 @@ class Plan:
     all_read_at: float = 0.0
     known: dict[tuple[str, str], Count] = field(default_factory=dict)
     ethernet: Seen | None = None
+    refused: dict[str, str] = field(default_factory=dict)
     if_number: int = -1
     table_change: int = -1
     uptime: int = -1
@@ -172,7 +174,7 @@ async def _poll(session: Session, plan: Plan) -> Polled:
         duplex,
         discovery,
         restarted,
-        {name: _refused(each) for name, each in session.refused.items()},
+        plan.refused | {name: _refused(each) for name, each in session.refused.items()},
     )
 
 
@@ -314,6 +316,7 @@ async def discover(session: Session, plan: Plan) -> Discovery:
     chassis, parts = await discover_parts(session, plan.tables)
     parts += await discover_objects(session, plan.objects)
     plan.parts, plan.all_read_at, plan.discovered = [ask(part) for part in parts], 0.0, True
+    plan.refused = {name: _refused(each) for name, each in session.refused.items()}
     maker, model, serial, software = chassis
     engine_id, base_mac = await _read_identity(session, ports)
     said = replace(
