@@ -10,10 +10,10 @@ from django.utils import timezone
 
 from lumtar.domain.inventory.credentials import create
 from lumtar.domain.inventory.models import Credential
-from lumtar.domain.operation import selfcheck
 from lumtar.domain.operation.services import beat
 from lumtar.domain.readings import partitions
 from lumtar.domain.readings.models import Due, RolledUp
+from lumtar.domain.selfwatch import selfcheck
 
 pytestmark = pytest.mark.django_db
 DETAIL = {"devices": 61, "interfaces": 1178, "lag_s": 0.1, "cpu_s": 30.0}

@@ -31,7 +31,7 @@ from lumtar.domain.inventory.profiles import ProfileTold
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.models import Process
-from lumtar.domain.operation.queries import health
+from lumtar.domain.selfwatch.health import health
 from lumtar.domain.readings import around, ethernet
 from lumtar.domain.readings.models import ComponentReading, DeviceReading, EthernetErrors, Gap, Newest, Reading
 from lumtar.engine.collector.keeper import Keeper
@@ -59,7 +59,7 @@ async def test_a_new_device_is_described_polled_and_stored(stand_in):
         start = await eventually(reached)
         readings = await eventually(lambda: rated() if len(rated()) >= 3 else None)
         end = await eventually(lambda: reached() if reached()[1] > readings[-1].at else None)
-        standing = collector.standing()
+        standing = collector.progress()
     assert await sync_to_async(is_whole)(start, end)
     assert all(reading.in_octets > 0 and reading.elapsed_ms > 0 for reading in readings)
     stored = await Device.objects.aget(pk=device.pk)
@@ -428,7 +428,7 @@ async def test_a_time_without_a_collector_is_a_gap_that_says_so(stand_in):
     from django.utils import timezone
 
     then = timezone.now() - timedelta(minutes=30)
-    await Process.objects.acreate(name="collector", started_at=then, beat_at=then)
+    await Process.objects.acreate(name="collector", kind="collector", started_at=then, beat_at=then)
     await adding(stand_in)
     async with collecting():
         gap = await eventually(lambda: Gap.objects.first())

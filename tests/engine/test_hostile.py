@@ -90,7 +90,7 @@ def test_what_the_database_refuses_is_set_aside_and_the_rest_is_stored(monkeypat
         refused(interfaces, seen)
 
     monkeypatch.setattr(store.readings, "append", append)
-    (aside,) = store.write(batch)
+    (aside,) = store.write(batch).set_aside
     assert (aside.device, aside.rows) == (bad.pk, 2) and "smallint out of range" in aside.words
     moment = datetime.fromtimestamp(at, UTC)
     stored = set(Reading.objects.filter(at=moment).values_list("interface__device", flat=True))
@@ -133,7 +133,7 @@ def test_a_batch_waits_while_there_is_no_room_on_the_disk(monkeypatch, batch_of)
         tries.append(given)
         if len(tries) < 4:
             raise OperationalError("could not extend file: No space left on device") from psycopg.errors.DiskFull()
-        write(given)
+        return write(given)
 
     monkeypatch.setattr(store, "_write", full)
     keeper = Keeper()
@@ -153,7 +153,7 @@ def test_a_partition_that_is_missing_is_made(batch_of):
     with connection.cursor() as cursor:
         cursor.execute("SELECT tableoid::regclass::text FROM readings_reading LIMIT 1")
         cursor.execute(f"DROP TABLE {cursor.fetchone()[0]}")
-    assert store.write(batch) == []
+    assert store.write(batch).set_aside == []
     assert Reading.objects.filter(at=datetime.fromtimestamp(at, UTC)).count() == 2
 
 

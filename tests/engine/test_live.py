@@ -38,8 +38,8 @@ async def test_a_port_is_read_every_second_until_nobody_looks(stand_in, monkeypa
         port = await uplink()
         until = await wish([port.pk], 1, "anna")
         found = await eventually(lambda: looks() if len(looks()) >= 2 else None)
-        assert collector.standing()["looked_at"] == 1
-        await eventually(lambda: timezone.now() > until and collector.standing()["looked_at"] == 0)
+        assert collector.progress()["looked_at"] == 1
+        await eventually(lambda: timezone.now() > until and collector.progress()["looked_at"] == 0)
         ended = await LiveReading.objects.acount()
         await asyncio.sleep(1.5)
         assert await LiveReading.objects.acount() == ended
@@ -59,7 +59,7 @@ async def test_two_who_look_at_one_device_cost_one_request_at_the_shorter_pace(s
         # The second one does not wait for the next look of the first.
         await wish([port.pk, other.pk], 1, "bert")
         await eventually(lambda: len(looks()) >= 4)
-        assert collector.standing()["looked_at"] == 1
+        assert collector.progress()["looked_at"] == 1
         assert (await LiveState.objects.aget()).every_s == 1
         await sync_to_async(live.end)("bert")
         await eventually(lambda: LiveState.objects.filter(every_s=10).exists())

@@ -112,6 +112,15 @@ class Recorder:
                 if interface.pk in labels:
                     interface.label, interface.role = labels[interface.pk]
 
+    def move_times(self, step: float) -> None:
+        """The clock was set by so many seconds: all that is known was so much later or earlier by it."""
+        with self.lock:
+            self.ledger.state.at[self.ledger.state.seen] += step
+            for known in self.reach.values():
+                known.since += step
+                known.answered_at = known.answered_at + step if known.answered_at is not None else None
+                known.started_at = known.started_at + step if known.started_at is not None else None
+
     def add(self, device: Device, interfaces: Sequence[Interface]) -> NDArray[np.int64]:
         """Slots for interfaces that are new here."""
         with self.lock:

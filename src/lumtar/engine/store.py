@@ -4,7 +4,7 @@ A batch that the database refuses is taken apart until the device is alone whose
 aside with the reason, and nobody else loses anything.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 
 import psycopg
@@ -16,6 +16,8 @@ from lumtar.domain.alarms.services import Transition
 from lumtar.domain.inventory.description import note_duplex, note_speeds
 from lumtar.domain.inventory.models import Device, DeviceState, Interface
 from lumtar.domain.logbook.models import Entry
+from lumtar.domain.operation import leases
+from lumtar.domain.operation.leases import share_of
 from lumtar.domain.operation.services import announce
 from lumtar.domain.readings import ethernet, partitions
 from lumtar.domain.readings import services as readings
@@ -61,6 +63,14 @@ class SetAside:
     words: str
 
 
+@dataclass(slots=True)
+class Outcome:
+    """What became of a batch: what the database refused, and how many readings came too late (see leases.py)."""
+
+    set_aside: list[SetAside] = field(default_factory=list)
+    late_rows: int = 0
+
+
 def passes(error: BaseException) -> bool:
     """Whether an error is the database's own state, which passes, rather than a refusal of what it was given."""
     cause: BaseException | None = error
@@ -74,27 +84,26 @@ def passes(error: BaseException) -> bool:
     return isinstance(error, OperationalError | InterfaceError)
 
 
-def write(batch: Batch) -> list[SetAside]:
+def write(batch: Batch) -> Outcome:
     """Store a batch and announce it.
-
-    Returns
-    -------
-    what could not be stored, by device
 
     Raises
     ------
     Unwritable
     """
+    outcome = Outcome()
     if not batch.apart:
         for mend in (_make_partitions, _leave_out_deleted, _take_apart):
             try:
-                _write(batch)
-                return []
+                outcome.late_rows = _write(batch)
+                return outcome
             except Exception as error:
                 _raise_if_it_passes(error)
                 mend(batch, error)
     # Words and readings go apart: an alarm is told though a figure is refused, and the other way round.
-    return _write_halves(batch.words()) + _write_halves(batch.readings())
+    for part in (batch.words(), batch.readings()):
+        _write_halves(part, outcome)
+    return outcome
 
 
 def _raise_if_it_passes(error: Exception) -> None:
@@ -107,17 +116,18 @@ def _take_apart(batch: Batch, error: Exception) -> None:
     batch.apart = True
 
 
-def _write_halves(batch: Batch) -> list[SetAside]:
+def _write_halves(batch: Batch, outcome: Outcome) -> None:
     devices = batch.about()
     try:
-        _write(batch)
-        return []
+        outcome.late_rows += _write(batch)
+        return
     except Exception as error:
         _raise_if_it_passes(error)
         if len(devices) <= 1:
-            return [_set_aside(batch, devices[0] if devices else None, error)]
-    first, second = batch.halves()
-    return _write_halves(first) + _write_halves(second)
+            outcome.set_aside.append(_set_aside(batch, devices[0] if devices else None, error))
+            return
+    for half in batch.halves():
+        _write_halves(half, outcome)
 
 
 def _set_aside(batch: Batch, device: int | None, error: Exception) -> SetAside:
@@ -153,11 +163,13 @@ def _leave_out_deleted(batch: Batch, error: Exception) -> None:
     batch.gaps = [each for each in batch.gaps if each.device is None or each.device in devices]
 
 
-def _write(batch: Batch) -> None:
+def _write(whole: Batch) -> int:
+    """Store a batch in one transaction. Returns how many of its readings came too late."""
     with transaction.atomic():
+        batch = _without_late(whole)
         if not readings.claim_batch(batch.id):
             # An earlier try was committed although its answer was lost.
-            return
+            return 0
         if batch.seen is not None and batch.interfaces is not None and batch.state is not None:
             readings.append(batch.interfaces, batch.seen)
             readings.renew_newest(batch.interfaces, batch.seen, batch.state)
@@ -179,6 +191,16 @@ def _write(batch: Batch) -> None:
             announce("alarms", changed)
         if batch.entries:
             announce("logbook")
+    return whole.rows - batch.rows
+
+
+def _without_late(batch: Batch) -> Batch:
+    """What of it this collector may store: another one may have taken some devices over since it was read."""
+    lost = leases.lost(batch.fences)
+    if not lost:
+        return batch
+    log.warning("came too late, another collector has these devices by now", collector=batch.collector, shares=len(lost))
+    return batch.of([device for device in batch.about() if device is None or share_of(device) not in lost], "mine")
 
 
 def _of_devices_in_use(transitions: list[Transition]) -> list[Transition]:

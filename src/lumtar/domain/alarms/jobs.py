@@ -59,7 +59,8 @@ def compose(told: Notification) -> EmailMessage:
     """The mail about one status change."""
     change = told.change
     alarm = change.alarm
-    where = alarm.device.name + (f", port {alarm.interface.label}" if alarm.interface else "")
+    where = alarm.device.name if alarm.device else "Lumtar itself"
+    where += f", port {alarm.interface.label}" if alarm.interface else ""
     severity = Severity(change.severity).word
     lines = [
         f"{where}",
@@ -67,7 +68,7 @@ def compose(told: Notification) -> EmailMessage:
         "",
         f"severity   {severity}",
         f"type       {alarm.get_type_display()}",
-        f"site       {alarm.device.site or 'none'}",
+        f"site       {(alarm.device.site if alarm.device else None) or 'none'}",
         f"at         {change.at:%Y-%m-%d %H:%M:%S} UTC",
         f"raised     {alarm.raised_at:%Y-%m-%d %H:%M:%S} UTC",
     ]

@@ -14,6 +14,7 @@ class AlarmType(models.TextChoices):
 
     UTILISATION = "utilisation", "utilisation above its limit"
     UNREACHABLE = "unreachable", "device does not answer"
+    LUMTAR = "lumtar", "Lumtar does not do its work"
 
 
 class Rule(models.Model):
@@ -48,11 +49,12 @@ class RuleMemory(models.Model):
 class Alarm(models.Model):
     """One alarm of a resource and type (RFC 8632 section 3.2): raised and cleared many times, with its history."""
 
-    device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, related_name="alarms")
+    device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, null=True, related_name="alarms")
+    """None if it is Lumtar itself; the qualifier then tells what of it."""
     interface = models.ForeignKey("inventory.Interface", on_delete=models.CASCADE, null=True, related_name="alarms")
     rule = models.ForeignKey(Rule, on_delete=models.SET_NULL, null=True, related_name="alarms")
     type = models.CharField(max_length=16, choices=AlarmType.choices)
-    qualifier = models.CharField(max_length=40, blank=True)
+    qualifier = models.CharField(max_length=80, blank=True)
     is_cleared = models.BooleanField(default=False)
     severity = models.SmallIntegerField(choices=SEVERITIES)
     text = models.CharField(max_length=500)

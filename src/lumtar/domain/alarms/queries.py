@@ -10,11 +10,11 @@ from lumtar.core.alarms.density import Bucket, density, stands
 from lumtar.domain.alarms.models import Notification
 
 SELECT = """
-SELECT a.id, a.type, a.device_id, d.name AS device, s.name AS site, a.interface_id, i.label AS interface, c.severity, c.text,
+SELECT a.id, a.type, a.device_id, coalesce(d.name, 'Lumtar itself') AS device, s.name AS site, a.interface_id, i.label AS interface, c.severity, c.text,
     c.at AS changed_at, coalesce(r.at, a.raised_at) AS raised_at, rule.name AS rule, coalesce(cardinality(rule.mail_to), 0) AS told_count,
     n.told, n.state AS mail_state
 FROM alarms_alarm a
-JOIN inventory_device d ON d.id = a.device_id
+LEFT JOIN inventory_device d ON d.id = a.device_id
 LEFT JOIN inventory_site s ON s.id = d.site_id
 LEFT JOIN inventory_interface i ON i.id = a.interface_id
 LEFT JOIN alarms_rule rule ON rule.id = a.rule_id
@@ -38,7 +38,7 @@ class AlarmRow:
 
     id: int
     type: str
-    device_id: int
+    device_id: int | None
     device: str
     site: str | None
     interface_id: int | None

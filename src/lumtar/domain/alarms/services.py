@@ -15,7 +15,7 @@ from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification, RuleMe
 class Transition:
     """An alarm is raised (or its severity changes) or cleared. Resource, type and qualifier identify it."""
 
-    device: int
+    device: int | None
     interface: int | None
     type: str
     qualifier: str

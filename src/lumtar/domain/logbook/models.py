@@ -15,6 +15,7 @@ class Entry(models.Model):
         INVENTORY = "inventory", "interfaces came, went or were renamed"
         REACH = "reach", "reachability"
         USER = "user", "user action"
+        LUMTAR = "lumtar", "Lumtar itself"
 
     at = models.DateTimeField()
     kind = models.CharField(max_length=12, choices=Kind.choices)

@@ -1,19 +1,45 @@
-"""Heartbeats, and announcing changes to the event stream."""
+"""Heartbeats, how periodic jobs went, and announcing changes to the event stream."""
 
+import os
+import socket
 from datetime import datetime
 from typing import Any
 
 import orjson
 from django.db import connection
 
-from lumtar.domain.operation.models import Process
+from lumtar.domain.operation.models import JobRun, Process
 
 CHANNEL = "lumtar"
 
 
-def beat(name: str, started_at: datetime, now: datetime, detail: dict[str, Any]) -> None:
-    """Say that a process is alive and what it is doing."""
-    Process.objects.update_or_create(name=name, defaults={"started_at": started_at, "beat_at": now, "detail": detail})
+def beat(
+    name: str, started_at: datetime, now: datetime, detail: dict[str, Any], *, kind: str = "", trouble: str = ""
+) -> None:
+    """Say that a service's instance is alive, what it is doing, and what it cannot do."""
+    told = {
+        "kind": kind or name,
+        "host": socket.gethostname()[:253],
+        "pid": os.getpid(),
+        "started_at": started_at,
+        "beat_at": now,
+        "stopped_at": None,
+        "trouble": trouble[:400],
+        "detail": detail,
+    }
+    Process.objects.update_or_create(name=name, defaults=told)
+
+
+def stopped(name: str, now: datetime) -> None:
+    """Say that a service's instance ended as it was told to."""
+    Process.objects.filter(name=name).update(stopped_at=now, trouble="")
+
+
+def note_job(task: str, every_s: int, now: datetime, took_ms: float, problem: str = "") -> None:
+    """Write down how a periodic job went."""
+    told: dict[str, Any] = {"every_s": every_s, "took_ms": took_ms, "words": problem[:400]}
+    told["failed_at" if problem else "succeeded_at"] = now
+    JobRun.objects.update_or_create(task=task, defaults=told)
 
 
 def announce(topic: str, ids: list[int] | None = None) -> None:

@@ -6,7 +6,7 @@ import structlog
 from procrastinate.contrib.django import app
 
 from lumtar.domain.operation.services import announce
-from lumtar.domain.readings import ethernet, partitions, rollups
+from lumtar.domain.readings import ethernet, partitions, rollups, services
 
 log = structlog.get_logger()
 
@@ -28,6 +28,7 @@ def keep_partitions(timestamp: int) -> None:
     now = datetime.fromtimestamp(timestamp, UTC)
     partitions.ensure_around(now)
     ethernet.drop_old(now)
+    services.forget_batches()
     if dropped := partitions.drop_old(now):
         log.info("dropped", partitions=dropped)
 

@@ -53,6 +53,12 @@ def claim_batch(batch: UUID) -> bool:
         return bool(cursor.rowcount)
 
 
+def forget_batches() -> None:
+    """Forget batches that cannot come again: a collector tries one again within seconds of the database's return."""
+    with connection.cursor() as cursor:
+        cursor.execute("DELETE FROM readings_writtenbatch WHERE at < now() - interval '6 hours'")
+
+
 def append(interfaces: NDArray[np.int64], seen: Observation, table: str = rollups.READINGS) -> None:
     """Append one reading an interface. What comes after its time was summed up makes that time due again."""
     if table == rollups.READINGS:

@@ -5,15 +5,12 @@ import heapq
 import os
 import time
 from collections import Counter
-from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import asdict
-from datetime import UTC, datetime, timedelta
-from typing import TypeVar
+from datetime import UTC, datetime
 
 import numpy as np
 import structlog
-from django.db import DatabaseError, InterfaceError, close_old_connections
 
 from lumtar.core import schedule
 from lumtar.core.profiles import Recognition
@@ -22,18 +19,20 @@ from lumtar.domain.inventory import polling
 from lumtar.domain.inventory.description import KnownPart, describe, is_known
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.inventory.profiles import recognitions
-from lumtar.domain.operation.models import Process
-from lumtar.domain.operation.services import beat
-from lumtar.domain.readings.models import Gap
+from lumtar.domain.logbook.models import Entry
+from lumtar.domain.operation.leases import share_of
 from lumtar.domain.readings.partitions import ensure_around
+from lumtar.engine.batch import Batch
+from lumtar.engine.clock import Clock
 from lumtar.engine.collector import targets
 from lumtar.engine.collector.account import told
+from lumtar.engine.collector.holding import Holding
 from lumtar.engine.collector.keeper import Keeper
 from lumtar.engine.collector.live import Live
 from lumtar.engine.collector.reading import Discovery, Polled, poll
 from lumtar.engine.collector.targets import Target
-from lumtar.engine.batch import Batch
 from lumtar.engine.recorder import Answer, Recorder, moment
+from lumtar.engine.service import AWAY, Service, with_database
 from lumtar.engine.store import passes
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.icmp import Pinger
@@ -42,87 +41,108 @@ from lumtar.wire.tcp import connect
 from lumtar.wire.transport import Transport
 
 log = structlog.get_logger()
-T = TypeVar("T")
 
-NAME = "collector"
 AT_ONCE = int(os.environ.get("LUMTAR_POLLS_AT_ONCE", "256"))
 FLUSH = 1.0
 CONFIGURE = 5.0
 ASKED = 0.5
 LONGEST_POLL = 300.0
-AWAY = (DatabaseError, InterfaceError)
+PARTITIONS = 60.0
+WAITING_S = 15.0
+"""Seconds for which readings have to wait before it is trouble."""
 
 
-class Collector:
-    """Polls every enabled device at its interval until it is told to stop."""
+class Collector(Service):
+    """Polls every enabled device of its shares at its interval until it is told to stop."""
 
-    def __init__(self) -> None:
-        self.started = datetime.now(UTC)
+    kind = "collector"
+
+    def __init__(self, name: str = "", clock: Clock | None = None) -> None:
+        super().__init__(name)
+        self.clock = clock or Clock()
         self.targets: dict[int, Target] = {}
         self.counts: Counter[str] = Counter()
         self.keeper = Keeper()
+        self.holding = Holding(self.name)
         self.recorder = Recorder([])
         self.transport: Transport | None = None
         self.pinger: Pinger | None = None
         self.live: Live | None = None
         self._due: list[tuple[float, int]] = []
         self._fingerprint: int | None = None
+        self._configuring = asyncio.Lock()
         self._labelled = 0
         self._recognitions: list[Recognition] = []
         self._answers: list[Answer] = []
         self._room = asyncio.Semaphore(AT_ONCE)
-        self._tasks: set[asyncio.Task[None]] = set()
+        self._polls: set[asyncio.Task[None]] = set()
         self._waiting = asyncio.Event()
 
-    async def run(self) -> None:
+    async def prepare(self) -> None:
+        """Wait for the database, and load what everything stands on."""
+        await self.until_there(self._begin)
+
+    async def work(self) -> None:
         """Work until cancelled; what was read by then is stored."""
         self.transport, self.pinger = Transport(), Pinger()
-        await self._until_there(self._begin)
         self.keeper.start()
-        self.live = Live(self.targets.get, self.recorder, self.transport)
+        self.live = Live(self.targets.get, self.recorder, self.transport, self.clock.time)
         chores = [
-            asyncio.create_task(each())
-            for each in (
-                self._flush_often,
-                self._configure_often,
-                self._beat_often,
-                self._look_for_requests,
-                self.live.run,
+            self.supervise(name, work)
+            for name, work in (
+                ("polling", self._poll_for_ever),
+                ("handing over what was read", self._flush_often),
+                ("holding devices", self._hold_often),
+                ("following the set-up", self._configure_often),
+                ("making partitions", self._make_partitions),
+                ("watching the clock", self._watch_clock),
+                ("polls that are asked for", self._look_for_requests),
+                ("looking live", self.live.run),
             )
         ]
         try:
-            await self._poll_for_ever()
+            await asyncio.Event().wait()
         finally:
-            for task in [*chores, *self._tasks]:
+            for task in [*chores, *self._polls]:
                 task.cancel()
             self._flush()
             await asyncio.to_thread(self.keeper.finish)
+            await asyncio.to_thread(self.holding.end)
             self.transport.close()
             self.pinger.close()
 
-    async def _until_there(self, work: Callable[[], None]) -> None:
-        """Do blocking work that needs the database, as often as it takes."""
-        while True:
-            try:
-                await asyncio.to_thread(_with_database, work)
-                return
-            except AWAY as error:
-                log.warning("the database is not there yet", error=str(error))
-                await asyncio.sleep(2.0)
-
     def _begin(self) -> None:
-        now = datetime.now(UTC)
-        ensure_around(now)
-        last = Process.objects.filter(name=NAME).first()
-        if last and now - last.beat_at > timedelta(seconds=90):
-            Gap.objects.create(
-                start=last.beat_at, end=now, reason=Gap.Reason.COLLECTOR, words="the collector was not running"
-            )
+        ensure_around(datetime.now(UTC))
         self.recorder = Recorder(targets.load_rules())
         self._recognitions = recognitions()
-        for target in targets.load_targets(self.recorder, targets.load_devices()):
-            self._admit(target)
-        beat(NAME, self.started, now, {"devices": len(self.targets)})
+        self.holding.begin()
+
+    async def _hold_often(self) -> None:
+        """Renew what is held, take over what others have lost, give up what others should have."""
+        while True:
+            if await asyncio.to_thread(with_database, self.holding.renew):
+                # What came is polled from now on, what went is not any more.
+                await self._take_over()
+            if self.holding.surplus:
+                await self._let_go(set(self.holding.surplus))
+            await asyncio.sleep(self.holding.every_s)
+
+    async def _take_over(self) -> None:
+        self._fingerprint, devices = await asyncio.to_thread(
+            with_database, lambda: (targets.fingerprint(), targets.load_devices())
+        )
+        gaps = self.holding.gaps(devices, self.clock.time())
+        if gaps:
+            self.keeper.put(Batch(gaps=gaps))
+        await self._configure(devices)
+
+    async def _let_go(self, shares: set[int]) -> None:
+        """Stop polling some devices, and hand them over once everything that was read of them is stored."""
+        for number in [number for number in self.targets if share_of(number) in shares]:
+            self.targets.pop(number).gone = True
+        self._flush()
+        if await asyncio.to_thread(self.keeper.drain, self.holding.patience_s):
+            await asyncio.to_thread(with_database, self.holding.give_surplus)
 
     def _admit(self, target: Target) -> None:
         device = target.device
@@ -134,7 +154,7 @@ class Collector:
         return known is None or known.answered_at is None
 
     def _schedule(self, target: Target, fresh: bool = False, confirm: bool = False) -> float:
-        now = time.time()
+        now = self.clock.time()
         due = now if fresh else schedule.next_poll(target.device.pk, target.device.interval_s, now)
         if confirm:
             due = min(due, now + schedule.CONFIRM_AFTER)
@@ -148,7 +168,7 @@ class Collector:
 
     async def _poll_for_ever(self) -> None:
         while True:
-            now = time.time()
+            now = self.clock.time()
             while self._due and self._due[0][0] <= now:
                 due, number = heapq.heappop(self._due)
                 target = self.targets.get(number)
@@ -158,18 +178,36 @@ class Collector:
                 target.busy = True
                 await self._room.acquire()
                 task = asyncio.create_task(self._poll(target))
-                self._tasks.add(task)
-                task.add_done_callback(self._tasks.discard)
+                self._polls.add(task)
+                task.add_done_callback(self._polls.discard)
             self._waiting.clear()
-            pause = min(1.0, self._due[0][0] - time.time()) if self._due else 1.0
+            pause = min(1.0, self._due[0][0] - self.clock.time()) if self._due else 1.0
             # Not wait_for: before Python 3.12 it loses a cancellation that comes together with the event.
             with suppress(TimeoutError):
                 async with asyncio.timeout(max(0.0, pause)):
                     await self._waiting.wait()
 
+    async def _watch_clock(self) -> None:
+        """Should somebody set the machine's clock, what is known moves along: no poll waits for it, and no rate comes of it."""
+        while True:
+            await asyncio.sleep(1.0)
+            step = self.clock.step()
+            if not step:
+                continue
+            words = f"the clock of {self.name} was set {'forwards' if step > 0 else 'back'} by {abs(step):,.1f} s"
+            log.warning("the clock was set", seconds=round(step, 3))
+            self.recorder.move_times(step)
+            for target in self.targets.values():
+                target.due += step
+                target.plan.move_times(step)
+            self._due = [(due + step, number) for due, number in self._due]
+            entry = Entry(at=moment(self.clock.time()), kind=Entry.Kind.LUMTAR, text=words)
+            self.keeper.put(Batch(entries=[entry]))
+            self._waiting.set()
+
     async def _poll(self, target: Target) -> None:
         device = target.device
-        began = time.time()
+        began = time.monotonic()
         failed, fresh = False, self._is_new(device)
         answer: Answer | None = None
         fault: Fault | None = None
@@ -183,7 +221,7 @@ class Collector:
                     session.trace = trace
                     if asked:
                         target.plan.all_read_at = 0.0
-                    answer = await self._answer(target, await poll(session, target.plan))
+                    answer = await self._answer(target, await poll(session, target.plan, self.clock.time))
                 else:
                     answer = await self._look(target)
         except Fault as met:
@@ -210,7 +248,7 @@ class Collector:
             self._room.release()
         if target.gone:
             return
-        skipped = int((time.time() - began) // device.interval_s)
+        skipped = int((time.monotonic() - began) // device.interval_s)
         self.counts["skipped"] += skipped
         first_silence = (
             failed
@@ -225,7 +263,7 @@ class Collector:
             self._answers.append(answer)
         elif fault is not None:
             self.counts["silent"] += 1
-            self.keeper.put(self.recorder.silent(device, time.time(), fault, due))
+            self._hand_over(self.recorder.silent(device, self.clock.time(), fault, due))
         if asked:
             await self._tell(target, asked, began, trace or [], fault)
 
@@ -235,13 +273,13 @@ class Collector:
         """Write down a poll that somebody asked for: each request, and what was computed."""
         computed = [] if fault else [seen for batch in self._flush() for seen in told(batch, self.recorder, target)]
         record = {
-            "took_ms": round(1000 * (time.time() - began), 1),
+            "took_ms": round(1000 * (time.monotonic() - began), 1),
             "exchanges": [asdict(each) for each in trace],
             "fault": fault.words if fault else "",
             "computed": computed,
         }
         with suppress(*AWAY):
-            await asyncio.to_thread(_with_database, lambda: polling.answer(list(asked), target.device.pk, record))
+            await asyncio.to_thread(with_database, lambda: polling.answer(list(asked), target.device.pk, record))
 
     async def _look(self, target: Target) -> Answer:
         """Ask a device that does not speak SNMP whether it is there."""
@@ -253,7 +291,7 @@ class Collector:
         else:
             rtt = await self.pinger.ping(family, address, device.timeout_s, device.tries)
         nothing = np.zeros(0, np.int64)
-        return Answer(device, time.time(), -1, nothing, None, None, rtt_ms=rtt * 1000, poll_ms=rtt * 1000)
+        return Answer(device, self.clock.time(), -1, nothing, None, None, rtt_ms=rtt * 1000, poll_ms=rtt * 1000)
 
     def _session(self, target: Target) -> Session:
         device = target.device
@@ -266,7 +304,7 @@ class Collector:
         """What was polled with slots for its interfaces; new ones are written down first."""
         self.counts["varbinds"] += polled.varbinds
         if polled.discovery is not None and not self._is_known(target, polled.discovery):
-            await asyncio.to_thread(_with_database, lambda: self._describe(target, polled))
+            await asyncio.to_thread(with_database, lambda: self._describe(target, polled))
         target.is_as_loaded = False
         known = [row for row, index in enumerate(polled.indexes) if index in target.slot_of]
         snapshot, status = polled.snapshot, polled.status
@@ -334,56 +372,66 @@ class Collector:
                 else:
                     once[answer.device.pk] = answer
             batches.append(self.recorder.take(list(once.values())))
-            self.keeper.put(batches[-1])
+            self._hand_over(batches[-1])
             answers = again
         return batches
+
+    def _hand_over(self, batch: Batch) -> None:
+        batch.collector = self.name
+        batch.fences = self.holding.fences(news.device for news in batch.devices)
+        self.keeper.put(batch)
 
     async def _look_for_requests(self) -> None:
         while True:
             await asyncio.sleep(ASKED)
-            with suppress(*AWAY):
-                for request, device in await asyncio.to_thread(_with_database, polling.waiting):
-                    target = self.targets.get(device)
-                    if target is not None and not target.busy and request not in target.asked:
-                        target.asked.add(request)
-                        self._put(target, time.time())
+            for request, device in await asyncio.to_thread(with_database, polling.waiting):
+                target = self.targets.get(device)
+                if target is not None and not target.busy and request not in target.asked:
+                    target.asked.add(request)
+                    self._put(target, self.clock.time())
 
     async def _configure_often(self) -> None:
         while True:
             await asyncio.sleep(CONFIGURE)
-            try:
-                found = await asyncio.to_thread(_with_database, targets.fingerprint)
-                if found != self._fingerprint:
-                    devices = await asyncio.to_thread(_with_database, targets.load_devices)
-                    await self._configure({device.pk: device for device in devices})
-                    self._fingerprint = found
-                rules, sold, self._recognitions = await asyncio.to_thread(
-                    _with_database, lambda: (targets.load_rules(), targets.load_overrides(), recognitions())
-                )
-                self.recorder.renew_rules(rules)
-                self.recorder.renew_overrides(sold)
-                await self._take_labels()
-            except AWAY:
-                continue
+            found = await asyncio.to_thread(with_database, targets.fingerprint)
+            if found != self._fingerprint:
+                self._fingerprint = found
+                await self._configure(await asyncio.to_thread(with_database, targets.load_devices))
+            rules, sold, self._recognitions = await asyncio.to_thread(
+                with_database, lambda: (targets.load_rules(), targets.load_overrides(), recognitions())
+            )
+            self.recorder.renew_rules(rules)
+            self.recorder.renew_overrides(sold)
+            await self._take_labels()
 
     async def _take_labels(self) -> None:
         """Take over what ports are called and are for, if that was decided anew."""
-        run = await asyncio.to_thread(_with_database, targets.labelled)
+        run = await asyncio.to_thread(with_database, targets.labelled)
         if run != self._labelled:
-            self.recorder.renew_labels(await asyncio.to_thread(_with_database, targets.load_labels))
+            self.recorder.renew_labels(await asyncio.to_thread(with_database, targets.load_labels))
             self._labelled = run
 
-    async def _configure(self, devices: dict[int, Device]) -> None:
-        """Take over devices that came, went or were changed."""
+    async def _configure(self, every: list[Device]) -> None:
+        """Take over devices that came, went or were changed, as far as this collector holds them."""
+        async with self._configuring:
+            await self._take_devices({each.pk: each for each in every if self.holding.holds(each.pk)})
+
+    async def _take_devices(self, devices: dict[int, Device]) -> None:
         for number in set(self.targets) - set(devices):
             self.targets.pop(number).gone = True
         new = [device for number, device in devices.items() if number not in self.targets]
         if new:
-            loaded = await asyncio.to_thread(_with_database, lambda: targets.load_targets(self.recorder, new))
+            loaded = await asyncio.to_thread(with_database, lambda: targets.load_targets(self.recorder, new))
             for target in loaded:
                 self._admit(target)
         for number, device in devices.items():
-            target = self.targets[number]
+            target = self.targets.get(number)
+            if target is None:
+                continue
+            if target.busy:
+                # What is being read of it may change what is compared here: it is looked at again in a moment.
+                self._fingerprint = None
+                continue
             if targets.signature(device) != targets.signature(target.device):
                 target.session = target.place = None
             if device.reads != target.device.reads:
@@ -395,39 +443,44 @@ class Collector:
             target.device = device
             self.recorder.names[number] = device.name
 
-    async def _beat_often(self) -> None:
+    async def _make_partitions(self) -> None:
         while True:
-            detail = self.standing()
-            with suppress(*AWAY):
-                await asyncio.to_thread(_with_database, lambda detail=detail: self._beat(detail))
-            await asyncio.sleep(5.0)
+            await asyncio.sleep(PARTITIONS)
+            await asyncio.to_thread(with_database, lambda: ensure_around(datetime.now(UTC)))
 
-    def _beat(self, detail: dict[str, object]) -> None:
-        now = datetime.now(UTC)
-        beat(NAME, self.started, now, detail)
-        ensure_around(now)
+    def trouble(self) -> str:
+        """What is not being done."""
+        keeper = self.keeper
+        if not keeper.is_alive and self.transport is not None and self.tasks:
+            return "the thread that stores readings has ended"
+        if keeper.trouble and keeper.oldest_waiting_s > WAITING_S:
+            return f"{keeper.waiting_rows:,} readings wait, the database does not take them: {keeper.trouble}"
+        return ""
 
-    def standing(self) -> dict[str, object]:
+    def progress(self) -> dict[str, object]:
         """What the collector does and how far behind it is."""
-        now = time.time()
-        late = max((now - due for due, _ in self._due), default=0.0)
-        assert self.transport is not None
+        now = self.clock.time()
+        late = max((now - due for due, _ in list(self._due)), default=0.0)
+        keeper, clock = self.keeper, self.clock
         return {
             "devices": len(self.targets),
+            "shares": len(self.holding.held),
             "interfaces": self.recorder.ledger.size,
             "lag_s": round(max(0.0, late), 1),
-            "polling": len(self._tasks),
+            "polling": len(self._polls),
             "looked_at": self.live.devices if self.live else 0,
             "cpu_s": round(time.process_time(), 1),
-            "waiting_rows": self.keeper.waiting_rows,
-            "written_rows": self.keeper.written_rows,
-            "dropped_rows": self.keeper.dropped_rows,
+            "waiting_rows": keeper.waiting_rows,
+            "written_rows": keeper.written_rows,
+            "dropped_rows": keeper.dropped_rows,
+            "refused_rows": keeper.refused_rows,
+            "late_rows": keeper.late_rows,
+            "set_aside": {str(number): each.words for number, each in list(keeper.set_aside.items())},
+            "oldest_waiting_s": round(keeper.oldest_waiting_s, 1),
+            "stored_until": round(time.time() - keeper.oldest_waiting_s, 1),
+            "clock_steps": clock.steps,
+            "clock_step_s": round(clock.last_step_s, 1),
+            "clock_stepped_at": clock.stepped_at,
             **dict(self.counts),
-            "wire": dict(self.transport.counts),
+            "wire": dict(self.transport.counts) if self.transport else {},
         }
-
-
-def _with_database(work: Callable[[], T]) -> T:
-    """Blocking work with a connection that is looked at first."""
-    close_old_connections()
-    return work()

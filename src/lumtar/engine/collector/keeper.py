@@ -43,17 +43,19 @@ class Keeper:
         self.dropped_rows = 0
         self.dropped_entries = 0
         self.refused_rows = 0
+        self.late_rows = 0
+        """Read by this collector, but another one holds the device by now."""
         self.written_rows = 0
-        self.waiting_since: float | None = None
-        self.stored_at: float | None = None
-        """When a batch was stored last, in seconds of the epoch."""
         self.trouble = ""
         """Why nothing is written just now."""
         self.set_aside: dict[int, SetAside] = {}
         """By device, what the database last refused of it."""
         self._most_rows, self._most_octets = most_rows, most_octets
         self._queue: deque[Batch] = deque()
+        self._since: deque[float] = deque()
+        """When each batch of the queue was handed over, by the monotonic clock."""
         self._rows = self._octets = 0
+        self._put = self._done = 0
         self._lost: dict[int, Lost] = {}
         self._changed = threading.Condition()
         self._ending = False
@@ -63,6 +65,12 @@ class Keeper:
     def waiting_rows(self) -> int:
         """Readings that are not stored yet."""
         return self._rows
+
+    @property
+    def oldest_waiting_s(self) -> float:
+        """Seconds since the oldest batch that waits was handed over; 0 if none waits."""
+        with self._changed:
+            return time.monotonic() - self._since[0] if self._since else 0.0
 
     def start(self) -> None:
         """Begin to write."""
@@ -76,12 +84,17 @@ class Keeper:
     def put(self, batch: Batch) -> None:
         """Hand a batch over."""
         with self._changed:
-            self._queue.append(batch)
+            self._append(batch)
+            self._put += 1
             self._rows += batch.rows
             self._octets += batch.octets
             if self._rows > self._most_rows or self._octets > self._most_octets:
                 self._drop()
             self._changed.notify()
+
+    def _append(self, batch: Batch) -> None:
+        self._queue.append(batch)
+        self._since.append(time.monotonic())
 
     def _drop(self) -> None:
         """Empty the oldest batches of what they read, and remember whose it was."""
@@ -116,6 +129,12 @@ class Keeper:
         else:
             known.end = max(known.end, end)
 
+    def drain(self, patience: float) -> bool:
+        """Wait until everything that was handed over by now is stored; false if it takes longer than so many seconds."""
+        with self._changed:
+            goal = self._put
+            return self._changed.wait_for(lambda: self._done >= goal, patience)
+
     def finish(self, patience: float = 5.0) -> None:
         """Write what waits, if the database is there, and end."""
         with self._changed:
@@ -127,7 +146,9 @@ class Keeper:
         while (batch := self._next()) is not None:
             rows, octets = batch.rows, batch.octets
             try:
-                self._note(store.write(batch))
+                outcome = store.write(batch)
+                self.late_rows += outcome.late_rows
+                self._note(outcome.set_aside)
             except Unwritable as error:
                 if not self._wait(error):
                     break
@@ -140,13 +161,15 @@ class Keeper:
                     self._lose(news.device, news.at - 60.0, news.at, f"could not be stored: {error}"[:300])
             else:
                 self.written_rows += rows
-                self.stored_at = time.time()
-            self.waiting_since, self.trouble = None, ""
+            self.trouble = ""
             with self._changed:
                 self._queue.popleft()
+                self._since.popleft()
+                self._done += 1
                 self._rows -= rows
                 self._octets -= octets
                 self._tell_what_was_lost()
+                self._changed.notify_all()
         connection.close()
 
     def _next(self) -> Batch | None:
@@ -173,13 +196,13 @@ class Keeper:
         gaps = [GapNews(device, lost.start, lost.end, "dropped", lost.words) for device, lost in self._lost.items()]
         self._lost = {}
         told = Batch(gaps=gaps)
-        self._queue.append(told)
+        self._append(told)
+        self._put += 1
         self._octets += told.octets
 
     def _wait(self, error: Unwritable) -> bool:
         """Wait a little before the same batch is tried again; false if there is no time left for that."""
-        if self.waiting_since is None:
-            self.waiting_since = time.time()
+        if not self.trouble:
             log.warning("the database cannot be written to, readings wait", error=str(error))
         self.trouble = str(error).strip().splitlines()[0][:200] if str(error).strip() else "no connection"
         if self._ending:

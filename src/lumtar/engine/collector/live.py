@@ -40,10 +40,11 @@ AT_ONCE = 15
 class Live:
     """Follows what people wish to look at until it is cancelled."""
 
-    def __init__(self, find: Callable[[int], Target | None], recorder: Recorder, transport: Transport) -> None:
+    def __init__(self, find: Callable[[int], Target | None], recorder: Recorder, transport: Transport, now: Callable[[], float] = time.time) -> None:
         self._find = find
         self._recorder = recorder
         self._transport = transport
+        self._now = now
         self._looks: dict[int, Look] = {}
         self._tasks: dict[int, asyncio.Task[None]] = {}
         self._hurry: dict[int, asyncio.Event] = {}
@@ -123,7 +124,7 @@ class Live:
             pause = pace(look.every_s, 0.0 if words else took, silent)
             self._states.append(
                 LiveState(
-                    device_id=device, at=moment(time.time()), every_s=pause, took_ms=round(1000 * took, 1), words=words
+                    device_id=device, at=moment(self._now()), every_s=pause, took_ms=round(1000 * took, 1), words=words
                 )
             )
             hurry.clear()
@@ -166,7 +167,7 @@ class Live:
             raise Fault(FaultKind.NO_ACCESS, "answered, but gives no octet counters for these ports")
         n = len(indexes)
         snapshot = Snapshot(
-            np.full(n, time.time()),
+            np.full(n, self._now()),
             np.full(n, uptime, np.int64),
             np.zeros(n, np.int64),
             counters,
@@ -186,7 +187,7 @@ class Live:
         return oids.IF_OPER_STATUS, oids.IF_HC_IN_OCTETS, oids.IF_HC_OUT_OCTETS
 
     def _note(self, counted: Counted, oper: list[int], ports: list[int]) -> None:
-        at = moment(time.time())
+        at = moment(self._now())
         for row, port in enumerate(ports):
             if counted.flags[row] & VOID:
                 continue

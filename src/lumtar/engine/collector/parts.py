@@ -2,7 +2,7 @@
 
 import math
 import time
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from lumtar.core.discovery import PartDescribed
@@ -93,7 +93,10 @@ def ask(part: PartDescribed) -> Asked:
 
 
 async def read_parts(
-    session: Session, asked: Iterable[Asked], known: dict[tuple[str, str], Count]
+    session: Session,
+    asked: Iterable[Asked],
+    known: dict[tuple[str, str], Count],
+    now: Callable[[], float] = time.time,
 ) -> dict[tuple[str, str], float]:
     """The newest numbers of components, by kind and index.
 
@@ -108,7 +111,7 @@ async def read_parts(
     found: dict[tuple[str, str], float] = {}
     for group in _requests(asked):
         oids = [oid for each in group for oid in each.oids]
-        binds, at = await session.get(oids), time.time()
+        binds, at = await session.get(oids), now()
         answers = dict(zip(oids, zip(binds.tags, binds.values, strict=True), strict=False))
         for each in group:
             part = each.part

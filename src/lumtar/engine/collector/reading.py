@@ -1,6 +1,7 @@
 """Reading one device: what a poll asks for, and the arrays that come of it."""
 
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -79,6 +80,13 @@ class Plan:
     table_change: int = -1
     uptime: int = -1
 
+    def move_times(self, step: float) -> None:
+        """The clock was set by so many seconds: what was before is so much later or earlier by it."""
+        self.all_read_at += step
+        self.known = {key: replace(count, at=count.at + step) for key, count in self.known.items()}
+        if self.ethernet is not None:
+            self.ethernet = replace(self.ethernet, at=self.ethernet.at + step)
+
 
 @dataclass(frozen=True, slots=True)
 class Head:
@@ -123,8 +131,12 @@ class Polled:
     """What was given and not believed: by the name of the object, what was wrong with it."""
 
 
-async def poll(session: Session, plan: Plan) -> Polled:
+async def poll(session: Session, plan: Plan, now: Callable[[], float] = time.time) -> Polled:
     """Poll one device; what it is made of is read again when there is a sign that it changed.
+
+    Parameters
+    ----------
+    now : tells the seconds of the epoch
 
     Raises
     ------
@@ -132,15 +144,15 @@ async def poll(session: Session, plan: Plan) -> Polled:
     """
     session.start_over()
     try:
-        return await _poll(session, plan)
+        return await _poll(session, plan, now)
     finally:
         session.give_back()
 
 
-async def _poll(session: Session, plan: Plan) -> Polled:
+async def _poll(session: Session, plan: Plan, now: Callable[[], float]) -> Polled:
     began = time.monotonic()
     requests, varbinds = session.requests, session.varbinds
-    head = await _read_head(session)
+    head = await _read_head(session, now)
     discovery = None
     # sysUpTime wraps after 497 days, which is no restart.
     restarted = 0 <= head.uptime < plan.uptime < TICKS - 100 * 86400
@@ -149,14 +161,14 @@ async def _poll(session: Session, plan: Plan) -> Polled:
     # What changes while the device is described is a change to the next poll.
     signs = head.if_number, head.table_change
     if (plan.if_number, plan.table_change) != signs or restarted or not plan.discovered:
-        discovery, head = await discover(session, plan), await _read_head(session)
+        discovery, head = await discover(session, plan), await _read_head(session, now)
     plan.uptime, (plan.if_number, plan.table_change) = head.uptime, signs
     indexes, snapshot, status = await _read_interfaces(session, plan, head)
     if discovery is None and len(indexes) < len(plan.indexes):
         # Something that was listed is not any more: say so now, and read on without it.
-        discovery, head = await discover(session, plan), await _read_head(session)
+        discovery, head = await discover(session, plan), await _read_head(session, now)
         indexes, snapshot, status = await _read_interfaces(session, plan, head)
-    parts = await _read_parts(session, plan, head)
+    parts = await _read_parts(session, plan, head, now)
     errors, duplex = await _look_at_ethernet(session, plan, head)
     poll_ms = (time.monotonic() - began) * 1000
     return Polled(
@@ -182,10 +194,10 @@ def _refused(told: Refused) -> str:
     return told.words if told.count == 1 else f"{told.words}; {told.count:,} values of it"
 
 
-async def _read_head(session: Session) -> Head:
+async def _read_head(session: Session, now: Callable[[], float]) -> Head:
     """Read what every poll begins with: the clock that what follows is counted by, and the signs of a change."""
     head = await session.get([oids.SYS_UPTIME, oids.IF_NUMBER, oids.IF_TABLE_LAST_CHANGE])
-    at, rtt = time.time(), session.rtt
+    at, rtt = now(), session.rtt
     if all(tag in ber.ABSENT for tag in head.tags):
         raise Fault(
             FaultKind.NO_ACCESS,
@@ -198,12 +210,14 @@ async def _read_head(session: Session) -> Head:
     return Head(at, rtt, uptime, if_number, change)
 
 
-async def _read_parts(session: Session, plan: Plan, head: Head) -> dict[tuple[str, str], float]:
+async def _read_parts(
+    session: Session, plan: Plan, head: Head, now: Callable[[], float]
+) -> dict[tuple[str, str], float]:
     """The numbers of components: of all, if it is time, else of those that change fast."""
     if head.at - plan.all_read_at < SELDOM:
-        return await read_parts(session, (each for each in plan.parts if each.is_read_often), plan.known)
+        return await read_parts(session, (each for each in plan.parts if each.is_read_often), plan.known, now)
     plan.all_read_at = head.at
-    return await read_parts(session, plan.parts, plan.known)
+    return await read_parts(session, plan.parts, plan.known, now)
 
 
 async def _look_at_ethernet(session: Session, plan: Plan, head: Head) -> tuple[list[Errors], dict[int, int]]:

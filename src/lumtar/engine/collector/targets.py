@@ -34,7 +34,8 @@ class Target:
     device: Device
     plan: Plan = field(default_factory=Plan)
     session: Session | None = None
-    resolved_at: float = 0.0
+    resolved_at: float = float("-inf")
+    """By the monotonic clock."""
     place: tuple[socket.AddressFamily, Address] | None = None
     slot_of: dict[int, int] = field(default_factory=dict)
     """By ifIndex, which may change; ports that are gone keep their slot in the next one."""
@@ -65,11 +66,11 @@ async def locate(target: Target) -> None:
     Fault
     """
     device = target.device
-    if target.place is None or time.time() - target.resolved_at > RESOLVE_AGAIN:
+    if target.place is None or time.monotonic() - target.resolved_at > RESOLVE_AGAIN:
         place = await asyncio.to_thread(resolve, device.address, device.port)
         if place != target.place:
             target.place, target.session = place, None
-        target.resolved_at = time.time()
+        target.resolved_at = time.monotonic()
 
 
 def open_session(target: Target, transport: Transport, patience: Patience) -> Session:

@@ -9,8 +9,8 @@ from ninja import Router, Schema
 from lumtar import __version__
 from lumtar.domain.inventory import polling
 from lumtar.domain.inventory.polling import PollingLoad
-from lumtar.domain.operation import queries
-from lumtar.domain.operation.selfcheck import Finding, findings
+from lumtar.domain.selfwatch import health as queries
+from lumtar.domain.selfwatch.selfcheck import Finding, findings
 
 router = Router(tags=["system"])
 
@@ -19,10 +19,20 @@ class ProcessOut(Schema):
     """A process and what it said of itself last."""
 
     name: str
+    kind: str
     alive: bool
     beat_at: datetime | None
     started_at: datetime | None
+    trouble: str
     detail: dict[str, Any]
+
+
+class TroubleOut(Schema):
+    """Something that is not being done."""
+
+    subject: str
+    words: str
+    severity: int
 
 
 class HealthOut(Schema):
@@ -34,6 +44,7 @@ class HealthOut(Schema):
     newest_reading_at: datetime | None
     readings_fresh: bool
     waiting_jobs: int
+    troubles: list[TroubleOut]
     processes: list[ProcessOut]
 
 
@@ -51,6 +62,7 @@ def health(request: HttpRequest) -> HealthOut:
         newest_reading_at=found.newest_reading_at,
         readings_fresh=found.readings_fresh,
         waiting_jobs=found.waiting_jobs,
+        troubles=[TroubleOut(subject=t.subject, words=t.words, severity=int(t.severity)) for t in found.troubles],
         processes=processes,
     )
 

@@ -5,7 +5,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand
 
-from lumtar.domain.operation.selfcheck import WRONG, findings
+from lumtar.domain.selfwatch.selfcheck import WRONG, findings
 
 MARKS = {"well": "✓", "watch": "·", "wrong": "✕"}
 

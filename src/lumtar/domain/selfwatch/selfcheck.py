@@ -14,7 +14,8 @@ from lumtar.core.levels import Level
 from lumtar.core.units import duration
 from lumtar.domain.alarms.models import Notification
 from lumtar.domain.inventory.models import Credential
-from lumtar.domain.operation.queries import ProcessState, health
+from lumtar.domain.selfwatch.health import ProcessState, health
+from lumtar.domain.operation.registry import service
 from lumtar.domain.operation.secrets import SecretUnreadable, unseal
 from lumtar.domain.readings import disk, partitions
 
@@ -155,22 +156,18 @@ def _processes() -> Iterator[Finding]:
             yield _load(process)
             continue
         since = f" since {process.beat_at:%Y-%m-%d %H:%M:%S} UTC" if process.beat_at else ""
-        means = {
-            "collector": "Nothing is polled; the time is a gap that says so.",
-            "worker": "No mail is sent and no sums are made; both wait until it runs.",
-        }
         yield Finding(
             process.name,
             WRONG,
             f"is not running{since}",
-            means.get(process.name, "What it does is not done."),
+            service(process.kind).undone,
             f"Start it again; why it ended stands in var/log/{process.name}.log.",
         )
 
 
 def _load(process: ProcessState) -> Finding:
     detail = process.detail
-    if process.name != "collector" or not process.started_at or not process.beat_at:
+    if process.kind != "collector" or not process.started_at or not process.beat_at:
         return Finding(process.name, WELL, "runs")
     runs = max(1.0, (process.beat_at - process.started_at).total_seconds())
     busy = 100 * float(detail.get("cpu_s", 0)) / runs

@@ -1,0 +1,43 @@
+"""What is wrong with Lumtar itself is an alarm like any other: it is raised, it is told, and it clears."""
+
+from django.db import connection, transaction
+from django.utils import timezone
+
+from lumtar.core.alarms.severity import Severity
+from lumtar.domain.alarms import services as alarms
+from lumtar.domain.alarms.models import Alarm, AlarmType, Rule
+from lumtar.domain.alarms.services import Transition
+from lumtar.domain.operation.services import announce
+from lumtar.domain.selfwatch.health import health
+
+LOCK = 7_402_318
+"""One of the services looks at a time."""
+
+
+@transaction.atomic
+def look() -> list[int]:
+    """Raise an alarm for whatever is not being done, and clear those that are over. Returns the alarms that changed."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_try_advisory_xact_lock(%s)", [LOCK])
+        if not cursor.fetchone()[0]:
+            return []
+    rule = Rule.objects.filter(type=AlarmType.LUMTAR).order_by("pk").first()
+    wanted = {}
+    if rule is None or rule.enabled:
+        wanted = {trouble.subject[:80]: trouble for trouble in health().troubles}
+    number, mail_to = (rule.pk, tuple(rule.mail_to)) if rule else (None, ())
+    now = timezone.now()
+    standing = Alarm.objects.filter(type=AlarmType.LUMTAR, is_cleared=False).values_list("qualifier", flat=True)
+    transitions = [
+        Transition(None, None, AlarmType.LUMTAR, subject, trouble.severity, trouble.words[:500], now, number, mail_to)
+        for subject, trouble in wanted.items()
+    ]
+    transitions += [
+        Transition(None, None, AlarmType.LUMTAR, subject, Severity.CLEARED, "This is well again", now, number, mail_to)
+        for subject in standing
+        if subject not in wanted
+    ]
+    changed = alarms.apply(transitions)
+    if changed:
+        announce("alarms", changed)
+    return changed
