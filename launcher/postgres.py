@@ -1,5 +1,6 @@
 """A PostgreSQL cluster of Lumtar's own, on loopback. PostgreSQL refuses to run as root, so there it runs as postgres."""
 
+import fcntl
 import hashlib
 import os
 import secrets
@@ -106,8 +107,23 @@ def shared_buffers_mb() -> int:
     return max(128, min(memory >> 22, 8192))
 
 
+def is_up() -> bool:
+    """Whether the server that belongs to the cluster is alive, without asking it."""
+    try:
+        number = int((home() / "postmaster.pid").read_text().splitlines()[0])
+        return b"postgres" in Path(f"/proc/{number}/cmdline").read_bytes()
+    except (OSError, ValueError, IndexError):
+        # As root the file is readable; what is not there, or says nothing, is a server that is gone.
+        return False
+
+
+def bring_back() -> None:
+    """Start the server again after it ended by itself."""
+    start()
+
+
 def start() -> tuple[str, bool]:
-    """Start the cluster if it does not run.
+    """Start the cluster if it does not run; two who start it at once take turns.
 
     Returns
     -------
@@ -116,6 +132,13 @@ def start() -> tuple[str, bool]:
     if named := external():
         return named, False
     ensure_postgres()
+    VAR.mkdir(parents=True, exist_ok=True)
+    with (VAR / "postgres.lock").open("w") as turn:
+        fcntl.flock(turn, fcntl.LOCK_EX)
+        return _start()
+
+
+def _start() -> tuple[str, bool]:
     cluster = home()
     if not (cluster / "PG_VERSION").exists():
         shutil.rmtree(cluster, ignore_errors=True)

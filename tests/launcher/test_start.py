@@ -1,11 +1,13 @@
 """``./lumtar start`` from nothing, with a cluster and ports of its own, as somebody would use it."""
 
+import io
 import json
 import os
 import shutil
 import signal
 import socket
 import subprocess
+import tarfile
 import tempfile
 import time
 import urllib.error
@@ -33,7 +35,7 @@ class Installation:
         }
         self.environment = {name: value for name, value in os.environ.items() if name not in PASSED_ON} | own
 
-    def lumtar(self, *words):
+    def lumtar(self, *words, told=None):
         """Run one command to its end."""
         return subprocess.run(
             [str(ROOT / "lumtar"), *words],
@@ -42,6 +44,7 @@ class Installation:
             stderr=subprocess.STDOUT,
             text=True,
             timeout=120,
+            input=told,
         )
 
     def health(self):
@@ -65,6 +68,19 @@ class Installation:
         return found
 
 
+    def instances(self):
+        """Numbers of what a supervisor of this folder started, by the name it gave."""
+        found = {}
+        for path in Path("/proc").glob("[0-9]*"):
+            try:
+                environment = (path / "environ").read_bytes().decode(errors="replace").split("\0")
+            except OSError:
+                continue
+            if f"LUMTAR_SUPERVISED={self.folder}" in environment:
+                found[next(each for each in environment if each.startswith("LUMTAR_INSTANCE=")).split("=")[1]] = int(path.name)
+        return found
+
+
 @pytest.fixture
 def installation():
     # PostgreSQL's own user must be able to reach the cluster when this runs as root.
@@ -84,6 +100,79 @@ def until(look, patience=30):
     return found
 
 
+def test_nothing_outlives_its_supervisor_and_nothing_runs_twice(installation):
+    """The database is brought back by itself; of a supervisor that was killed nothing is left to collect beside the next."""
+    first = subprocess.Popen(
+        [str(ROOT / "lumtar"), "start", "--background"], env=installation.environment, stdout=subprocess.PIPE, text=True
+    )
+    second = installation.lumtar("start", "--background", "--collectors", "2")
+    told = second.stdout + first.communicate(timeout=120)[0]
+    assert "Lumtar is ready" in told and "Lumtar runs already" in told, told
+    modules = until(lambda: len(found := installation.processes()) >= 3 and found)
+    until(lambda: all(process["alive"] for process in installation.health()["processes"]))
+    logs = [*(installation.folder / "log").glob("*.log")]
+    assert logs and all(log.stat().st_mode & 0o077 == 0 for log in logs)
+
+    cluster = installation.folder / "postgres" / "postmaster.pid"
+    number = int(cluster.read_text().splitlines()[0])
+    os.kill(number, signal.SIGKILL)
+    until(lambda: cluster.exists() and int(cluster.read_text().split()[0]) != number)
+    until(lambda: installation.health().get("processes"), patience=40)
+
+    state = json.loads((installation.folder / "run.json").read_text())
+    os.kill(state["pid"], signal.SIGKILL)
+    until(lambda: not installation.processes())
+    again = installation.lumtar("start", "--background", "--collectors", "2")
+    assert "Lumtar is ready" in again.stdout, again.stdout
+    names = until(lambda: len(found := installation.instances()) == 4 and found)
+    assert sorted(names) == ["collector", "collector-2", "web", "worker"]
+    assert modules["lumtar.engine.collector"] not in names.values()
+
+
+def test_a_backup_comes_back_and_nothing_is_lost_by_a_bad_one(installation):
+    assert installation.lumtar("manage", "migrate", "-v", "0").returncode == 0
+    installation.lumtar("manage", "adddevice", "127.0.0.1", "--name", "before", "--port", "9", told="word\n")
+    file = installation.folder / "first.backup"
+    made = installation.lumtar("backup", str(file))
+    assert made.returncode == 0 and "The key is not in it" in made.stdout, made.stdout
+    assert file.stat().st_mode & 0o777 == 0o600
+    assert (installation.folder / "secret.key").read_bytes() not in file.read_bytes()
+    assert "is there already" in installation.lumtar("backup", str(file)).stdout
+
+    installation.lumtar("manage", "adddevice", "127.0.0.2", "--name", "after", "--port", "9", told="word\n")
+    cut = installation.folder / "cut.backup"
+    cut.write_bytes(file.read_bytes()[: file.stat().st_size // 2])
+    for wrong in (cut, installation.folder / "secret.key", installation.folder / "none"):
+        refused = installation.lumtar("restore", str(wrong))
+        assert refused.returncode == 1 and "Traceback" not in refused.stdout, refused.stdout
+    newer = installation.folder / "newer.backup"
+    with tarfile.open(file) as old, tarfile.open(newer, "w") as tar:
+        about = json.loads(old.extractfile("lumtar.json").read())
+        about["migrations"].append("inventory.9999_of_the_future")
+        page = json.dumps(about).encode()
+        info = tarfile.TarInfo("lumtar.json")
+        info.size = len(page)
+        tar.addfile(info, io.BytesIO(page))
+        tar.addfile(old.getmember("database.dump"), old.extractfile("database.dump"))
+    assert "does not know inventory.9999_of_the_future" in installation.lumtar("restore", str(newer)).stdout
+    assert names_of(installation) == ["after", "before"]
+
+    back = installation.lumtar("restore", str(file))
+    assert back.returncode == 0, back.stdout
+    assert names_of(installation) == ["before"]
+    assert "another key" not in back.stdout
+    (installation.folder / "secret.key").write_text("another one")
+    assert "encrypted with another key" in installation.lumtar("restore", str(file)).stdout
+    (installation.folder / "secret.key").write_text("")
+    assert "is empty" in installation.lumtar("start", "--background").stdout
+
+
+def names_of(installation):
+    words = "from lumtar.domain.inventory.models import Device; print('names', *sorted(Device.objects.values_list('name', flat=True)))"
+    told = installation.lumtar("manage", "shell", "--no-imports", "-c", words).stdout
+    return next(line.split()[1:] for line in told.splitlines() if line.startswith("names"))
+
+
 def test_from_nothing_to_ready_and_back(installation):
     first = installation.lumtar("start", "--background")
     assert first.returncode == 0, first.stdout
@@ -97,7 +186,7 @@ def test_from_nothing_to_ready_and_back(installation):
     assert again.returncode == 0 and "Lumtar runs already (start)" in again.stdout
 
     until(lambda: all(process["alive"] for process in installation.health()["processes"]))
-    added = installation.lumtar("manage", "adddevice", "127.0.0.1", "--community", "not-this-one", "--port", "9")
+    added = installation.lumtar("manage", "adddevice", "127.0.0.1", "--port", "9", told="not-this-one\n")
     assert added.returncode == 0, added.stdout
 
     before = installation.processes()

@@ -276,15 +276,23 @@ def test_lists_cost_the_same_number_of_queries_however_long(client, network, dja
         get(client, "now")
 
 
-def test_adddevice_command(db, capsys):
-    call_command("adddevice", "127.0.0.5", "--port", "1161", "--community", "word", "--site", "Depot")
-    assert "is added" in capsys.readouterr().out
-    for words, said in (
-        (["127.0.0.6"], "either --community or --user"),
-        (["127.0.0.5", "--port", "1161", "--community", "word"], "There is a device"),
+def test_adddevice_command(db, capsys, monkeypatch):
+    """What is secret is asked for, since every user of the machine can read a command line."""
+
+    def call(*words, told):
+        monkeypatch.setattr("sys.stdin", io.StringIO(told))
+        call_command("adddevice", *words)
+
+    call("127.0.0.5", "--port", "1161", "--site", "Depot", told="word\n")
+    call("127.0.0.7", "--user", "anna", "--auth", "sha256", told="authenticate-me\n")
+    assert capsys.readouterr().out.count("is added") == 2
+    for words, told, said in (
+        (["127.0.0.6"], "", "needs a community"),
+        (["127.0.0.6", "--user", "anna", "--auth", "sha256"], "short\n", "at least 8 characters"),
+        (["127.0.0.5", "--port", "1161"], "word\n", "There is a device"),
     ):
         with pytest.raises(CommandError, match=said):
-            call_command("adddevice", *words)
+            call(*words, told=told)
 
 
 def test_everything_else_is_the_application(client):

@@ -14,6 +14,8 @@ from uuid import UUID
 from django.db import connection, transaction
 
 SHARES = 256
+GOLDEN = 2_654_435_769
+"""2**32 divided by the golden ratio."""
 LEASE_S = 8.0
 """Seconds that a share is held for without being renewed."""
 RENEW_S = 2.0
@@ -42,8 +44,8 @@ class Standing:
 
 
 def share_of(device: int) -> int:
-    """The share that a device lies in."""
-    return device % SHARES
+    """The share that a device lies in: multiples of the golden ratio spread numbers that follow one another evenly."""
+    return (device * GOLDEN & 0xFFFFFFFF) >> 24
 
 
 @transaction.atomic

@@ -196,6 +196,7 @@ class Collector(Service):
                 continue
             words = f"the clock of {self.name} was set {'forwards' if step > 0 else 'back'} by {abs(step):,.1f} s"
             log.warning("the clock was set", seconds=round(step, 3))
+            self._flush()
             self.recorder.move_times(step)
             for target in self.targets.values():
                 target.due += step
@@ -207,7 +208,7 @@ class Collector(Service):
 
     async def _poll(self, target: Target) -> None:
         device = target.device
-        began = time.monotonic()
+        began, steps = time.monotonic(), self.clock.steps
         failed, fresh = False, self._is_new(device)
         answer: Answer | None = None
         fault: Fault | None = None
@@ -256,7 +257,10 @@ class Collector(Service):
             and self.recorder.reach[device.pk].silent_polls < 3
         )
         due = self._schedule(target, confirm=(fresh and not failed) or first_silence)
-        if answer is not None:
+        if answer is not None and steps != self.clock.steps:
+            # The clock was set meanwhile, and nobody knows before which of its times: the next poll covers this one.
+            self.counts["between clocks"] += 1
+        elif answer is not None:
             self.counts["polls"] += 1
             self.counts["requests"] += answer.requests
             answer.next_poll_at = due

@@ -1,5 +1,7 @@
 """``manage adddevice ADDRESS``: add a device from the command line."""
 
+import sys
+from getpass import getpass
 from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError, CommandParser
@@ -8,10 +10,15 @@ from lumtar.domain.inventory.services import add_device
 from lumtar.wire import usm
 
 
+def secret_of(question: str) -> str:
+    """Ask for a secret: at a terminal unseen, else one line of the input. On the command line every user could read it."""
+    return getpass(f"{question}: ") if sys.stdin.isatty() else sys.stdin.readline().rstrip("\r\n")
+
+
 class Command(BaseCommand):
     """Add a device with its credential; the collector polls it within seconds."""
 
-    help = "Add a device; the running collector polls it within seconds."
+    help = "Add a device; the running collector polls it within seconds. Its community or passwords are asked for."
 
     def add_arguments(self, parser: CommandParser) -> None:
         """Take the device and how it is spoken to."""
@@ -20,25 +27,19 @@ class Command(BaseCommand):
         parser.add_argument("--name", default="", help="default: what the device calls itself")
         parser.add_argument("--site", default="")
         parser.add_argument("--interval", type=int, default=60, help="seconds between polls")
-        parser.add_argument("--community", help="SNMP version 1 or 2c")
-        parser.add_argument("--snmp", choices=["1", "2c"], default="2c", help="with --community")
-        parser.add_argument("--user", help="SNMP version 3")
+        parser.add_argument("--snmp", choices=["1", "2c"], default="2c", help="version, where there is a community")
+        parser.add_argument("--user", help="SNMP version 3, with this user")
         parser.add_argument("--auth", default="", help=", ".join(usm.AuthProtocol))
-        parser.add_argument("--auth-password", default="")
         parser.add_argument("--priv", default="", help=", ".join(usm.PrivProtocol))
-        parser.add_argument("--priv-password", default="")
 
     def handle(self, *args: object, **options: Any) -> None:
         """Add it."""
-        if bool(options["community"]) == bool(options["user"]):
-            raise CommandError("Give either --community or --user.")
-        if options["community"]:
-            kind, secret = f"v{options['snmp']}", {"community": options["community"]}
+        if options["user"]:
+            kind, secret = "v3", {name: options[name] for name in ("user", "auth", "priv")}
+            for name in ("auth", "priv"):
+                secret[f"{name}_password"] = secret_of(f"Password for {name}") if options[name] else ""
         else:
-            kind, secret = (
-                "v3",
-                {name: options[name] for name in ("user", "auth", "auth_password", "priv", "priv_password")},
-            )
+            kind, secret = f"v{options['snmp']}", {"community": secret_of("Community")}
         try:
             device = add_device(
                 options["address"],
