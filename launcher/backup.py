@@ -29,7 +29,12 @@ FORMAT = 1
 def connection(url: str, database: str = "") -> tuple[dict[str, str], str]:
     """The environment in which PostgreSQL's programs reach a database, its password unseen by others, and its name."""
     parts = urlsplit(url)
-    env = {**os.environ, "PGPASSWORD": parts.password or "", "PGHOST": parts.hostname or "", "PGUSER": parts.username or ""}
+    env = {
+        **os.environ,
+        "PGPASSWORD": parts.password or "",
+        "PGHOST": parts.hostname or "",
+        "PGUSER": parts.username or "",
+    }
     if parts.port:
         env["PGPORT"] = str(parts.port)
     return env, database or parts.path.lstrip("/") or "lumtar"
@@ -55,7 +60,9 @@ def key_file() -> Path:
 def one_file(words: list[str], command: str) -> Path:
     """The one word that backup and restore take."""
     if len(words) != 1 or words[0].startswith("-"):
-        raise Failure(f"{command} needs the name of one file", f"For instance: ./lumtar {command} lumtar-2026-11-27.backup")
+        raise Failure(
+            f"{command} needs the name of one file", f"For instance: ./lumtar {command} lumtar-2026-11-27.backup"
+        )
     return Path(words[0]).resolve()
 
 
@@ -90,7 +97,9 @@ def backup(words: list[str]) -> int:
         if started and not processes.running():
             postgres.stop()
     line(f"{target}: {target.stat().st_size / (1 << 20):,.1f} MiB.")
-    line(f"The key is not in it. Keep a copy of {key_file()} somewhere else: without it no stored credential can be read.")
+    line(
+        f"The key is not in it. Keep a copy of {key_file()} somewhere else: without it no stored credential can be read."
+    )
     return 0
 
 
@@ -126,7 +135,9 @@ def read_about(source: Path) -> dict[str, Any]:
 def known_migrations(env: Mapping[str, str]) -> set[str]:
     """The steps that this version can bring a database to."""
     words = "import django, json; django.setup(); from django.db.migrations.loader import MigrationLoader; "
-    words += "print(json.dumps(['.'.join(k) for k in MigrationLoader(None, ignore_no_migrations=True).disk_migrations]))"
+    words += (
+        "print(json.dumps(['.'.join(k) for k in MigrationLoader(None, ignore_no_migrations=True).disk_migrations]))"
+    )
     told = run([install.PYTHON, "-c", words], env=env)
     return set(json.loads(told.strip().splitlines()[-1]))
 

@@ -37,9 +37,7 @@ HELP = """Lumtar: what the network does, and what is wrong with it.
 demo and start stay in the foreground until Ctrl-C; --background returns once they are ready."""
 
 
-FIRST_STEPS = (
-    "The first visit makes the administrator. Add a device: ./lumtar manage adddevice ADDRESS"
-)
+FIRST_STEPS = "The first visit makes the administrator. Add a device: ./lumtar manage adddevice ADDRESS"
 
 
 def environment(url: str) -> dict[str, str]:
@@ -334,7 +332,9 @@ def options(name: str, words: list[str]) -> tuple[bool, bool, int]:
     if unknown := [word for word in rest if word not in known]:
         raise Failure(f"{name} does not know {' '.join(unknown)}", "See ./lumtar help.")
     if not collectors.isdigit() or not 1 <= int(collectors) <= 16:
-        raise Failure(f"{collectors!r} is no number of collectors (1 to 16)", "For instance: ./lumtar start --collectors 2")
+        raise Failure(
+            f"{collectors!r} is no number of collectors (1 to 16)", "For instance: ./lumtar start --collectors 2"
+        )
     return "--fresh" in rest, "--background" in rest, int(collectors)
 
 

@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import IO, Protocol
 
 from launcher.places import LOGS, STATE, VAR
-from launcher.say import line
+from launcher.say import Failure, line
 
 LONGEST_PAUSE = 30.0
 SETTLED = 60.0
@@ -123,7 +123,7 @@ class Server:
         line(f"  the {self.name} has ended, it is started again")
         try:
             self.bring_back()
-        except Exception as error:
+        except (Failure, OSError, subprocess.SubprocessError) as error:
             # Whatever keeps it from starting now, a full disk say, may be over at the next try.
             self.failures += 1
             pause = min(LONGEST_PAUSE, 2.0 ** min(self.failures, 5))

@@ -25,7 +25,7 @@ def chromium():
 @pytest.fixture
 def network(transactional_db):
     """A small network, and somebody who may see it."""
-    User.objects.create_user("demo", password="oskelund")
+    User.objects.create_superuser("demo", password="oskelund")
     return fill(3.0)
 
 

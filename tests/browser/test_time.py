@@ -135,7 +135,7 @@ def test_was_it_the_copy_that_failed_last_night_or_the_network(page, transaction
     """A branch lost its power while a copy should have run: from Now, in three actions."""
     from django.contrib.auth.models import User
 
-    User.objects.create_user("demo", password="oskelund")
+    User.objects.create_superuser("demo", password="oskelund")
     branch = fill(9.0)[0]
     now = datetime.now(UTC)
     began, ended = now - timedelta(hours=8), now - timedelta(hours=5.5)

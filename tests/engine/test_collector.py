@@ -31,9 +31,9 @@ from lumtar.domain.inventory.profiles import ProfileTold
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.models import Process
-from lumtar.domain.selfwatch.health import health
 from lumtar.domain.readings import around, ethernet
 from lumtar.domain.readings.models import ComponentReading, DeviceReading, EthernetErrors, Gap, Newest, Reading
+from lumtar.domain.selfwatch.health import health
 from lumtar.engine.collector.keeper import Keeper
 from tests.conftest import free_port
 from tests.engine.conftest import adding, collecting, eventually, is_whole, reached

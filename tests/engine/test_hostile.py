@@ -102,7 +102,7 @@ def test_what_the_database_refuses_is_set_aside_and_the_rest_is_stored(monkeypat
 
 
 def test_whatever_a_batch_holds_the_next_one_is_written(monkeypatch, batch_of):
-    devices, batch, at = batch_of(2)
+    devices, batch, _ = batch_of(2)
     write = store.write
 
     def once(given):

@@ -134,7 +134,7 @@ async def test_two_collectors_share_the_devices_and_one_takes_over_from_the_othe
         await adding(each)
     async with named("collector") as (first, _):
         await eventually(lambda: len(first.targets) == 6)
-        async with named("collector-2") as (second, task):
+        async with named("collector-2") as (second, _):
             await eventually(lambda: split(first, second))
             began = timezone.now()
             await eventually(lambda: not silence_since(began))
@@ -253,7 +253,9 @@ def test_a_job_that_a_dead_worker_left_is_run_again(let_go):
     """It had its lock: without that, no sums were ever made again."""
     roll_up.defer(timestamp=int(time.time()))
     with connection.cursor() as cursor:
-        cursor.execute("INSERT INTO procrastinate_workers (last_heartbeat) VALUES (now() - interval '5 minutes') RETURNING id")
+        cursor.execute(
+            "INSERT INTO procrastinate_workers (last_heartbeat) VALUES (now() - interval '5 minutes') RETURNING id"
+        )
         dead = cursor.fetchone()[0]
         cursor.execute("UPDATE procrastinate_jobs SET status = 'doing', worker_id = %s", [dead])
     left = ProcrastinateJob.objects.get(task_name="lumtar.domain.readings.jobs.roll_up")
@@ -274,7 +276,9 @@ def well():
     now = datetime.now(UTC)
     for name in ("collector", "worker"):
         beat(name, now - timedelta(hours=1), now, {})
-    Rule.objects.update_or_create(name="Lumtar itself", defaults={"type": "lumtar", "mail_to": ["ops@oskelund.example"]})
+    Rule.objects.update_or_create(
+        name="Lumtar itself", defaults={"type": "lumtar", "mail_to": ["ops@oskelund.example"]}
+    )
     return now
 
 

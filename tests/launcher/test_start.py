@@ -67,7 +67,6 @@ class Installation:
                 found[words[words.index("-m") + 1]] = int(path.name)
         return found
 
-
     def instances(self):
         """Numbers of what a supervisor of this folder started, by the name it gave."""
         found = {}
@@ -77,7 +76,9 @@ class Installation:
             except OSError:
                 continue
             if f"LUMTAR_SUPERVISED={self.folder}" in environment:
-                found[next(each for each in environment if each.startswith("LUMTAR_INSTANCE=")).split("=")[1]] = int(path.name)
+                found[next(each for each in environment if each.startswith("LUMTAR_INSTANCE=")).split("=")[1]] = int(
+                    path.name
+                )
         return found
 
 

@@ -7,7 +7,7 @@ from django.test import Client
 
 @pytest.fixture
 def user(db):
-    return User.objects.create_user("anna", password="a-good-long-word")
+    return User.objects.create_superuser("anna", password="a-good-long-word")
 
 
 @pytest.fixture

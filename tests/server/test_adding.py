@@ -34,7 +34,7 @@ SECRET = {
 @pytest.fixture
 def client(transactional_db):
     made = Client()
-    made.force_login(User.objects.create_user("anna"))
+    made.force_login(User.objects.create_superuser("anna"))
     return made
 
 

@@ -33,7 +33,7 @@ def test_a_body_may_come_in_pieces_of_an_untold_length(address):
 
 
 def test_more_at_once_than_there_are_threads_are_all_answered(address, settled):
-    token = new_token(User.objects.get_or_create(username="anna")[0])
+    token = new_token(User.objects.get_or_create(username="anna", defaults={"is_superuser": True})[0])
     calls = THREADS + 10
     with ThreadPoolExecutor(calls) as callers:
         told = list(

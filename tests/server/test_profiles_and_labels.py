@@ -19,7 +19,7 @@ def client(transactional_db):
     LabelRule.objects.all().delete()
     Profile.objects.all().delete()
     made = Client()
-    made.force_login(User.objects.create_user("anna"))
+    made.force_login(User.objects.create_superuser("anna"))
     return made
 
 

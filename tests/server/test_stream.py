@@ -47,7 +47,7 @@ class Watcher(threading.Thread):
 
 def cookie():
     client = Client()
-    client.force_login(User.objects.get_or_create(username="anna")[0])
+    client.force_login(User.objects.get_or_create(username="anna", defaults={"is_superuser": True})[0])
     return f"lumtar_session={client.cookies['lumtar_session'].value}"
 
 

@@ -19,7 +19,7 @@ pytestmark = pytest.mark.django_db(transaction=True)
 @pytest.fixture
 def client(let_go, transactional_db):
     made = Client()
-    made.force_login(User.objects.create_user("anna"))
+    made.force_login(User.objects.create_superuser("anna"))
     create("County", "v2c", {"community": COMMUNITY})
     return made
 

@@ -4,11 +4,13 @@ import time
 from dataclasses import dataclass, field
 
 from lumtar.core.profiles import number_of
+from lumtar.core.reach import refusal
 from lumtar.core.text import clean
+from lumtar.engine.trying import Candidate
 from lumtar.wire import ber, smi
-from lumtar.wire.faults import Fault
+from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.pdu import Value
-from lumtar.wire.session import Credential, Patience, Session
+from lumtar.wire.session import Patience, Session
 from lumtar.wire.transport import Transport, resolve
 
 FIRST = 12
@@ -35,14 +37,16 @@ class ObjectSeen:
     fault: str = ""
 
 
-async def look(address: str, port: int, credential: Credential, oid: str) -> ObjectSeen:
+async def look(address: str, port: int, candidate: Candidate, oid: str) -> ObjectSeen:
     """Read an object identifier, or the first instances beneath it."""
     began = time.monotonic()
     seen = ObjectSeen()
     transport = Transport()
     try:
         family, place = resolve(address, port)
-        session = Session(transport, family, place, credential, Patience(1.0, 2))
+        if not candidate.may_be_sent(place[0]):
+            raise Fault(FaultKind.CREDENTIAL, refusal(candidate.name, candidate.ranges or "", place[0]))
+        session = Session(transport, family, place, candidate.credential, Patience(1.0, 2))
         wanted = ber.oid_body(oid)
         binds = await session.get([wanted])
         if binds.tags[0] in ber.ABSENT:

@@ -139,7 +139,8 @@ class Service:
 
 class Heart:
     """Says that a service lives and how far it is, from a thread and a connection of its own: whatever the event loop is
-    busy with, the heartbeat tells of it."""
+    busy with, the heartbeat tells of it.
+    """
 
     def __init__(self, owner: Service) -> None:
         self._owner = owner
@@ -163,9 +164,12 @@ class Heart:
         while not self._ending.is_set():
             try:
                 with_database(self._beat)
-            except Exception as error:
-                # Without the database nobody can be told, and whatever else it is, the next beat may be well.
+            except AWAY as error:
                 log.warning("no heartbeat", error=str(error))
+                connection.close()
+            except Exception:
+                # Whatever it is, the next beat may be well.
+                log.exception("no heartbeat")
                 connection.close()
             self._ending.wait(BEAT_S)
         connection.close()

@@ -9,7 +9,7 @@ from datetime import UTC, datetime, timedelta
 
 import psycopg
 import structlog
-from django.db import IntegrityError, InterfaceError, OperationalError, transaction
+from django.db import Error, IntegrityError, InterfaceError, OperationalError, transaction
 
 from lumtar.domain.alarms import services as alarms
 from lumtar.domain.alarms.services import Transition
@@ -46,6 +46,10 @@ STATE_FIELDS = [
     "requests",
     "refused",
 ]
+
+
+REFUSALS = (Error, psycopg.Error, ValueError, TypeError, ArithmeticError, LookupError, AttributeError)
+"""What can be wrong with a batch."""
 
 
 class Unwritable(Exception):
@@ -97,7 +101,7 @@ def write(batch: Batch) -> Outcome:
             try:
                 outcome.late_rows = _write(batch)
                 return outcome
-            except Exception as error:
+            except REFUSALS as error:
                 _raise_if_it_passes(error)
                 mend(batch, error)
     # Words and readings go apart: an alarm is told though a figure is refused, and the other way round.
@@ -121,7 +125,7 @@ def _write_halves(batch: Batch, outcome: Outcome) -> None:
     try:
         outcome.late_rows += _write(batch)
         return
-    except Exception as error:
+    except REFUSALS as error:
         _raise_if_it_passes(error)
         if len(devices) <= 1:
             outcome.set_aside.append(_set_aside(batch, devices[0] if devices else None, error))
@@ -199,7 +203,9 @@ def _without_late(batch: Batch) -> Batch:
     lost = leases.lost(batch.fences)
     if not lost:
         return batch
-    log.warning("came too late, another collector has these devices by now", collector=batch.collector, shares=len(lost))
+    log.warning(
+        "came too late, another collector has these devices by now", collector=batch.collector, shares=len(lost)
+    )
     return batch.of([device for device in batch.about() if device is None or share_of(device) not in lost], "mine")
 
 

@@ -106,6 +106,8 @@ class Asker:
     async def _snmp(self, address: str) -> dict[str, Any]:
         family, place = resolve(address, self._sweep.port)
         for candidate in self._candidates:
+            if not candidate.may_be_sent(place[0]):
+                continue
             session = Session(self._transport, family, place, candidate.credential, self._once)
             for _ in range(self._sweep.tries):
                 await self.pace.take()
@@ -221,7 +223,7 @@ def _prepare(number: int) -> tuple[Run, Ranges, list[Candidate], Book] | None:
     if not results.begin(number, len(wanted)):
         return None
     chosen = list(sweep.credentials.all()) or in_order(sweep.site.name if sweep.site else "")
-    candidates = [Candidate(each.pk, each.name, opened(each)) for each in chosen] if sweep.snmp else []
+    candidates = [Candidate(each.pk, each.name, opened(each), each.ranges) for each in chosen] if sweep.snmp else []
     return run, wanted, candidates, Book(run)
 
 

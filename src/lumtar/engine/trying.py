@@ -8,6 +8,7 @@ from dataclasses import asdict, dataclass, field
 from lumtar.core.advice import better_than_community
 from lumtar.core.discovery import Described
 from lumtar.core.profiles import Recognition, recognise
+from lumtar.core.reach import may_be_sent, refusal
 from lumtar.core.units import duration
 from lumtar.engine.collector.reading import Plan, discover, read_system
 from lumtar.wire import ber, oids
@@ -28,6 +29,12 @@ class Candidate:
     number: int
     name: str
     credential: Credential
+    ranges: str | None = None
+    """To which addresses it may be sent; None if somebody typed it in for just this one."""
+
+    def may_be_sent(self, address: str) -> bool:
+        """Whether it may be sent to an address."""
+        return self.ranges is None or may_be_sent(self.ranges, address)
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,6 +109,9 @@ class Trial:
         self.outcome.address = found
         if found != address:
             yield self._step("name", "well", f"is {found}", began)
+        for candidate in [each for each in candidates if not each.may_be_sent(found)]:
+            yield self._step(candidate.name, "note", refusal(candidate.name, candidate.ranges or "", found), began)
+        candidates = [each for each in candidates if each.may_be_sent(found)]
         patience = self._patience
         asked: dict[str, Awaitable[float]] = {
             "ICMP echo": self._pinger.ping(family, found, patience.timeout, patience.tries)

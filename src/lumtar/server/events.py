@@ -1,18 +1,25 @@
 """The event stream: one listening connection a web process, shared by everybody who watches."""
 
 import asyncio
+import time
 from collections.abc import AsyncIterator
+from contextlib import suppress
 
 import psycopg
 import structlog
-from django.db import connection
+from django.contrib.auth.models import User
+from django.contrib.sessions.models import Session
+from django.db import DatabaseError, InterfaceError, close_old_connections, connection
 from django.http import HttpRequest, HttpResponseBase, StreamingHttpResponse
+from django.utils import timezone
 
 from lumtar.domain.operation.services import CHANNEL
 from lumtar.server.api.problems import problem
 
 log = structlog.get_logger()
 KEEP_ALIVE = 15.0
+ENDED = '"topic":"sessions"'
+"""Some session ended."""
 MOST_WAITING = 100
 
 
@@ -64,25 +71,47 @@ hub = Hub()
 
 
 def stream(request: HttpRequest) -> HttpResponseBase:
-    """Server-sent events: topics and ids, never contents."""
-    if not request.user.is_authenticated:
+    """Server-sent events: topics and ids, never contents. It ends with the session that opened it."""
+    if not request.user.is_authenticated or request.session.session_key is None:
         return problem(401, "Sign in first.")
-    answer = StreamingHttpResponse(_events(), content_type="text/event-stream")
+    answer = StreamingHttpResponse(
+        _events(request.session.session_key, request.user.pk), content_type="text/event-stream"
+    )
     answer["Cache-Control"] = "no-cache"
     answer["X-Accel-Buffering"] = "no"
     return answer
 
 
-async def _events() -> AsyncIterator[str]:
+def _may_go_on(session: str, user: int) -> bool:
+    """Whether the session is still there and its user may still sign in; while nobody can tell, it is."""
+    try:
+        close_old_connections()
+        return (
+            Session.objects.filter(session_key=session, expire_date__gt=timezone.now()).exists()
+            and User.objects.filter(pk=user, is_active=True).exists()
+        )
+    except (DatabaseError, InterfaceError):
+        return True
+    finally:
+        connection.close()
+
+
+async def _events(session: str, user: int) -> AsyncIterator[str]:
     queue = hub.watch()
+    looked = time.monotonic()
     try:
         yield "retry: 2000\n\n"
         while True:
-            try:
+            told = ""
+            with suppress(TimeoutError):
                 async with asyncio.timeout(KEEP_ALIVE):
                     told = await queue.get()
-                yield f"data: {told}\n\n"
-            except TimeoutError:
-                yield ": still here\n\n"
+            # Somebody signed out or was signed out somewhere, or it is time to look again.
+            if ENDED in told or time.monotonic() - looked > KEEP_ALIVE:
+                if not await asyncio.to_thread(_may_go_on, session, user):
+                    return
+                looked = time.monotonic()
+            if ENDED not in told:
+                yield f"data: {told}\n\n" if told else ": still here\n\n"
     finally:
         hub.leave(queue)

@@ -3,12 +3,14 @@
 import hashlib
 import os
 from pathlib import Path
+from secrets import token_urlsafe
 from urllib.parse import unquote, urlsplit
 
 from lumtar.domain.operation.secrets import keys
 
-POOL = {"min_size": 2, "max_size": 12, "timeout": 5}
-"""The web server's connections; opening one costs more than most questions."""
+POOL = {"min_size": 2, "max_size": 12, "timeout": 2, "reconnect_timeout": 2}
+"""The web server's connections; opening one costs more than most questions. A pool that tries for longer to reach a database
+that is away tries less and less often, and answers late when it is back; given up soon, the next question tries anew."""
 
 ROOT = Path(__file__).resolve().parents[3]
 VAR = Path(os.environ.get("LUMTAR_VAR", ROOT / "var"))
@@ -38,12 +40,16 @@ def secret() -> str:
     try:
         return hashlib.sha256(b"django:" + keys()[0].encode()).hexdigest()
     except RuntimeError:
-        return "no key is set, nothing can be signed that lasts"
+        # Static checks need none. Whoever signs with this one signs nothing that lasts, and nobody else knows it.
+        return token_urlsafe(32)
 
 
 SECRET_KEY = secret()
 DEBUG = False
+LISTENS_ON = os.environ.get("LUMTAR_WEB_HOST", "")
 ALLOWED_HOSTS = [name for name in os.environ.get("LUMTAR_HOSTS", "127.0.0.1,localhost,[::1]").split(",") if name]
+if LISTENS_ON and LISTENS_ON not in ("0.0.0.0", "::"):
+    ALLOWED_HOSTS.append(f"[{LISTENS_ON}]" if ":" in LISTENS_ON else LISTENS_ON)
 CSRF_TRUSTED_ORIGINS = [name for name in os.environ.get("LUMTAR_ORIGINS", "").split(",") if name]
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -53,6 +59,7 @@ INSTALLED_APPS = [
     "axes",
     "procrastinate.contrib.django",
     "lumtar.domain.operation",
+    "lumtar.domain.audit",
     "lumtar.domain.accounts",
     "lumtar.domain.inventory",
     "lumtar.domain.readings",
@@ -62,6 +69,7 @@ INSTALLED_APPS = [
     "lumtar.server",
 ]
 MIDDLEWARE = [
+    "lumtar.server.guarding.Border",
     "django.middleware.security.SecurityMiddleware",
     "csp.middleware.CSPMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -69,11 +77,15 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "axes.middleware.AxesMiddleware",
+    "lumtar.server.guarding.Acting",
 ]
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
 AXES_FAILURE_LIMIT = 10
 AXES_COOLOFF_TIME = 0.25
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+# Who asks is who is connected; a proxy that may speak for others is told to the web server alone (LUMTAR_PROXIES).
+AXES_CLIENT_IP_CALLABLE = "lumtar.server.guarding.address_of"
+AXES_LOCKOUT_CALLABLE = "lumtar.server.api.problems.locked_out"
 AXES_VERBOSE = False
 ROOT_URLCONF = "lumtar.server.urls"
 TEMPLATES: list[dict[str, object]] = []
@@ -85,6 +97,7 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "lumtar.domain.accounts.passwords.NotRepeated"},
 ]
 USE_TZ = True
 TIME_ZONE = "UTC"
@@ -93,6 +106,7 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 4 << 20
 SESSION_COOKIE_NAME = "lumtar_session"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_AGE = 14 * 86400
 CSRF_COOKIE_NAME = "lumtar_csrf"
 SECURE_REFERRER_POLICY = "same-origin"
 CONTENT_SECURITY_POLICY = {

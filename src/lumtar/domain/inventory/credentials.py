@@ -8,6 +8,7 @@ from django.db import transaction
 from django.db.models import Count, Q
 
 from lumtar.core.advice import community_advice, user_advice
+from lumtar.core.reach import PRIVATE, check_ranges
 from lumtar.domain.inventory.models import Credential, Site
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.editing import claim, mark, put_in_order
@@ -129,7 +130,9 @@ def advice(credential: Credential) -> list[str]:
 
 
 @transaction.atomic
-def create(name: str, kind: str, secret: dict[str, str], sites: Sequence[str] = (), by: str = "") -> Credential:
+def create(
+    name: str, kind: str, secret: dict[str, str], sites: Sequence[str] = (), by: str = "", ranges: str = PRIVATE
+) -> Credential:
     """A new credential, tried after all others.
 
     Raises
@@ -139,7 +142,7 @@ def create(name: str, kind: str, secret: dict[str, str], sites: Sequence[str] = 
     """
     sealed = seal_credential(kind, secret)
     last = Credential.objects.order_by("-place").values_list("place", flat=True).first()
-    made = Credential(kind=kind, sealed=sealed, place=0 if last is None else last + 1)
+    made = Credential(kind=kind, sealed=sealed, place=0 if last is None else last + 1, ranges=check_ranges(ranges))
     _name(made, name)
     mark(made, by)
     made.sites.set(_sites(sites))
@@ -149,7 +152,15 @@ def create(name: str, kind: str, secret: dict[str, str], sites: Sequence[str] = 
 
 @transaction.atomic
 def change(
-    pk: int, edition: int, *, name: str, secret: dict[str, str], sites: Sequence[str], kind: str, by: str = ""
+    pk: int,
+    edition: int,
+    *,
+    name: str,
+    secret: dict[str, str],
+    sites: Sequence[str],
+    kind: str,
+    by: str = "",
+    ranges: str | None = None,
 ) -> Credential:
     """Change a credential for every device that uses it. Of ``secret`` only what is given is replaced.
 
@@ -169,6 +180,8 @@ def change(
         found.kind, found.sealed = kind, seal_credential(kind, whole)
     renamed = f", was {found.name}" if name.strip() != found.name else ""
     _name(found, name)
+    if ranges is not None:
+        found.ranges = check_ranges(ranges)
     mark(found, by)
     found.sites.set(_sites(sites))
     what = "; its secret was replaced" if any(key.endswith("password") or key == "community" for key in told) else ""

@@ -5,6 +5,7 @@ from django.utils import timezone
 
 from lumtar.core.labels import Role
 from lumtar.core.profiles import DeviceKind, Table
+from lumtar.core.reach import PRIVATE
 
 
 class Site(models.Model):
@@ -33,6 +34,8 @@ class Credential(models.Model):
     name = models.CharField(max_length=80, unique=True)
     kind = models.CharField(max_length=4, choices=Kind.choices)
     sealed = models.TextField()
+    ranges = models.TextField(default=PRIVATE, blank=True)
+    """To which addresses it may be sent."""
     sites = models.ManyToManyField(Site, blank=True, related_name="credentials")
     place = models.PositiveIntegerField(default=0)
     edition = models.PositiveIntegerField(default=1)

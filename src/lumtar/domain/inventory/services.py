@@ -9,6 +9,7 @@ from django.utils import timezone
 
 from lumtar.core.devicelist import check_address, check_interval, check_port
 from lumtar.core.labels import check_template
+from lumtar.core.reach import PRIVATE, is_address, may_be_sent, refusal
 from lumtar.domain.alarms.services import clear_device
 from lumtar.domain.inventory.credentials import Kind, create, open_secret, opened
 from lumtar.domain.inventory.labelling import label_ports
@@ -57,7 +58,9 @@ def add_device(
     if way != Way.SNMP:
         credential = None
     elif credential is None:
-        credential = _credential(kind, secret or {}, by)
+        credential = _credential(kind, secret or {}, by, address)
+    if credential is not None:
+        _check_reach(credential, address)
     with transaction.atomic():
         device = Device(
             name=_name(name.strip() or address),
@@ -108,7 +111,15 @@ def _groups(names: Iterable[str]) -> list[Group]:
     return [Group.objects.get_or_create(name=name)[0] for name in wanted]
 
 
-def _credential(kind: str, secret: dict[str, str], by: str) -> Credential:
+def _check_reach(credential: Credential, address: str) -> None:
+    """A name is looked up when it is polled; an address can be refused at once."""
+    if is_address(address) and not may_be_sent(credential.ranges, address):
+        raise ValueError(
+            f"{refusal(credential.name, credential.ranges, address).capitalize()}. An administrator can allow it in Credentials."
+        )
+
+
+def _credential(kind: str, secret: dict[str, str], by: str, address: str) -> Credential:
     wanted = open_secret(kind, secret)
     for credential in Credential.objects.filter(kind=kind):
         if opened(credential) == wanted:
@@ -116,7 +127,9 @@ def _credential(kind: str, secret: dict[str, str], by: str) -> Credential:
     label = f"SNMP v3 {secret['user']}"[:70] if kind == Kind.V3 else f"SNMP {kind}"
     taken = set(Credential.objects.filter(name__startswith=label).values_list("name", flat=True))
     number = next(n for n in range(1, len(taken) + 2) if (label if n == 1 else f"{label} {n}") not in taken)
-    return create(label if number == 1 else f"{label} {number}", kind, secret, by=by)
+    # Whoever typed it in for this address meant it to be sent there.
+    own = f", {address}" if is_address(address) and not may_be_sent(PRIVATE, address) else ""
+    return create(label if number == 1 else f"{label} {number}", kind, secret, by=by, ranges=PRIVATE + own)
 
 
 def checked_own(values: Mapping[str, str]) -> dict[str, str]:
@@ -196,6 +209,8 @@ def change_device(pk: int, edition: int, by: str, **told: Any) -> Device:
         if credential is None:
             raise ValueError("There is no such credential; it may have been deleted meanwhile.")
         found.credential = credential
+    if found.credential is not None and ("address" in told or "credential" in told):
+        _check_reach(found.credential, found.address)
     if "interval_s" in told:
         found.interval_s = check_interval(told["interval_s"])
     if "tags" in told:

@@ -103,7 +103,9 @@ def _facts() -> Facts:
                     WHERE j.status = 'doing' AND (w.id IS NULL OR w.last_heartbeat < now() - interval '60 seconds'))"""
         )
         newest, interval, due, until, waiting, stuck = cursor.fetchone()
-    started = min((state.started_at for state in processes if state.kind == "collector" and state.started_at), default=None)
+    started = min(
+        (state.started_at for state in processes if state.kind == "collector" and state.started_at), default=None
+    )
     # After a start the newest reading may be of the run before.
     fresh = bool(newest and started and newest > started and now - newest < timedelta(seconds=2 * (interval or 60)))
     return Facts(now, processes, newest, due, until, interval or 60, fresh, int(waiting), int(stuck))

@@ -14,10 +14,10 @@ from lumtar.core.levels import Level
 from lumtar.core.units import duration
 from lumtar.domain.alarms.models import Notification
 from lumtar.domain.inventory.models import Credential
-from lumtar.domain.selfwatch.health import ProcessState, health
 from lumtar.domain.operation.registry import service
 from lumtar.domain.operation.secrets import SecretUnreadable, unseal
 from lumtar.domain.readings import disk, partitions
+from lumtar.domain.selfwatch.health import ProcessState, health
 
 WELL, WATCH, WRONG = "well", "watch", "wrong"
 CLOCKS_APART_S = 2.0

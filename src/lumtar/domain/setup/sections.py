@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from lumtar.core.groups import within
+from lumtar.core.reach import PRIVATE
 from lumtar.domain.inventory import credentials, groups, labelling, profiles
 from lumtar.domain.inventory.models import Credential, Group, LabelRule, Profile, Site
 from lumtar.domain.inventory.services import site_called
@@ -85,7 +86,7 @@ class Credentials(Section):
 
     key = "credentials"
     ordered = Credential
-    blank: Plain = {"kind": "v2c", "user": "", "auth": "", "priv": "", "sites": []}
+    blank: Plain = {"kind": "v2c", "user": "", "auth": "", "priv": "", "sites": [], "ranges": PRIVATE}
 
     def read(self) -> list[Plain]:
         """All credentials in the order of trying."""
@@ -94,7 +95,9 @@ class Credentials(Section):
             secret = credentials.revealed(credential)
             said = {name: secret.get(name, "") for name in ("user", "auth", "priv")}
             names = sorted(site.name for site in credential.sites.all())
-            found.append({"name": credential.name, "kind": credential.kind, **said, "sites": names})
+            found.append(
+                {"name": credential.name, "kind": credential.kind, **said, "sites": names, "ranges": credential.ranges}
+            )
         return found
 
     def keep(self, entry: Plain, is_new: bool, by: str) -> None:
@@ -106,7 +109,14 @@ class Credentials(Section):
         if found.kind != entry["kind"] or any(secret.get(name, "") != entry[name] for name in ("user", "auth", "priv")):
             raise ValueError("Its version, user and protocols belong to its secret: change them on screen.")
         credentials.change(
-            found.pk, found.edition, name=found.name, secret={}, sites=entry["sites"], kind=found.kind, by=by
+            found.pk,
+            found.edition,
+            name=found.name,
+            secret={},
+            sites=entry["sites"],
+            kind=found.kind,
+            by=by,
+            ranges=entry["ranges"],
         )
 
 

@@ -5,8 +5,8 @@ from typing import Any
 import numpy as np
 
 from lumtar.core.working import remarks
-from lumtar.engine.collector.targets import Target
 from lumtar.engine.batch import Batch
+from lumtar.engine.collector.targets import Target
 from lumtar.engine.recorder import Recorder
 
 MOST = 500

@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from uuid import uuid4
 
 import structlog
+from django.db import DatabaseError, InterfaceError
 
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.operation import leases
@@ -84,7 +85,7 @@ class Holding:
         """Let the others have everything."""
         try:
             leases.give_up(self.run)
-        except Exception as error:
+        except (DatabaseError, InterfaceError) as error:
             # Without the database the leases run out by themselves.
             log.warning("what was held could not be given up", error=str(error))
 
@@ -104,5 +105,3 @@ class Holding:
                 words = f"collector {taken.was} was not heard of any more, {self.name} took over"
                 found.append(GapNews(device.pk, start, now, Gap.Reason.COLLECTOR, words))
         return found
-
-

@@ -40,7 +40,13 @@ AT_ONCE = 15
 class Live:
     """Follows what people wish to look at until it is cancelled."""
 
-    def __init__(self, find: Callable[[int], Target | None], recorder: Recorder, transport: Transport, now: Callable[[], float] = time.time) -> None:
+    def __init__(
+        self,
+        find: Callable[[int], Target | None],
+        recorder: Recorder,
+        transport: Transport,
+        now: Callable[[], float] = time.time,
+    ) -> None:
         self._find = find
         self._recorder = recorder
         self._transport = transport

@@ -19,7 +19,6 @@ from lumtar.engine.collector.ethernet import read_ethernet
 from lumtar.engine.collector.parts import SELDOM, Asked, Count, ask, discover_objects, read_parts
 from lumtar.wire import ber, oids
 from lumtar.wire.faults import Fault, FaultKind
-from lumtar.wire.pdu import Value
 from lumtar.wire.session import Refused, Session
 from lumtar.wire.tables import Column, read_columns
 
@@ -367,6 +366,7 @@ async def _discover_ports(session: Session, plan: Plan) -> list[PortDescribed]:
     table = {prefix: dict(zip(column.indexes, column.values, strict=True)) for prefix, column in columns.items()}
     plan.indexes = columns[oids.IF_OPER_STATUS].indexes
     plan.narrow = any(index not in table[oids.IF_HC_IN_OCTETS] for index in plan.indexes)
+
     def words(prefix: bytes, index: bytes) -> str:
         value = table[prefix].get(index, b"")
         return clean(value) if isinstance(value, bytes) else ""

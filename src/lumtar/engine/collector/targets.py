@@ -10,6 +10,7 @@ from django.db import connection
 from numpy.typing import NDArray
 
 from lumtar.core.counters import COUNTERS
+from lumtar.core.reach import may_be_sent, refusal
 from lumtar.domain.alarms.models import Alarm, AlarmType, Rule, RuleMemory
 from lumtar.domain.inventory.credentials import opened
 from lumtar.domain.inventory.description import KnownPart
@@ -17,8 +18,8 @@ from lumtar.domain.inventory.models import Component, Device, DeviceState, Inter
 from lumtar.domain.inventory.profiles import objects_of
 from lumtar.domain.operation.secrets import SecretUnreadable
 from lumtar.domain.readings.models import Newest
-from lumtar.engine.collector.reading import Plan
 from lumtar.engine.batch import Reachability
+from lumtar.engine.collector.reading import Plan
 from lumtar.engine.recorder import Recorder
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.session import Patience, Session
@@ -88,13 +89,24 @@ def open_session(target: Target, transport: Transport, patience: Patience) -> Se
     except (SecretUnreadable, ValueError) as error:
         raise Fault(FaultKind.CREDENTIAL, f"its credential cannot be used: {error}") from error
     family, address = target.place
+    if not may_be_sent(device.credential.ranges, address[0]):
+        raise Fault(FaultKind.CREDENTIAL, refusal(device.credential.name, device.credential.ranges, address[0]))
     return Session(transport, family, address, credential, patience)
 
 
 def signature(device: Device) -> tuple[object, ...]:
     """What of a device makes a new session necessary when it changes."""
-    sealed = device.credential.sealed if device.credential else ""
-    return (device.address, device.port, device.way, device.credential_id, sealed, device.timeout_s, device.tries)
+    sealed, ranges = (device.credential.sealed, device.credential.ranges) if device.credential else ("", "")
+    return (
+        device.address,
+        device.port,
+        device.way,
+        device.credential_id,
+        sealed,
+        ranges,
+        device.timeout_s,
+        device.tries,
+    )
 
 
 def load_devices() -> list[Device]:
@@ -108,7 +120,7 @@ def fingerprint() -> int:
     with connection.cursor() as cursor:
         cursor.execute(
             """SELECT coalesce(sum(hashtextextended(ROW(d.id, d.name, d.address, d.port, d.way, d.interval_s, d.timeout_s,
-                d.tries, d.credential_id, c.kind, c.sealed, d.reads, d.profile_id, d.label_template)::text, 0)::numeric), 0) FROM inventory_device d
+                d.tries, d.credential_id, c.kind, c.sealed, c.ranges, d.reads, d.profile_id, d.label_template)::text, 0)::numeric), 0) FROM inventory_device d
             LEFT JOIN inventory_credential c ON c.id = d.credential_id WHERE d.enabled AND d.retired_at IS NULL"""
         )
         return int(cursor.fetchone()[0])

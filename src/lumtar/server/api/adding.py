@@ -5,13 +5,15 @@ from dataclasses import asdict
 from typing import Any
 
 from django.http import HttpRequest, StreamingHttpResponse
-from ninja import Router, Schema
 
 from lumtar.core.devicelist import check_address, check_port
 from lumtar.domain.inventory import credentials, profiles
 from lumtar.domain.inventory.models import Credential, Device
 from lumtar.engine.trying import Candidate, Trial
+from lumtar.server import limiting
+from lumtar.server.api.access import ENGINEER, Router
 from lumtar.server.api.problems import Problem
+from lumtar.server.api.schema import Schema
 from lumtar.server.api.streaming import json_lines
 from lumtar.wire.icmp import Pinger
 from lumtar.wire.transport import Transport
@@ -33,12 +35,17 @@ class TrialIn(Schema):
 
 def candidates(found: list[Credential]) -> list[Candidate]:
     """Stored credentials, opened to be tried."""
-    return [Candidate(credential.pk, credential.name, credentials.opened(credential)) for credential in found]
+    return [
+        Candidate(credential.pk, credential.name, credentials.opened(credential), credential.ranges)
+        for credential in found
+    ]
 
 
-@router.post("/devices/try")
+@router.post("/devices/try", needs=ENGINEER.whole)
 def try_device(request: HttpRequest, told: TrialIn) -> StreamingHttpResponse:
     """Look at an address: one line a step as it happens, then the outcome (application/x-ndjson)."""
+    limiting.TRIES.take(request.user.get_username())
+    limiting.TRIES.take()
     try:
         address, port = check_address(told.address), check_port(told.port)
         if told.tcp_port is not None:

@@ -6,7 +6,6 @@ from django.core.exceptions import ValidationError
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
 
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.rules.threshold import Threshold
@@ -15,7 +14,9 @@ from lumtar.domain.alarms.models import AlarmChange, AlarmType, Rule
 from lumtar.domain.alarms.queries import AlarmRow
 from lumtar.domain.logbook.services import note_action
 from lumtar.server.api import paging
+from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.problems import Problem
+from lumtar.server.api.schema import Schema
 from lumtar.server.api.times import past, span
 
 router = Router(tags=["alarms"])
@@ -28,7 +29,7 @@ class Alarms(Schema):
     next: str | None
 
 
-@router.get("/alarms", response=Alarms)
+@router.get("/alarms", needs=VIEWER, response=Alarms)
 def alarms(
     request: HttpRequest,
     standing: bool = True,
@@ -75,7 +76,7 @@ class AlarmOut(Schema):
     told: list[ToldOut]
 
 
-@router.get("/alarms/{alarm}", response=AlarmOut)
+@router.get("/alarms/{alarm}", needs=VIEWER, response=AlarmOut)
 def alarm(request: HttpRequest, alarm: int, at: datetime | None = None) -> AlarmOut:
     """One alarm with its history and who was told."""
     until = past(at) or timezone.now()
@@ -101,7 +102,7 @@ class BucketOut(Schema):
     worst: int
 
 
-@router.get("/timeline", response=list[BucketOut])
+@router.get("/timeline", needs=VIEWER, response=list[BucketOut])
 def timeline(
     request: HttpRequest, start: datetime | None = None, end: datetime | None = None, buckets: int = 96
 ) -> list[BucketOut]:
@@ -140,13 +141,13 @@ def _rule(rule: Rule) -> RuleOut:
     return RuleOut(id=rule.pk, **{name: getattr(rule, name) for name in RuleOut.model_fields if name != "id"})
 
 
-@router.get("/rules", response=list[RuleOut])
+@router.get("/rules", needs=VIEWER, response=list[RuleOut])
 def rules(request: HttpRequest) -> list[RuleOut]:
     """All rules."""
     return [_rule(rule) for rule in Rule.objects.order_by("pk")]
 
 
-@router.patch("/rules/{rule}", response=RuleOut)
+@router.patch("/rules/{rule}", needs=ENGINEER.whole, response=RuleOut)
 def change_rule(request: HttpRequest, rule: int, told: RuleChange) -> RuleOut:
     """Change a rule; the collector follows within seconds."""
     found = get_object_or_404(Rule, pk=rule)

@@ -1,36 +1,29 @@
-"""Who asks: a session of the browser, or a token."""
+"""Signing in and out, the first administrator, and one's own password."""
 
-from typing import Any
-
-from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth import authenticate, login, logout, update_session_auth_hash
+from django.contrib.auth.models import User
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
-from ninja import Router, Schema
-from ninja.security import HttpBearer, SessionAuth
 
+from lumtar.core.access import Role
 from lumtar.domain.accounts import services
-from lumtar.server.api.problems import Problem
+from lumtar.domain.accounts.services import person_of
+from lumtar.server import limiting
+from lumtar.server.api.access import ANYBODY, VIEWER, Router
+from lumtar.server.api.problems import Problem, refusing
+from lumtar.server.api.schema import Schema
+from lumtar.server.guarding import address_of
 
-
-class TokenAuth(HttpBearer):
-    """Authorization: Bearer."""
-
-    def authenticate(self, request: HttpRequest, token: str) -> Any:
-        """The token's user, or None."""
-        user = services.user_of_token(token)
-        if user is not None:
-            request.user = user
-        return user
-
-
-SIGNED_IN = [TokenAuth(), SessionAuth(csrf=True)]
 router = Router(tags=["session"])
+MODEL_BACKEND = "django.contrib.auth.backends.ModelBackend"
 
 
 class SessionOut(Schema):
-    """Whether somebody is signed in here; ``first_run`` asks for the administrator to be made."""
+    """Whether somebody is signed in here, and what they may; ``first_run`` asks for the administrator to be made."""
 
     user: str | None
+    role: Role | None
+    limited: bool
     first_run: bool
 
 
@@ -41,44 +34,99 @@ class SignIn(Schema):
     password: str
 
 
+class PasswordChange(Schema):
+    """The password in force, and the one to have instead."""
+
+    old: str
+    new: str
+
+
 def _state(request: HttpRequest) -> SessionOut:
     get_token(request)
-    if request.user.is_authenticated:
-        return SessionOut(user=request.user.get_username(), first_run=False)
-    return SessionOut(user=None, first_run=services.needs_first_user())
+    if isinstance(request.user, User):
+        person = person_of(request.user)
+        return SessionOut(
+            user=request.user.get_username(), role=person.role, limited=person.is_limited, first_run=False
+        )
+    return SessionOut(user=None, role=None, limited=False, first_run=services.needs_first_user())
 
 
-@router.get("", auth=None, response=SessionOut)
+def _enter(request: HttpRequest, user: User, backend: str | None = None) -> SessionOut:
+    login(request, user, backend=backend)
+    request.audit_name = user.get_username()  # type: ignore[attr-defined]
+    services.note_session(
+        request.session.session_key or "", user, address_of(request), request.headers.get("User-Agent", "")
+    )
+    return _state(request)
+
+
+@router.get("", needs=ANYBODY, response=SessionOut)
 def session(request: HttpRequest) -> SessionOut:
     """Who is signed in; sets the cookie that later writes must prove."""
     return _state(request)
 
 
-@router.post("", auth=None, response=SessionOut)
+@router.post("", needs=ANYBODY, response=SessionOut)
 def sign_in(request: HttpRequest, told: SignIn) -> SessionOut:
     """Sign in. Too many wrong passwords lock the name out for a quarter of an hour."""
-    user = authenticate(request, username=told.name, password=told.password)
+    name = told.name.strip()
+    if len(name) > 150 or len(told.password) > 200:
+        raise Problem(401, "That name and password do not belong together.")
+    limiting.SIGN_INS_OF_ADDRESS.take(address_of(request) or "")
+    limiting.SIGN_INS_OF_NAME.take(name.lower())
+    limiting.SIGN_INS_IN_ALL.take()
+    with limiting.HASHING.taken():
+        user = authenticate(request, username=name, password=told.password)
     if user is None:
+        if User.objects.filter(username=name).exists():
+            # A name that is none may be a password in the wrong field.
+            request.audit_name = name  # type: ignore[attr-defined]
         if getattr(request, "axes_locked_out", False):
             raise Problem(403, "Too many wrong passwords. Wait a quarter of an hour, then try again.")
         raise Problem(401, "That name and password do not belong together.")
-    login(request, user)
-    return _state(request)
+    assert isinstance(user, User)
+    return _enter(request, user)
 
 
-@router.delete("", auth=SIGNED_IN, response=SessionOut)
+@router.delete("", needs=VIEWER, response=SessionOut)
 def sign_out(request: HttpRequest) -> SessionOut:
-    """Sign out."""
+    """Sign out; what this session holds open ends as well."""
+    key = request.session.session_key
+    if key and isinstance(request.user, User):
+        services.end_sessions(request.user, [key])
     logout(request)
     return _state(request)
 
 
-@router.post("/first-run", auth=None, response=SessionOut)
+@router.post("/first-run", needs=ANYBODY, response=SessionOut)
 def first_run(request: HttpRequest, told: SignIn) -> SessionOut:
     """Make the administrator on an empty installation, and sign in."""
-    try:
-        user = services.create_first_user(told.name, told.password)
-    except ValueError as error:
-        raise Problem(409 if not services.needs_first_user() else 422, str(error)) from error
-    login(request, user, backend="django.contrib.auth.backends.ModelBackend")
+    limiting.SIGN_INS_IN_ALL.take()
+    with limiting.HASHING.taken():
+        try:
+            user = services.create_first_user(told.name, told.password)
+        except ValueError as error:
+            raise Problem(409 if not services.needs_first_user() else 422, str(error)) from error
+    return _enter(request, user, MODEL_BACKEND)
+
+
+@router.put("/password", needs=VIEWER, response=SessionOut)
+def change_password(request: HttpRequest, told: PasswordChange) -> SessionOut:
+    """Change one's own password. All other sessions of the same person end."""
+    assert isinstance(request.user, User)
+    user = User.objects.get(pk=request.user.pk)
+    limiting.SIGN_INS_OF_NAME.take(user.get_username().lower())
+    with limiting.HASHING.taken():
+        if not user.check_password(told.old):
+            raise Problem(422, "That is not your password now.", "old")
+        with refusing():
+            services.set_password(user, told.new)
+    services.end_sessions(user, but=request.session.session_key)
+    if request.session.session_key:
+        before = request.session.session_key
+        update_session_auth_hash(request, user)
+        services.end_sessions(user, [before])
+        services.note_session(
+            request.session.session_key or "", user, address_of(request), request.headers.get("User-Agent", "")
+        )
     return _state(request)

@@ -6,7 +6,7 @@ from datetime import datetime
 
 from django.http import HttpRequest, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
-from ninja import Query, Router, Schema, Status
+from ninja import Query, Status
 from pydantic import field_validator
 
 from lumtar.core.text import csv_line
@@ -14,7 +14,9 @@ from lumtar.domain.inventory import catalogue
 from lumtar.domain.inventory.catalogue import Item
 from lumtar.domain.inventory.models import Group, OwnField
 from lumtar.server.api import paging
+from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.problems import Problem
+from lumtar.server.api.schema import Schema
 from lumtar.server.api.times import aware
 from lumtar.server.api.whole import WHOLE
 
@@ -68,7 +70,7 @@ class FieldOut(FieldIn):
     id: int
 
 
-@router.get("/catalogue", response=Catalogue)
+@router.get("/catalogue", needs=VIEWER, response=Catalogue)
 def list_items(request: HttpRequest, told: Query[WantedPage]) -> Catalogue:
     """Devices as things: maker, model, serial number, software, own fields."""
     start = paging.offset(told.cursor)
@@ -80,7 +82,7 @@ def list_items(request: HttpRequest, told: Query[WantedPage]) -> Catalogue:
     return Catalogue(rows=rows, total=total, next=paging.following(start, len(rows), total))
 
 
-@router.get("/catalogue.csv")
+@router.get("/catalogue.csv", needs=VIEWER)
 def export_items(request: HttpRequest, told: Query[Wanted]) -> StreamingHttpResponse:
     """The same as CSV, with a column for each own field."""
     if told.sort.removeprefix("-") not in catalogue.COLUMNS:
@@ -106,13 +108,13 @@ def _values(item: Item) -> list[object]:
     return [getattr(item, name) for name in PLAIN]
 
 
-@router.get("/ownfields", response=list[FieldOut])
+@router.get("/ownfields", needs=VIEWER, response=list[FieldOut])
 def list_fields(request: HttpRequest) -> list[FieldOut]:
     """The fields that this installation has added to its devices."""
     return [FieldOut(id=f.pk, name=f.name, kind=f.kind, choices=f.choices) for f in OwnField.objects.all()]
 
 
-@router.post("/ownfields", response={201: FieldOut})
+@router.post("/ownfields", needs=ENGINEER.whole, response={201: FieldOut})
 def make_field(request: HttpRequest, told: FieldIn) -> Status[FieldOut]:
     """Add a field to every device."""
     try:
@@ -122,7 +124,7 @@ def make_field(request: HttpRequest, told: FieldIn) -> Status[FieldOut]:
     return Status(201, FieldOut(id=made.pk, name=made.name, kind=made.kind, choices=made.choices))
 
 
-@router.delete("/ownfields/{int:field}", response={204: None})
+@router.delete("/ownfields/{int:field}", needs=ENGINEER.whole, response={204: None})
 def remove_field(request: HttpRequest, field: int) -> Status[None]:
     """Take a field away, with what it held."""
     catalogue.remove_field(field, request.user.get_username())

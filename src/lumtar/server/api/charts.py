@@ -5,7 +5,7 @@ from dataclasses import asdict, dataclass
 from datetime import UTC, datetime, timedelta
 
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
-from ninja import Query, Router, Schema
+from ninja import Query
 
 from lumtar.core import working
 from lumtar.core.speeds import SpeedSource
@@ -15,9 +15,11 @@ from lumtar.domain.inventory import queries
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.readings import around, counted, retention, series
 from lumtar.domain.readings.series import Line, Series
+from lumtar.server.api.access import VIEWER, Router
 from lumtar.server.api.answers import as_it_is
 from lumtar.server.api.fleet import SpeedOut, interface_called
 from lumtar.server.api.problems import Problem
+from lumtar.server.api.schema import Schema
 from lumtar.server.api.scope import ScopeIn
 from lumtar.server.api.times import past, span
 
@@ -76,7 +78,7 @@ def gaps_of(device: int, since: datetime, until: datetime) -> list[GapOut]:
     return [GapOut(start=gap.start, end=gap.end, reason=gap.reason, words=gap.words) for gap in found]
 
 
-@router.get("/interfaces/{interface}/series", response=SeriesOut)
+@router.get("/interfaces/{interface}/series", needs=VIEWER, response=SeriesOut)
 def interface_series(
     request: HttpRequest, interface: int, start: datetime | None = None, end: datetime | None = None, points: int = 800
 ) -> HttpResponse:
@@ -123,7 +125,7 @@ class LinesFilter(ScopeIn):
     lines: int = 12
 
 
-@router.get("/series", response=LinesOut)
+@router.get("/series", needs=VIEWER, response=LinesOut)
 def several(request: HttpRequest, told: Query[LinesFilter]) -> HttpResponse:
     """Rates of several interfaces over the same time, and their total."""
     found = queries.device_cells(scope=told.scope)
@@ -159,7 +161,7 @@ def several(request: HttpRequest, told: Query[LinesFilter]) -> HttpResponse:
     ))  # fmt: skip
 
 
-@router.get("/interfaces/{interface}/series.csv")
+@router.get("/interfaces/{interface}/series.csv", needs=VIEWER)
 def interface_csv(
     request: HttpRequest, interface: int, start: datetime | None = None, end: datetime | None = None
 ) -> StreamingHttpResponse:
@@ -187,7 +189,7 @@ class WorkingOut(Schema):
     lines: list[str]
 
 
-@router.get("/interfaces/{interface}/working", response=list[WorkingOut])
+@router.get("/interfaces/{interface}/working", needs=VIEWER, response=list[WorkingOut])
 def interface_working(request: HttpRequest, interface: int, at: datetime, step: int = 0) -> list[WorkingOut]:
     """The working of both directions' rates: of the reading at a time, or of a step of so many seconds that ends there."""
     found = interface_called(interface)

@@ -3,12 +3,15 @@
 from datetime import datetime
 
 from django.http import HttpRequest
-from ninja import Router, Schema, Status
+from ninja import Status
 
+from lumtar.core.reach import PRIVATE
 from lumtar.domain.inventory import credentials
 from lumtar.domain.inventory.models import Credential
 from lumtar.domain.operation.secrets import SecretUnreadable
+from lumtar.server.api.access import ADMINISTRATOR, ENGINEER, Router
 from lumtar.server.api.problems import Problem
+from lumtar.server.api.schema import Schema
 from lumtar.wire import usm
 
 router = Router(tags=["credentials"])
@@ -24,6 +27,7 @@ class CredentialOut(Schema):
     auth: str
     priv: str
     sites: list[str]
+    ranges: str
     devices: int
     edition: int
     changed_at: datetime
@@ -46,12 +50,16 @@ class CredentialsOut(Schema):
 
 
 class CredentialIn(Schema):
-    """A credential. ``secret`` holds community, or user, auth, auth_password, priv and priv_password."""
+    """A credential. ``secret`` holds community, or user, auth, auth_password, priv and priv_password.
+
+    ``ranges`` are the addresses that it may be sent to, separated by commas.
+    """
 
     name: str
     kind: str = "v2c"
     secret: dict[str, str] = {}
     sites: list[str] = []
+    ranges: str = PRIVATE
 
 
 class CredentialChange(CredentialIn):
@@ -79,6 +87,7 @@ def _out(credential: Credential, devices: int) -> CredentialOut:
         auth=secret.get("auth", ""),
         priv=secret.get("priv", ""),
         sites=sorted(site.name for site in credential.sites.all()),
+        ranges=credential.ranges,
         devices=devices,
         edition=credential.edition,
         changed_at=credential.changed_at,
@@ -87,7 +96,7 @@ def _out(credential: Credential, devices: int) -> CredentialOut:
     )
 
 
-@router.get("/credentials", response=CredentialsOut)
+@router.get("/credentials", needs=ENGINEER.whole, response=CredentialsOut)
 def list_credentials(request: HttpRequest) -> CredentialsOut:
     """All of them, without their secrets."""
     return CredentialsOut(
@@ -96,17 +105,19 @@ def list_credentials(request: HttpRequest) -> CredentialsOut:
     )
 
 
-@router.post("/credentials", response={201: CredentialOut})
+@router.post("/credentials", needs=ADMINISTRATOR.whole, response={201: CredentialOut})
 def make_credential(request: HttpRequest, told: CredentialIn) -> Status[CredentialOut]:
     """A new one, tried after all others."""
     try:
-        made = credentials.create(told.name, told.kind, told.secret, told.sites, request.user.get_username())
+        made = credentials.create(
+            told.name, told.kind, told.secret, told.sites, request.user.get_username(), told.ranges
+        )
     except ValueError as error:
         raise Problem(422, str(error)) from error
     return Status(201, _out(made, 0))
 
 
-@router.put("/credentials/order", response=CredentialsOut)
+@router.put("/credentials/order", needs=ADMINISTRATOR.whole, response=CredentialsOut)
 def order_credentials(request: HttpRequest, told: Order) -> CredentialsOut:
     """The order of trying."""
     try:
@@ -116,7 +127,7 @@ def order_credentials(request: HttpRequest, told: Order) -> CredentialsOut:
     return list_credentials(request)
 
 
-@router.put("/credentials/{credential}", response=CredentialOut)
+@router.put("/credentials/{credential}", needs=ADMINISTRATOR.whole, response=CredentialOut)
 def change_credential(request: HttpRequest, credential: int, told: CredentialChange) -> CredentialOut:
     """Change one, for all devices that use it."""
     try:
@@ -127,6 +138,7 @@ def change_credential(request: HttpRequest, credential: int, told: CredentialCha
             kind=told.kind,
             secret=told.secret,
             sites=told.sites,
+            ranges=told.ranges,
             by=request.user.get_username(),
         )
     except ValueError as error:
@@ -134,7 +146,7 @@ def change_credential(request: HttpRequest, credential: int, told: CredentialCha
     return _out(found, found.devices.count())
 
 
-@router.delete("/credentials/{credential}", response={204: None})
+@router.delete("/credentials/{credential}", needs=ADMINISTRATOR.whole, response={204: None})
 def delete_credential(request: HttpRequest, credential: int) -> Status[None]:
     """Delete one that no device uses."""
     try:

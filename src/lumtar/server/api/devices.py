@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from django.db.models import Q
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Router, Schema, Status
+from ninja import Status
 
 from lumtar.core.discovery import GOOD, STATE, STATES
 from lumtar.domain.inventory import polling, queries, services
@@ -15,8 +15,10 @@ from lumtar.domain.inventory.queries import DeviceRow
 from lumtar.domain.readings import parts
 from lumtar.domain.readings.parts import PartSeries
 from lumtar.server.api import paging
+from lumtar.server.api.access import ENGINEER, OPERATOR, VIEWER, Router
 from lumtar.server.api.charts import GapOut, gaps_of
 from lumtar.server.api.problems import Problem
+from lumtar.server.api.schema import Schema
 from lumtar.server.api.times import past, span
 
 router = Router(tags=["devices"])
@@ -30,7 +32,7 @@ class Devices(Schema):
     next: str | None
 
 
-@router.get("/devices", response=Devices)
+@router.get("/devices", needs=VIEWER, response=Devices)
 def devices(
     request: HttpRequest,
     at: datetime | None = None,
@@ -99,7 +101,7 @@ class DeviceOut(Schema):
     parts: list[PartOut]
 
 
-@router.get("/devices/{int:device}", response=DeviceOut)
+@router.get("/devices/{int:device}", needs=VIEWER, response=DeviceOut)
 def device(request: HttpRequest, device: int, at: datetime | None = None) -> DeviceOut:
     """One device, now or at a past time."""
     found = get_object_or_404(Device.objects.select_related("credential", "profile", "state"), pk=device)
@@ -141,7 +143,7 @@ class PartsOut(Schema):
     gaps: list[GapOut]
 
 
-@router.get("/devices/{int:device}/parts", response=PartsOut)
+@router.get("/devices/{int:device}/parts", needs=VIEWER, response=PartsOut)
 def device_parts(
     request: HttpRequest, device: int, start: datetime | None = None, end: datetime | None = None, points: int = 300
 ) -> PartsOut:
@@ -194,7 +196,7 @@ class DeviceChange(Schema):
     label_template: str | None = None
 
 
-@router.post("/devices", response={201: Added})
+@router.post("/devices", needs=ENGINEER.whole, response={201: Added})
 def add_device(request: HttpRequest, told: NewDevice) -> Status[Added]:
     """Add a device; its first poll follows within seconds and tells how it went."""
     stored = None
@@ -211,7 +213,7 @@ def add_device(request: HttpRequest, told: NewDevice) -> Status[Added]:
     return Status(201, Added(id=device.pk, name=device.name))
 
 
-@router.patch("/devices/{int:device}", response=Added)
+@router.patch("/devices/{int:device}", needs=ENGINEER, response=Added)
 def change_device(request: HttpRequest, device: int, told: DeviceChange) -> Added:
     """Change a device; the collector follows within seconds."""
     wanted = told.model_dump(exclude_none=True, exclude={"edition"})
@@ -222,13 +224,13 @@ def change_device(request: HttpRequest, device: int, told: DeviceChange) -> Adde
     return Added(id=found.pk, name=found.name)
 
 
-@router.post("/devices/{int:device}/retire", response=Added)
+@router.post("/devices/{int:device}/retire", needs=ENGINEER, response=Added)
 def retire_device(request: HttpRequest, device: int) -> Added:
     """Poll it no more; its history stays."""
     return _done(lambda: services.retire(device, request.user.get_username()))
 
 
-@router.post("/devices/{int:device}/restore", response=Added)
+@router.post("/devices/{int:device}/restore", needs=ENGINEER, response=Added)
 def restore_device(request: HttpRequest, device: int) -> Added:
     """Poll a retired one again."""
     return _done(lambda: services.restore(device, request.user.get_username()))
@@ -281,7 +283,7 @@ class PollOut(Schema):
     record: PollRecord | None
 
 
-@router.post("/devices/{int:device}/polls", response={202: PollAsked})
+@router.post("/devices/{int:device}/polls", needs=OPERATOR, response={202: PollAsked})
 def poll_now(request: HttpRequest, device: int) -> Status[PollAsked]:
     """Poll a device now; the answer is there as soon as the collector has done it."""
     try:
@@ -291,7 +293,7 @@ def poll_now(request: HttpRequest, device: int) -> Status[PollAsked]:
     return Status(202, PollAsked(id=asked.pk))
 
 
-@router.get("/devices/{int:device}/polls/{int:poll}", response=PollOut)
+@router.get("/devices/{int:device}/polls/{int:poll}", needs=OPERATOR, response=PollOut)
 def poll_record(request: HttpRequest, device: int, poll: int) -> PollOut:
     """What became of a poll that was asked for."""
     found = PollRequest.objects.get(pk=poll, device_id=device)
@@ -299,7 +301,7 @@ def poll_record(request: HttpRequest, device: int, poll: int) -> PollOut:
     return PollOut(id=found.pk, asked_at=found.asked_at, asked_by=found.asked_by, done_at=found.done_at, record=record)
 
 
-@router.delete("/devices/{int:device}", response={204: None})
+@router.delete("/devices/{int:device}", needs=ENGINEER, response={204: None})
 def delete_device(request: HttpRequest, device: int) -> Status[None]:
     """Delete a retired device with its history."""
     try:

@@ -8,7 +8,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 from django.http import HttpRequest, StreamingHttpResponse
-from ninja import Query, Router, Schema
+from ninja import Query
 from numpy.typing import NDArray
 
 from lumtar.core.devicelist import decoded
@@ -19,7 +19,9 @@ from lumtar.domain.inventory import queries
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.readings import exchange
 from lumtar.domain.readings.counted import RATES
+from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.problems import Problem
+from lumtar.server.api.schema import Schema
 from lumtar.server.api.scope import ScopeIn
 from lumtar.server.api.times import span
 
@@ -39,7 +41,7 @@ class Selection(ScopeIn):
     interfaces: list[int] = []
 
 
-@router.get("/export/readings")
+@router.get("/export/readings", needs=VIEWER)
 def export(request: HttpRequest, told: Query[Selection]) -> StreamingHttpResponse:
     """Readings or sums of ports; times are the ends of what is summed up, UTC."""
     since, until = span(told.start, told.end, timedelta(days=1))
@@ -144,7 +146,7 @@ class Taken(Schema):
     interfaces: int
 
 
-@router.post("/import/readings", response=Taken)
+@router.post("/import/readings", needs=ENGINEER.whole, response=Taken)
 def take(request: HttpRequest) -> Taken:
     """Readings as CSV, in the form that they are exported in; all of them or none."""
     # Read past the limit for ordinary requests: a month of one port's minutes is several megabytes.

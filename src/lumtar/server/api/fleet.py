@@ -5,7 +5,7 @@ from datetime import UTC, datetime, timedelta
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
-from ninja import Query, Router, Schema, Status
+from ninja import Query, Status
 
 from lumtar.core.ethernet import DUPLEX
 from lumtar.domain.inventory import description, queries
@@ -14,8 +14,10 @@ from lumtar.domain.inventory.queries import PortRow
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings import series
 from lumtar.server.api import paging
+from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.answers import as_it_is
 from lumtar.server.api.problems import Problem
+from lumtar.server.api.schema import Schema
 from lumtar.server.api.scope import ScopeIn
 from lumtar.server.api.times import past, span
 
@@ -50,13 +52,13 @@ class PortFilter(ScopeIn):
     start: int = 0
 
 
-@router.get("/sites", response=list[SiteOut])
+@router.get("/sites", needs=VIEWER, response=list[SiteOut])
 def sites(request: HttpRequest, at: datetime | None = None) -> list[SiteOut]:
     """All sites with their counts, now or at a past time."""
     return [SiteOut(name=name, devices=devices, ports=ports) for name, devices, ports in queries.site_counts(past(at))]
 
 
-@router.get("/interfaces", response=Ports)
+@router.get("/interfaces", needs=VIEWER, response=Ports)
 def interfaces(request: HttpRequest, told: Query[PortFilter]) -> HttpResponse:
     """Interfaces with their state, now or at a past time."""
     if told.sort not in queries.SORTS:
@@ -85,7 +87,7 @@ class EntryOut(Schema):
     interface_id: int | None
 
 
-@router.get("/logbook", response=list[EntryOut])
+@router.get("/logbook", needs=VIEWER, response=list[EntryOut])
 def logbook(
     request: HttpRequest,
     start: datetime | None = None,
@@ -143,7 +145,7 @@ def interface_called(number: int) -> Interface:
     return get_object_or_404(Interface.objects.select_related("device"), pk=number)
 
 
-@router.get("/interfaces/{interface}", response=InterfaceOut)
+@router.get("/interfaces/{interface}", needs=VIEWER, response=InterfaceOut)
 def interface(request: HttpRequest, interface: int, at: datetime | None = None) -> InterfaceOut:
     """One interface, now or at a past time."""
     found = interface_called(interface)
@@ -176,7 +178,7 @@ class SoldSpeed(Schema):
     out_bps: int | None = None
 
 
-@router.put("/interfaces/{interface}/speed", response={204: None})
+@router.put("/interfaces/{interface}/speed", needs=ENGINEER, response={204: None})
 def override_speed(request: HttpRequest, interface: int, told: SoldSpeed) -> Status[None]:
     """Measure a port against what is sold, from now on; what was measured before stays as it was."""
     try:

@@ -4,13 +4,15 @@ from datetime import date, datetime
 
 from django.http import HttpRequest
 from django.utils import timezone
-from ninja import Query, Router, Schema
+from ninja import Query
 
 from lumtar.core.forecast import WORDS, Verdict
 from lumtar.domain.inventory import queries
 from lumtar.domain.readings import forecasts
 from lumtar.domain.readings.forecasts import Forecast, ReachedOn
+from lumtar.server.api.access import VIEWER, Router
 from lumtar.server.api.problems import Problem
+from lumtar.server.api.schema import Schema
 from lumtar.server.api.scope import ScopeIn
 from lumtar.server.api.times import past
 
@@ -49,7 +51,7 @@ class ForecastFilter(ScopeIn):
     at: datetime | None = None
 
 
-@router.get("/forecasts", response=list[ForecastRow])
+@router.get("/forecasts", needs=VIEWER, response=list[ForecastRow])
 def several(request: HttpRequest, told: Query[ForecastFilter]) -> list[ForecastRow]:
     """Forecasts from the daily 95th percentiles of half a year; what is full first stands first."""
     moment = past(told.at)

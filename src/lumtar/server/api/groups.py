@@ -3,14 +3,16 @@
 from datetime import datetime
 
 from django.http import HttpRequest
-from ninja import Field, Router, Schema, Status
+from ninja import Field, Status
 
 from lumtar.core.groups import GROUP_FIELDS
 from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.groups import Counted, GroupTold
 from lumtar.domain.inventory.models import Group
+from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.conditions import ConditionField, fields_out
 from lumtar.server.api.problems import refusing
+from lumtar.server.api.schema import Schema
 from lumtar.server.api.whole import WHOLE
 
 router = Router(tags=["groups"])
@@ -90,7 +92,7 @@ def _told(told: GroupIn) -> GroupTold:
     return GroupTold(told.name, told.condition, told.parts)
 
 
-@router.get("/groups", response=GroupsOut)
+@router.get("/groups", needs=VIEWER, response=GroupsOut)
 def list_groups(request: HttpRequest) -> GroupsOut:
     """All groups."""
     counts = groups.counts()
@@ -111,7 +113,7 @@ def list_groups(request: HttpRequest) -> GroupsOut:
     return GroupsOut(rows=rows, fields=fields_out(GROUP_FIELDS))
 
 
-@router.post("/groups", response={201: Put})
+@router.post("/groups", needs=ENGINEER.whole, response={201: Put})
 def make_group(request: HttpRequest, told: GroupIn) -> Status[Put]:
     """A new one."""
     with refusing():
@@ -119,7 +121,7 @@ def make_group(request: HttpRequest, told: GroupIn) -> Status[Put]:
     return Status(201, Put(ports=made.ports.count()))
 
 
-@router.put("/groups/{int:group}", response=Put)
+@router.put("/groups/{int:group}", needs=ENGINEER.whole, response=Put)
 def change_group(request: HttpRequest, group: int, told: GroupChange) -> Put:
     """Change one."""
     with refusing():
@@ -127,21 +129,21 @@ def change_group(request: HttpRequest, group: int, told: GroupChange) -> Put:
     return Put(ports=found.ports.count())
 
 
-@router.delete("/groups/{int:group}", response={204: None})
+@router.delete("/groups/{int:group}", needs=ENGINEER.whole, response={204: None})
 def delete_group(request: HttpRequest, group: int) -> Status[None]:
     """Delete one; what is in it stays."""
     groups.delete(group, request.user.get_username())
     return Status(204, None)
 
 
-@router.post("/groups/{int:group}/ports", response=Put)
+@router.post("/groups/{int:group}/ports", needs=ENGINEER.whole, response=Put)
 def put_ports(request: HttpRequest, group: int, told: ByHand) -> Put:
     """Put ports into a group by hand, or take them out."""
     with refusing():
         return Put(ports=groups.put(group, told.ports, request.user.get_username(), told.out))
 
 
-@router.post("/groups/try", response=MembersOut)
+@router.post("/groups/try", needs=ENGINEER, response=MembersOut)
 def try_condition(request: HttpRequest, told: Asked) -> MembersOut:
     """For which ports a condition holds now; nothing is changed."""
     with refusing():

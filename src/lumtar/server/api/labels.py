@@ -4,16 +4,18 @@ from datetime import datetime
 
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Router, Schema, Status
+from ninja import Status
 
 from lumtar.core.labels import PORT_FIELDS, USUAL, Role, check_template, weigh
 from lumtar.domain.inventory import labelling
 from lumtar.domain.inventory.jobs import label_all
 from lumtar.domain.inventory.labelling import Labeller, RuleTold
 from lumtar.domain.inventory.models import Device, Interface, LabelRule
+from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.conditions import ConditionField, fields_out
 from lumtar.server.api.credentials import Order
 from lumtar.server.api.problems import refusing
+from lumtar.server.api.schema import Schema
 from lumtar.server.api.whole import WHOLE
 
 router = Router(tags=["labels"])
@@ -129,14 +131,14 @@ def _told(told: LabelRuleIn) -> RuleTold:
     return RuleTold(**told.model_dump(include=set(LabelRuleIn.model_fields)))
 
 
-@router.get("/labelrules", response=LabelRulesOut)
+@router.get("/labelrules", needs=VIEWER, response=LabelRulesOut)
 def list_rules(request: HttpRequest) -> LabelRulesOut:
     """All of them, in the order of deciding."""
     rows = [_out(rule) for rule in LabelRule.objects.all()]
     return LabelRulesOut(rows=rows, roles=list(Role), fields=fields_out(PORT_FIELDS), usual=USUAL)
 
 
-@router.post("/labelrules", response={201: LabelRuleOut})
+@router.post("/labelrules", needs=ENGINEER.whole, response={201: LabelRuleOut})
 def make_rule(request: HttpRequest, told: LabelRuleIn) -> Status[LabelRuleOut]:
     """A new one, at the end; the ports are labelled anew within seconds."""
     with refusing():
@@ -145,7 +147,7 @@ def make_rule(request: HttpRequest, told: LabelRuleIn) -> Status[LabelRuleOut]:
     return Status(201, _out(made))
 
 
-@router.put("/labelrules/order", response=LabelRulesOut)
+@router.put("/labelrules/order", needs=ENGINEER.whole, response=LabelRulesOut)
 def order_rules(request: HttpRequest, told: Order) -> LabelRulesOut:
     """The order of deciding."""
     with refusing(409):
@@ -154,7 +156,7 @@ def order_rules(request: HttpRequest, told: Order) -> LabelRulesOut:
     return list_rules(request)
 
 
-@router.put("/labelrules/{int:rule}", response=LabelRuleOut)
+@router.put("/labelrules/{int:rule}", needs=ENGINEER.whole, response=LabelRuleOut)
 def change_rule(request: HttpRequest, rule: int, told: LabelRuleChange) -> LabelRuleOut:
     """Change one; the ports are labelled anew within seconds."""
     with refusing():
@@ -163,7 +165,7 @@ def change_rule(request: HttpRequest, rule: int, told: LabelRuleChange) -> Label
     return _out(found)
 
 
-@router.delete("/labelrules/{int:rule}", response={204: None})
+@router.delete("/labelrules/{int:rule}", needs=ENGINEER.whole, response={204: None})
 def delete_rule(request: HttpRequest, rule: int) -> Status[None]:
     """Delete one; the ports are labelled anew within seconds."""
     labelling.delete_rule(rule, request.user.get_username())
@@ -171,7 +173,7 @@ def delete_rule(request: HttpRequest, rule: int) -> Status[None]:
     return Status(204, None)
 
 
-@router.post("/labelrules/try", response=EffectOut)
+@router.post("/labelrules/try", needs=ENGINEER.whole, response=EffectOut)
 def try_rule(request: HttpRequest, told: LabelRuleTried) -> EffectOut:
     """What a rule would do; nothing is changed."""
     with refusing():
@@ -183,7 +185,7 @@ def try_rule(request: HttpRequest, told: LabelRuleTried) -> EffectOut:
     return EffectOut(matched=effect.matched, changed=effect.changed, examples=examples)
 
 
-@router.get("/devices/{int:device}/labels", response=SourcesOut)
+@router.get("/devices/{int:device}/labels", needs=VIEWER, response=SourcesOut)
 def label_sources(request: HttpRequest, device: int, template: str = "") -> SourcesOut:
     """The sources of labels side by side for a device's real ports; another template can be looked at beside them."""
     found = get_object_or_404(Device.objects.select_related("site", "profile"), pk=device)
@@ -220,13 +222,13 @@ def _decided(port: int) -> DecidedOut:
     )
 
 
-@router.get("/interfaces/{int:interface}/decided", response=DecidedOut)
+@router.get("/interfaces/{int:interface}/decided", needs=VIEWER, response=DecidedOut)
 def decided(request: HttpRequest, interface: int) -> DecidedOut:
     """Who decided what a port is called and is for."""
     return _decided(interface)
 
 
-@router.put("/interfaces/{int:interface}/decided", response=DecidedOut)
+@router.put("/interfaces/{int:interface}/decided", needs=ENGINEER, response=DecidedOut)
 def overrule(request: HttpRequest, interface: int, told: OwnIn) -> DecidedOut:
     """Decide it for this port alone, or leave it to the rules again."""
     with refusing():

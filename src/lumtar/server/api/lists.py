@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 from asgiref.sync import sync_to_async
 from django.db import connection
 from django.http import HttpRequest, StreamingHttpResponse
-from ninja import Field, Router, Schema
+from ninja import Field
 
 from lumtar.core.devicelist import (
     MOST_LINES,
@@ -23,7 +23,9 @@ from lumtar.core.devicelist import (
 from lumtar.domain.inventory import credentials, queries, services
 from lumtar.domain.inventory.models import Credential, OwnField
 from lumtar.engine.trying import Outcome, Trial
+from lumtar.server.api.access import ENGINEER, Router
 from lumtar.server.api.adding import candidates
+from lumtar.server.api.schema import Schema
 from lumtar.server.api.streaming import json_lines
 from lumtar.wire.icmp import Pinger
 from lumtar.wire.transport import Transport
@@ -72,7 +74,7 @@ class ListIn(Schema):
     add: bool = True
 
 
-@router.post("/devices/list", response=ListOut)
+@router.post("/devices/list", needs=ENGINEER.whole, response=ListOut)
 def understand_list(request: HttpRequest) -> ListOut:
     """Understand a list: the body is the text itself, addresses or CSV, in UTF-8, UTF-16 or Latin-1."""
     own = list(OwnField.objects.values_list("name", flat=True))
@@ -87,7 +89,7 @@ def understand_list(request: HttpRequest) -> ListOut:
     return ListOut(lines=lines, columns=listed.columns, problem=listed.problem)
 
 
-@router.post("/devices/list/add")
+@router.post("/devices/list/add", needs=ENGINEER.whole)
 def add_list(request: HttpRequest, told: ListIn) -> StreamingHttpResponse:
     """Try lines side by side and add those that answer: one line a result (application/x-ndjson)."""
     by = request.user.get_username()
@@ -182,7 +184,7 @@ def _add(line: LineIO, site: str, outcome: Outcome, by: str) -> dict[str, Any]:
     return {**told, "went": "added", "words": f"added as {device.name}", "device": device.pk, "name": device.name}
 
 
-@router.get("/devices.csv")
+@router.get("/devices.csv", needs=ENGINEER.whole)
 def export_devices(request: HttpRequest) -> StreamingHttpResponse:
     """All devices as the list that adding takes."""
     own = list(OwnField.objects.values_list("name", flat=True))

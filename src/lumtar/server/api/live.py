@@ -4,13 +4,15 @@ from datetime import datetime, timedelta
 
 from django.http import HttpRequest
 from django.utils import timezone
-from ninja import Field, Router, Schema, Status
+from ninja import Field, Status
 
 from lumtar.core.units import duration
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.readings import live, series
 from lumtar.domain.readings.models import LiveReading
+from lumtar.server.api.access import OPERATOR, Router
 from lumtar.server.api.problems import refusing
+from lumtar.server.api.schema import Schema
 
 router = Router(tags=["live"])
 SHOWN = timedelta(minutes=10)
@@ -58,7 +60,7 @@ class LiveOut(Schema):
     devices: list[LiveDevice]
 
 
-@router.post("/live", response=LiveOut)
+@router.post("/live", needs=OPERATOR, response=LiveOut)
 def look(request: HttpRequest, told: Looking) -> LiveOut:
     """Look at ports for a while from now, and what was found so far."""
     with refusing():
@@ -99,7 +101,7 @@ def look(request: HttpRequest, told: Looking) -> LiveOut:
     return LiveOut(at=newest_at, until=until, ports=ports, devices=states)
 
 
-@router.delete("/live", response={204: None})
+@router.delete("/live", needs=OPERATOR, response={204: None})
 def leave(request: HttpRequest) -> Status[None]:
     """Look no longer."""
     live.end(request.user.get_username())

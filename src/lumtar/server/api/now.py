@@ -5,7 +5,6 @@ from heapq import nlargest
 
 from django.http import HttpRequest
 from django.utils import timezone
-from ninja import Router, Schema
 
 from lumtar.core.lede import Cause, Standing, lede
 from lumtar.domain.alarms import queries as alarms
@@ -14,7 +13,9 @@ from lumtar.domain.inventory import queries as inventory
 from lumtar.domain.inventory.queries import NO_SITE
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings import sparks
+from lumtar.server.api.access import VIEWER, Router
 from lumtar.server.api.fleet import EntryOut
+from lumtar.server.api.schema import Schema
 from lumtar.server.api.times import past
 
 router = Router(tags=["now"])
@@ -66,7 +67,7 @@ class NowOut(Schema):
     sites: list[SitePorts]
 
 
-@router.get("/now", response=NowOut)
+@router.get("/now", needs=VIEWER, response=NowOut)
 def now(request: HttpRequest, at: datetime | None = None) -> NowOut:
     """The state of the whole network, now or at a past time."""
     moment = past(at)

@@ -17,7 +17,9 @@ TITLES = {
     404: "Not there",
     409: "In the way",
     413: "Too much",
+    415: "Not JSON",
     422: "Not valid",
+    429: "Too often",
     503: "Not now",
 }
 
@@ -52,6 +54,11 @@ def problem(status: int, detail: str, errors: list[dict[str, str]] | None = None
     if errors:
         body["errors"] = errors
     return JsonResponse(body, status=status, content_type="application/problem+json")
+
+
+def locked_out(request: HttpRequest, *_: object, **__: object) -> HttpResponse:
+    """The answer to whoever gave too many wrong passwords."""
+    return problem(403, "Too many wrong passwords. Wait a quarter of an hour, then try again.")
 
 
 def install(api: NinjaAPI) -> None:

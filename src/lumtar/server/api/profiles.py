@@ -6,7 +6,7 @@ from datetime import datetime
 
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Router, Schema, Status
+from ninja import Status
 
 from lumtar.core import conditions
 from lumtar.core.profiles import SYSTEM_FIELDS, TABLES, DeviceKind, Recognition, check_object, recognise
@@ -15,9 +15,12 @@ from lumtar.domain.inventory.credentials import opened
 from lumtar.domain.inventory.models import Device, Profile
 from lumtar.domain.inventory.profiles import ProfileTold
 from lumtar.engine.looking import ObjectSeen, look
+from lumtar.engine.trying import Candidate
+from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.conditions import ConditionField, fields_out
 from lumtar.server.api.credentials import Order
 from lumtar.server.api.problems import refusing
+from lumtar.server.api.schema import Schema
 from lumtar.server.api.whole import WHOLE
 
 router = Router(tags=["profiles"])
@@ -123,7 +126,7 @@ def _told(told: ProfileIn) -> ProfileTold:
     return ProfileTold(**told.model_dump(include=set(ProfileIn.model_fields)))
 
 
-@router.get("/profiles", response=ProfilesOut)
+@router.get("/profiles", needs=VIEWER, response=ProfilesOut)
 def list_profiles(request: HttpRequest) -> ProfilesOut:
     """All of them, in the order in which equal ones are weighed."""
     return ProfilesOut(
@@ -134,14 +137,14 @@ def list_profiles(request: HttpRequest) -> ProfilesOut:
     )
 
 
-@router.post("/profiles", response={201: ProfileOut})
+@router.post("/profiles", needs=ENGINEER.whole, response={201: ProfileOut})
 def make_profile(request: HttpRequest, told: ProfileIn) -> Status[ProfileOut]:
     """A new one. Devices take it when they are described the next time, unless somebody chose theirs."""
     with refusing():
         return Status(201, _out(profiles.save(_told(told), request.user.get_username()), 0))
 
 
-@router.put("/profiles/order", response=ProfilesOut)
+@router.put("/profiles/order", needs=ENGINEER.whole, response=ProfilesOut)
 def order_profiles(request: HttpRequest, told: Order) -> ProfilesOut:
     """The order in which equal ones are weighed."""
     with refusing(409):
@@ -149,7 +152,7 @@ def order_profiles(request: HttpRequest, told: Order) -> ProfilesOut:
     return list_profiles(request)
 
 
-@router.put("/profiles/{int:profile}", response=ProfileOut)
+@router.put("/profiles/{int:profile}", needs=ENGINEER.whole, response=ProfileOut)
 def change_profile(request: HttpRequest, profile: int, told: ProfileChange) -> ProfileOut:
     """Change one."""
     with refusing():
@@ -157,14 +160,14 @@ def change_profile(request: HttpRequest, profile: int, told: ProfileChange) -> P
     return _out(found, found.devices.filter(retired_at=None).count())
 
 
-@router.delete("/profiles/{int:profile}", response={204: None})
+@router.delete("/profiles/{int:profile}", needs=ENGINEER.whole, response={204: None})
 def delete_profile(request: HttpRequest, profile: int) -> Status[None]:
     """Delete one; its devices go on reading what they read."""
     profiles.delete(profile, request.user.get_username())
     return Status(204, None)
 
 
-@router.get("/profiles/{int:profile}/devices", response=Fitting)
+@router.get("/profiles/{int:profile}/devices", needs=VIEWER, response=Fitting)
 def profile_devices(request: HttpRequest, profile: int) -> Fitting:
     """The devices that have a profile, and why."""
     get_object_or_404(Profile, pk=profile)
@@ -173,7 +176,7 @@ def profile_devices(request: HttpRequest, profile: int) -> Fitting:
     return Fitting(total=found.count(), of=Device.objects.filter(retired_at=None).count(), rows=rows)
 
 
-@router.post("/profiles/fitting", response=Fitting)
+@router.post("/profiles/fitting", needs=ENGINEER.whole, response=Fitting)
 def fitting_devices(request: HttpRequest, told: ProfileIn) -> Fitting:
     """Which devices would be recognised if there were this profile alone; nothing is kept."""
     with refusing():
@@ -204,7 +207,7 @@ class ObjectOut(Schema):
     fault: str
 
 
-@router.post("/objects/read", response=ObjectOut)
+@router.post("/objects/read", needs=ENGINEER.whole, response=ObjectOut)
 def read_object(request: HttpRequest, told: ObjectAsked) -> ObjectOut:
     """Read an object from a device now, while its identifier is typed."""
     with refusing():
@@ -212,6 +215,7 @@ def read_object(request: HttpRequest, told: ObjectAsked) -> ObjectOut:
         if found.credential is None:
             raise ValueError(f"{found.name} is not watched by SNMP.")
         wanted = check_object(told.oid, "object", "", 1.0, False, False)
-        credential = opened(found.credential)
-    seen: ObjectSeen = asyncio.run(look(found.address, found.port, credential, wanted.oid))
+        stored = found.credential
+        candidate = Candidate(stored.pk, stored.name, opened(stored), stored.ranges)
+    seen: ObjectSeen = asyncio.run(look(found.address, found.port, candidate, wanted.oid))
     return ObjectOut(**asdict(seen))

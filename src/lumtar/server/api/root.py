@@ -2,14 +2,16 @@
 
 from django.conf import settings
 from django.core.exceptions import ObjectDoesNotExist, RequestDataTooBig
-from django.db import OperationalError
+from django.db import DataError, InterfaceError, OperationalError, ProgrammingError
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import NinjaAPI
+from psycopg.errors import InsufficientPrivilege
 
 from lumtar import __version__
 from lumtar.domain.operation.editing import Stale
 from lumtar.domain.operation.secrets import SecretUnreadable
 from lumtar.server.api import (
+    access,
     adding,
     alarms,
     answers,
@@ -26,6 +28,8 @@ from lumtar.server.api import (
     lists,
     live,
     now,
+    parsing,
+    people,
     problems,
     profiles,
     storage,
@@ -33,17 +37,20 @@ from lumtar.server.api import (
     system,
     totals,
 )
+from lumtar.server.limiting import TooOften
 
 api = NinjaAPI(
     title="Lumtar",
     version=__version__,
-    auth=auth.SIGNED_IN,
+    auth=[access.ByToken(access.ADMINISTRATOR.whole)],
+    parser=parsing.Careful(),
     renderer=answers.Json(),
     urls_namespace="v1",
     docs_url=None,
     openapi_url="/openapi.json",
 )
 api.add_router("/session", auth.router)
+api.add_router("", people.router)
 api.add_router("", now.router)
 api.add_router("", adding.router)
 api.add_router("", lists.router)
@@ -88,7 +95,30 @@ def _too_big(request: HttpRequest, error: RequestDataTooBig) -> HttpResponse:
     return problems.problem(413, f"That is too much at once: at most {most} MiB are taken.")
 
 
+@api.exception_handler(TooOften)
+def _too_often(request: HttpRequest, error: TooOften) -> HttpResponse:
+    answer = problems.problem(429, str(error))
+    answer.headers["Retry-After"] = str(error.after_s)
+    return answer
+
+
+@api.exception_handler(DataError)
+@api.exception_handler(OverflowError)
+def _beyond(request: HttpRequest, error: Exception) -> HttpResponse:
+    problems.log.warning("a value beyond what can be stored", path=request.path, error=str(error))
+    return problems.problem(422, "A value is larger or longer than what can be stored.")
+
+
+@api.exception_handler(ProgrammingError)
+def _refused(request: HttpRequest, error: ProgrammingError) -> HttpResponse:
+    if not isinstance(error.__cause__, InsufficientPrivilege):
+        raise error
+    problems.log.warning("closed to those who are limited to a part", path=request.path, error=str(error))
+    return problems.problem(403, "This concerns the whole network, and you are limited to a part of it.")
+
+
 @api.exception_handler(OperationalError)
-def _away(request: HttpRequest, error: OperationalError) -> HttpResponse:
+@api.exception_handler(InterfaceError)
+def _away(request: HttpRequest, error: Exception) -> HttpResponse:
     problems.log.warning("database away", error=str(error))
     return problems.problem(503, "The database cannot be reached. Readings wait in the collector until it is back.")

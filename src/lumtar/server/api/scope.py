@@ -1,8 +1,7 @@
 """Which ports are meant, as every list, chart and total is told it."""
 
-from ninja import Schema
-
 from lumtar.domain.inventory.queries import Scope
+from lumtar.server.api.schema import Schema
 
 
 class ScopeIn(Schema):

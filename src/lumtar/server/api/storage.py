@@ -3,11 +3,12 @@
 from datetime import datetime
 
 from django.http import HttpRequest
-from ninja import Router, Schema
 
 from lumtar.domain.readings import disk, retention
 from lumtar.domain.readings.disk import LevelUse
+from lumtar.server.api.access import ADMINISTRATOR, ENGINEER, Router
 from lumtar.server.api.problems import refusing
+from lumtar.server.api.schema import Schema
 
 router = Router(tags=["storage"])
 
@@ -31,14 +32,14 @@ class StorageChange(Schema):
     days: int
 
 
-@router.get("/storage", response=StorageOut)
+@router.get("/storage", needs=ENGINEER.whole, response=StorageOut)
 def storage(request: HttpRequest) -> StorageOut:
     """What is kept, and the disk it takes."""
     told = retention.current()
     return StorageOut(levels=disk.use(), edition=told.edition, changed_at=told.changed_at, changed_by=told.changed_by)
 
 
-@router.put("/storage", response=StorageOut)
+@router.put("/storage", needs=ADMINISTRATOR.whole, response=StorageOut)
 def change_storage(request: HttpRequest, told: StorageChange) -> StorageOut:
     """Keep levels for another time; what is older is dropped within the hour."""
     days = dict(zip(retention.FIELDS, (told.readings, told.five_minutes, told.hours, told.days), strict=True))

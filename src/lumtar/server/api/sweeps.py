@@ -7,7 +7,7 @@ from django.db.models import GenericIPAddressField, Prefetch
 from django.db.models.functions import Cast
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Router, Schema, Status
+from ninja import Status
 
 from lumtar.core.admission import FOUND_FIELDS, Outcome
 from lumtar.domain.sweeps import admission, services
@@ -15,9 +15,11 @@ from lumtar.domain.sweeps.admission import RuleTold
 from lumtar.domain.sweeps.models import AdmissionRule, Finding, Run, Sweep
 from lumtar.domain.sweeps.services import SweepTold
 from lumtar.server.api import paging
+from lumtar.server.api.access import ENGINEER, Router
 from lumtar.server.api.conditions import ConditionField, fields_out
 from lumtar.server.api.credentials import Order
 from lumtar.server.api.problems import Problem, refusing
+from lumtar.server.api.schema import Schema
 from lumtar.server.api.whole import WHOLE
 
 router = Router(tags=["sweeps"])
@@ -233,34 +235,34 @@ def _sweeps() -> list[Sweep]:
     return list(Sweep.objects.select_related("site").prefetch_related("credentials", Prefetch("runs", newest)))
 
 
-@router.get("/sweeps", response=list[SweepOut])
+@router.get("/sweeps", needs=ENGINEER.whole, response=list[SweepOut])
 def list_sweeps(request: HttpRequest) -> list[SweepOut]:
     """All sweeps with their newest runs."""
     return [_out(sweep) for sweep in _sweeps()]
 
 
-@router.post("/sweeps/estimate", response=EstimateOut)
+@router.post("/sweeps/estimate", needs=ENGINEER.whole, response=EstimateOut)
 def estimate_sweep(request: HttpRequest, told: SweepTried) -> EstimateOut:
     """What a sweep would be: addresses, packets, the longest that a run can take."""
     with refusing():
         return EstimateOut(**asdict(services.estimate(_told(told), told.id)))
 
 
-@router.post("/sweeps", response={201: SweepOut})
+@router.post("/sweeps", needs=ENGINEER.whole, response={201: SweepOut})
 def make_sweep(request: HttpRequest, told: SweepIn) -> Status[SweepOut]:
     """A new one; it does not run before its time."""
     with refusing():
         return Status(201, _out(services.save(_told(told), request.user.get_username())))
 
 
-@router.put("/sweeps/{int:sweep}", response=SweepOut)
+@router.put("/sweeps/{int:sweep}", needs=ENGINEER.whole, response=SweepOut)
 def change_sweep(request: HttpRequest, sweep: int, told: SweepChange) -> SweepOut:
     """Change one."""
     with refusing():
         return _out(services.save(_told(told), request.user.get_username(), sweep, told.edition))
 
 
-@router.delete("/sweeps/{int:sweep}", response={204: None})
+@router.delete("/sweeps/{int:sweep}", needs=ENGINEER.whole, response={204: None})
 def delete_sweep(request: HttpRequest, sweep: int) -> Status[None]:
     """Delete one with what it found; devices that it added stay."""
     with refusing(409):
@@ -268,14 +270,14 @@ def delete_sweep(request: HttpRequest, sweep: int) -> Status[None]:
     return Status(204, None)
 
 
-@router.post("/sweeps/{int:sweep}/runs", response={202: RunOut})
+@router.post("/sweeps/{int:sweep}/runs", needs=ENGINEER.whole, response={202: RunOut})
 def run_sweep(request: HttpRequest, sweep: int) -> Status[RunOut]:
     """Run it now."""
     with refusing(409):
         return Status(202, _run(services.start(sweep, request.user.get_username())))
 
 
-@router.post("/sweeps/{int:sweep}/stop", response={202: None})
+@router.post("/sweeps/{int:sweep}/stop", needs=ENGINEER.whole, response={202: None})
 def stop_sweep(request: HttpRequest, sweep: int) -> Status[None]:
     """Stop its run; what it found stays."""
     get_object_or_404(Sweep, pk=sweep)
@@ -290,7 +292,7 @@ def _finding(finding: Finding) -> FindingOut:
     return FindingOut(id=finding.pk, device=device, **{name: getattr(finding, name) for name in same})
 
 
-@router.get("/sweeps/{int:sweep}/findings", response=Findings)
+@router.get("/sweeps/{int:sweep}/findings", needs=ENGINEER.whole, response=Findings)
 def list_findings(
     request: HttpRequest, sweep: int, state: str = "", limit: int = 500, cursor: str | None = None
 ) -> Findings:
@@ -313,7 +315,7 @@ def list_findings(
     return Findings(rows=rows, total=total, next=paging.following(start, len(rows), total), states=states)
 
 
-@router.post("/findings/{int:finding}/decision", response=FindingOut)
+@router.post("/findings/{int:finding}/decision", needs=ENGINEER.whole, response=FindingOut)
 def decide_finding(request: HttpRequest, finding: int, told: Decision) -> FindingOut:
     """Add what was found, hold it, or ignore it from now on."""
     with refusing():
@@ -335,21 +337,21 @@ def _rule_told(told: AdmissionIn) -> RuleTold:
     return RuleTold(**told.model_dump(include=set(AdmissionIn.model_fields)))
 
 
-@router.get("/admissionrules", response=Admissions)
+@router.get("/admissionrules", needs=ENGINEER.whole, response=Admissions)
 def list_rules(request: HttpRequest) -> Admissions:
     """All of them, in the order of deciding."""
     rows = [_rule(rule) for rule in AdmissionRule.objects.select_related("site")]
     return Admissions(rows=rows, outcomes=list(Outcome), fields=fields_out(FOUND_FIELDS))
 
 
-@router.post("/admissionrules", response={201: AdmissionOut})
+@router.post("/admissionrules", needs=ENGINEER.whole, response={201: AdmissionOut})
 def make_rule(request: HttpRequest, told: AdmissionIn) -> Status[AdmissionOut]:
     """A new one, at the end; it decides from the next run on."""
     with refusing():
         return Status(201, _rule(admission.save(_rule_told(told), request.user.get_username())))
 
 
-@router.put("/admissionrules/order", response=Admissions)
+@router.put("/admissionrules/order", needs=ENGINEER.whole, response=Admissions)
 def order_rules(request: HttpRequest, told: Order) -> Admissions:
     """The order of deciding."""
     with refusing(409):
@@ -357,14 +359,14 @@ def order_rules(request: HttpRequest, told: Order) -> Admissions:
     return list_rules(request)
 
 
-@router.put("/admissionrules/{int:rule}", response=AdmissionOut)
+@router.put("/admissionrules/{int:rule}", needs=ENGINEER.whole, response=AdmissionOut)
 def change_rule(request: HttpRequest, rule: int, told: AdmissionChange) -> AdmissionOut:
     """Change one."""
     with refusing():
         return _rule(admission.save(_rule_told(told), request.user.get_username(), rule, told.edition))
 
 
-@router.delete("/admissionrules/{int:rule}", response={204: None})
+@router.delete("/admissionrules/{int:rule}", needs=ENGINEER.whole, response={204: None})
 def delete_rule(request: HttpRequest, rule: int) -> Status[None]:
     """Delete one."""
     admission.delete(rule, request.user.get_username())
@@ -393,13 +395,13 @@ def _dry_run(told: RuleTold | None = None, pk: int | None = None) -> DryRun:
     return DryRun(rows=rows, counts=counts)
 
 
-@router.get("/admissionrules/dryrun", response=DryRun)
+@router.get("/admissionrules/dryrun", needs=ENGINEER.whole, response=DryRun)
 def dry_run(request: HttpRequest) -> DryRun:
     """What the rules as they are would do with the last results."""
     return _dry_run()
 
 
-@router.post("/admissionrules/try", response=DryRun)
+@router.post("/admissionrules/try", needs=ENGINEER.whole, response=DryRun)
 def try_rule(request: HttpRequest, told: AdmissionTried) -> DryRun:
     """The same with a rule that is not kept yet."""
     return _dry_run(_rule_told(told), told.id)

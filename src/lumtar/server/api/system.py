@@ -4,13 +4,14 @@ from datetime import datetime
 from typing import Any
 
 from django.http import HttpRequest
-from ninja import Router, Schema
 
 from lumtar import __version__
 from lumtar.domain.inventory import polling
 from lumtar.domain.inventory.polling import PollingLoad
 from lumtar.domain.selfwatch import health as queries
 from lumtar.domain.selfwatch.selfcheck import Finding, findings
+from lumtar.server.api.access import ANYBODY, OPERATOR, VIEWER, Router
+from lumtar.server.api.schema import Schema
 
 router = Router(tags=["system"])
 
@@ -48,7 +49,7 @@ class HealthOut(Schema):
     processes: list[ProcessOut]
 
 
-@router.get("/health", auth=None, response=HealthOut)
+@router.get("/health", needs=ANYBODY, response=HealthOut)
 def health(request: HttpRequest) -> HealthOut:
     """The state of each process and of the newest data. It needs no sign-in, so it holds no names."""
     found = queries.health()
@@ -67,13 +68,13 @@ def health(request: HttpRequest) -> HealthOut:
     )
 
 
-@router.get("/polling/load", response=PollingLoad)
+@router.get("/polling/load", needs=VIEWER, response=PollingLoad)
 def polling_load(request: HttpRequest) -> PollingLoad:
     """What polling costs: requests a second, and the collector's processor time for one."""
     return polling.load()
 
 
-@router.get("/selfcheck", response=list[Finding])
+@router.get("/selfcheck", needs=OPERATOR.whole, response=list[Finding])
 def selfcheck(request: HttpRequest) -> list[Finding]:
     """What Lumtar finds when it looks at itself, what is wrong first."""
     return findings()

@@ -6,14 +6,16 @@ from typing import Literal
 
 import numpy as np
 from django.http import HttpRequest, HttpResponse
-from ninja import Query, Router, Schema
+from ninja import Query
 
 from lumtar.core.totals import MEASURES, change, ranked
 from lumtar.domain.inventory import queries
 from lumtar.domain.readings import totals
 from lumtar.domain.readings.totals import Summed
+from lumtar.server.api.access import VIEWER, Router
 from lumtar.server.api.answers import as_it_is
 from lumtar.server.api.problems import Problem
+from lumtar.server.api.schema import Schema
 from lumtar.server.api.scope import ScopeIn
 from lumtar.server.api.times import past, span
 
@@ -71,7 +73,7 @@ class TopFilter(ScopeIn):
     limit: int = 50
 
 
-@router.get("/top", response=Top)
+@router.get("/top", needs=VIEWER, response=Top)
 def top(request: HttpRequest, told: Query[TopFilter]) -> Top:
     """The ports with the highest or lowest values of a measure over a time."""
     if told.by not in (*MEASURES, CHANGE):
@@ -155,7 +157,7 @@ class GridFilter(ScopeIn):
     end: datetime | None = None
 
 
-@router.get("/grid", response=Grid)
+@router.get("/grid", needs=VIEWER, response=Grid)
 def grid(request: HttpRequest, told: Query[GridFilter]) -> HttpResponse:
     """Every port of a device, a site or everything as a cell, over the last hour before a time or over a range."""
     moment = past(told.at)

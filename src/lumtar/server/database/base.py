@@ -7,6 +7,8 @@ import psycopg
 from django.db.backends.postgresql import base
 from psycopg_pool import ConnectionPool
 
+from lumtar.server.database.actor import ACTOR, Actor
+
 
 def check(connection: psycopg.Connection[Any]) -> None:
     """Look at a connection before it is used.
@@ -32,7 +34,48 @@ def check(connection: psycopg.Connection[Any]) -> None:
 
 
 class DatabaseWrapper(base.DatabaseWrapper):
-    """Django's own, which has no setting for how a pool looks at its connections."""
+    """Django's own, which has no setting for how a pool looks at its connections, and knows nobody to ask for."""
+
+    _acting: tuple[str, ...] = ()
+    """Settings that this connection has on somebody's behalf."""
+
+    def connect(self) -> None:
+        """Open a connection, or take one from the pool; it asks for whoever is acting."""
+        super().connect()
+        if (actor := ACTOR.get()) is not None:
+            self.act_for(actor)
+
+    def act_for(self, actor: Actor) -> None:
+        """Ask for somebody from now on; a connection that is not open yet will when it is."""
+        told = actor.settings()
+        if self.connection is None or not (told or actor.role):
+            return
+        self._acting = tuple(told)
+        with self.cursor() as cursor:
+            if told:
+                places = ", ".join(["set_config(%s, %s, false)"] * len(told))
+                cursor.execute(f"SELECT {places}", [word for pair in told.items() for word in pair])
+            if actor.role:
+                cursor.execute(f"SET ROLE {actor.role}")
+
+    def act_for_nobody(self) -> None:
+        """Ask for nobody from now on. A connection that cannot be brought back to that is closed."""
+        told, self._acting = self._acting, ()
+        if not told or self.connection is None:
+            return
+        try:
+            with self.connection.cursor() as cursor:
+                cursor.execute("RESET ROLE")
+                for name in told:
+                    cursor.execute("SELECT set_config(%s, '', false)", [name])
+        except psycopg.Error:
+            # It is in a transaction that failed, or is gone.
+            self.connection.close()
+
+    def _close(self) -> None:
+        # A pool would hand it on as it is.
+        self.act_for_nobody()
+        super()._close()
 
     @property
     def pool(self) -> ConnectionPool[Any] | None:

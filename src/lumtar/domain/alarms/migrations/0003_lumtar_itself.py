@@ -5,31 +5,47 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('alarms', '0002_first_rules'),
-        ('inventory', '0013_refused_values'),
+        ("alarms", "0002_first_rules"),
+        ("inventory", "0013_refused_values"),
     ]
 
     operations = [
         migrations.AlterField(
-            model_name='alarm',
-            name='device',
-            field=models.ForeignKey(null=True, on_delete=django.db.models.deletion.CASCADE, related_name='alarms', to='inventory.device'),
+            model_name="alarm",
+            name="device",
+            field=models.ForeignKey(
+                null=True, on_delete=django.db.models.deletion.CASCADE, related_name="alarms", to="inventory.device"
+            ),
         ),
         migrations.AlterField(
-            model_name='alarm',
-            name='qualifier',
+            model_name="alarm",
+            name="qualifier",
             field=models.CharField(blank=True, max_length=80),
         ),
         migrations.AlterField(
-            model_name='alarm',
-            name='type',
-            field=models.CharField(choices=[('utilisation', 'utilisation above its limit'), ('unreachable', 'device does not answer'), ('lumtar', 'Lumtar does not do its work')], max_length=16),
+            model_name="alarm",
+            name="type",
+            field=models.CharField(
+                choices=[
+                    ("utilisation", "utilisation above its limit"),
+                    ("unreachable", "device does not answer"),
+                    ("lumtar", "Lumtar does not do its work"),
+                ],
+                max_length=16,
+            ),
         ),
         migrations.AlterField(
-            model_name='rule',
-            name='type',
-            field=models.CharField(choices=[('utilisation', 'utilisation above its limit'), ('unreachable', 'device does not answer'), ('lumtar', 'Lumtar does not do its work')], default='utilisation', max_length=16),
+            model_name="rule",
+            name="type",
+            field=models.CharField(
+                choices=[
+                    ("utilisation", "utilisation above its limit"),
+                    ("unreachable", "device does not answer"),
+                    ("lumtar", "Lumtar does not do its work"),
+                ],
+                default="utilisation",
+                max_length=16,
+            ),
         ),
     ]

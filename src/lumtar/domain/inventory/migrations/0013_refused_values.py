@@ -4,15 +4,14 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('inventory', '0012_covering_speeds'),
+        ("inventory", "0012_covering_speeds"),
     ]
 
     operations = [
         migrations.AddField(
-            model_name='devicestate',
-            name='refused',
+            model_name="devicestate",
+            name="refused",
             field=models.JSONField(default=dict),
         ),
     ]

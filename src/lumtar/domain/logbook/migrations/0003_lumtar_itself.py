@@ -4,15 +4,25 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('logbook', '0002_credentials_and_ways'),
+        ("logbook", "0002_credentials_and_ways"),
     ]
 
     operations = [
         migrations.AlterField(
-            model_name='entry',
-            name='kind',
-            field=models.CharField(choices=[('state', 'interface state'), ('speed', 'interface speed'), ('restart', 'device restarted'), ('inventory', 'interfaces came, went or were renamed'), ('reach', 'reachability'), ('user', 'user action'), ('lumtar', 'Lumtar itself')], max_length=12),
+            model_name="entry",
+            name="kind",
+            field=models.CharField(
+                choices=[
+                    ("state", "interface state"),
+                    ("speed", "interface speed"),
+                    ("restart", "device restarted"),
+                    ("inventory", "interfaces came, went or were renamed"),
+                    ("reach", "reachability"),
+                    ("user", "user action"),
+                    ("lumtar", "Lumtar itself"),
+                ],
+                max_length=12,
+            ),
         ),
     ]

@@ -11,72 +11,71 @@ def name_kinds(apps, schema_editor):
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('operation', '0001_initial'),
+        ("operation", "0001_initial"),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='JobRun',
+            name="JobRun",
             fields=[
-                ('task', models.CharField(max_length=200, primary_key=True, serialize=False)),
-                ('every_s', models.IntegerField()),
-                ('succeeded_at', models.DateTimeField(null=True)),
-                ('failed_at', models.DateTimeField(null=True)),
-                ('took_ms', models.FloatField(null=True)),
-                ('words', models.CharField(default='', max_length=400)),
+                ("task", models.CharField(max_length=200, primary_key=True, serialize=False)),
+                ("every_s", models.IntegerField()),
+                ("succeeded_at", models.DateTimeField(null=True)),
+                ("failed_at", models.DateTimeField(null=True)),
+                ("took_ms", models.FloatField(null=True)),
+                ("words", models.CharField(default="", max_length=400)),
             ],
         ),
         migrations.CreateModel(
-            name='Seat',
+            name="Seat",
             fields=[
-                ('run', models.UUIDField(primary_key=True, serialize=False)),
-                ('name', models.CharField(max_length=80)),
-                ('until', models.DateTimeField()),
+                ("run", models.UUIDField(primary_key=True, serialize=False)),
+                ("name", models.CharField(max_length=80)),
+                ("until", models.DateTimeField()),
             ],
         ),
         migrations.AddField(
-            model_name='process',
-            name='host',
-            field=models.CharField(default='', max_length=253),
+            model_name="process",
+            name="host",
+            field=models.CharField(default="", max_length=253),
         ),
         migrations.AddField(
-            model_name='process',
-            name='kind',
-            field=models.CharField(default='', max_length=40),
+            model_name="process",
+            name="kind",
+            field=models.CharField(default="", max_length=40),
         ),
         migrations.AddField(
-            model_name='process',
-            name='pid',
+            model_name="process",
+            name="pid",
             field=models.IntegerField(default=0),
         ),
         migrations.AddField(
-            model_name='process',
-            name='stopped_at',
+            model_name="process",
+            name="stopped_at",
             field=models.DateTimeField(null=True),
         ),
         migrations.AddField(
-            model_name='process',
-            name='trouble',
-            field=models.CharField(default='', max_length=400),
+            model_name="process",
+            name="trouble",
+            field=models.CharField(default="", max_length=400),
         ),
         migrations.AlterField(
-            model_name='process',
-            name='name',
+            model_name="process",
+            name="name",
             field=models.CharField(max_length=80, unique=True),
         ),
         migrations.CreateModel(
-            name='Share',
+            name="Share",
             fields=[
-                ('number', models.SmallIntegerField(primary_key=True, serialize=False)),
-                ('fence', models.BigIntegerField(default=0)),
-                ('holder', models.UUIDField(null=True)),
-                ('holder_name', models.CharField(default='', max_length=80)),
-                ('until', models.DateTimeField(null=True)),
+                ("number", models.SmallIntegerField(primary_key=True, serialize=False)),
+                ("fence", models.BigIntegerField(default=0)),
+                ("holder", models.UUIDField(null=True)),
+                ("holder_name", models.CharField(default="", max_length=80)),
+                ("until", models.DateTimeField(null=True)),
             ],
             options={
-                'constraints': [models.UniqueConstraint(fields=('number', 'fence'), name='one_fence_a_share')],
+                "constraints": [models.UniqueConstraint(fields=("number", "fence"), name="one_fence_a_share")],
             },
         ),
         migrations.RunPython(name_kinds, migrations.RunPython.noop),

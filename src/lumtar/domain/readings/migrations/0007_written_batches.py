@@ -5,17 +5,16 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('readings', '0006_written_under_one_index'),
+        ("readings", "0006_written_under_one_index"),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='WrittenBatch',
+            name="WrittenBatch",
             fields=[
-                ('id', models.UUIDField(primary_key=True, serialize=False)),
-                ('at', models.DateTimeField(db_default=django.db.models.functions.datetime.Now())),
+                ("id", models.UUIDField(primary_key=True, serialize=False)),
+                ("at", models.DateTimeField(db_default=django.db.models.functions.datetime.Now())),
             ],
         ),
     ]

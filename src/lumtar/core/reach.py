@@ -1,0 +1,64 @@
+"""To which addresses a stored credential may be sent: a community goes over the wire as it is, to whoever is asked."""
+
+from functools import lru_cache
+from ipaddress import IPv4Network, IPv6Network, ip_address, ip_network
+
+PRIVATE = "10.0.0.0/8, 172.16.0.0/12, 192.168.0.0/16, 100.64.0.0/10, 169.254.0.0/16, 127.0.0.0/8, fc00::/7, fe80::/10, ::1/128"
+"""Where a network's own devices are unless somebody says otherwise (RFC 1918, RFC 6598, RFC 4193, link-local, loopback)."""
+MOST = 200
+
+
+@lru_cache(maxsize=1000)
+def networks(ranges: str) -> tuple[IPv4Network | IPv6Network, ...]:
+    """The networks of a list, separated by commas, blanks or line ends; a single address is one of its own.
+
+    Raises
+    ------
+    ValueError
+        with a sentence for the person who entered it
+    """
+    words = ranges.replace(",", " ").split()
+    if len(words) > MOST:
+        raise ValueError(f"These are {len(words)} ranges; at most {MOST} are kept.")
+    found = []
+    for word in words:
+        try:
+            found.append(ip_network(word, strict=False))
+        except ValueError as error:
+            raise ValueError(f"“{word[:60]}” is no range, like 10.20.0.0/16 or 2001:db8::/32.") from error
+    return tuple(found)
+
+
+def check_ranges(ranges: str) -> str:
+    """A list of ranges as it is kept.
+
+    Raises
+    ------
+    ValueError
+    """
+    return ", ".join(str(network) for network in networks(ranges.strip()))
+
+
+def may_be_sent(ranges: str, address: str) -> bool:
+    """Whether a credential may be sent to an address; without ranges it may be sent nowhere."""
+    try:
+        place = ip_address(address.partition("%")[0])
+    except ValueError:
+        return False
+    mapped = getattr(place, "ipv4_mapped", None)
+    return any((mapped or place) in network for network in networks(ranges))
+
+
+def is_address(text: str) -> bool:
+    """Whether it is an address rather than a name."""
+    try:
+        ip_address(text.partition("%")[0])
+    except ValueError:
+        return False
+    return True
+
+
+def refusal(name: str, ranges: str, address: str) -> str:
+    """Why a credential is not sent somewhere, in words."""
+    where = ranges if len(ranges) <= 80 else ranges[:77] + "…"
+    return f"the credential {name} is not sent to {address}: it is for {where or 'no address at all'} only"

@@ -1,0 +1,159 @@
+"""What people see who are limited to sites and groups: the database itself shows them nothing else.
+
+Whatever asks on behalf of such a person does so as the role ``lumtar_limited``, which owns nothing. It may read the tables
+named here and no others, and of these only the rows for which a policy holds (row-level security). A question that somebody
+writes later is limited without knowing of it; a table that somebody adds later is closed until it is named here.
+
+Everybody else asks as the owner of the tables, for whom no policy is looked at.
+"""
+
+import hashlib
+from collections.abc import Sequence
+from typing import Any
+
+import structlog
+from django.db import connection, transaction
+from django.db.utils import ProgrammingError
+
+from lumtar.core.access import LIMITED_ROLE
+from lumtar.domain.inventory.groups import in_group
+
+log = structlog.get_logger()
+ROLE = LIMITED_ROLE
+
+
+def _numbers(name: str) -> str:
+    """The numbers of a setting as a list that is worked out once a query."""
+    return f"(SELECT unnest(string_to_array(nullif(current_setting('lumtar.{name}', true), ''), ',')::bigint[]))"
+
+
+SITES, GROUPS, PORTS, DEVICES = (_numbers(name) for name in ("sites", "groups", "ports", "devices"))
+OF_PORT = "interface_id IN (SELECT id FROM inventory_interface)"
+OF_DEVICE = "device_id IN (SELECT id FROM inventory_device)"
+OF_COMPONENT = "component_id IN (SELECT id FROM inventory_component)"
+ABOUT = f"({OF_DEVICE} AND (interface_id IS NULL OR {OF_PORT}))"
+"""Of a device, and if it is about a port, of one that may be seen."""
+WHOLE_DEVICE = f"SELECT id FROM inventory_device WHERE site_id IN {SITES} OR id IN {DEVICES}"
+
+POLICIES: dict[str, str] = {
+    "inventory_device": f"(site_id IN {SITES} OR id IN {DEVICES}"
+    f" OR id IN (SELECT unnest(string_to_array(nullif(current_setting('lumtar.port_devices', true), ''), ',')::bigint[])))",
+    "inventory_interface": f"(id IN {PORTS} OR device_id IN ({WHOLE_DEVICE}))",
+    "inventory_component": f"device_id IN ({WHOLE_DEVICE})",
+    "inventory_site": f"(id IN {SITES} OR id IN (SELECT site_id FROM inventory_device))",
+    "inventory_group": f"id IN {GROUPS}",
+    "inventory_group_ports": OF_PORT,
+    "inventory_device_groups": OF_DEVICE,
+    "inventory_devicestate": OF_DEVICE,
+    "inventory_pollrequest": OF_DEVICE,
+    "inventory_interfacespeed": OF_PORT,
+    "readings_newest": OF_PORT,
+    "readings_reading": OF_PORT,
+    "readings_fiveminutes": OF_PORT,
+    "readings_hour": OF_PORT,
+    "readings_day": OF_PORT,
+    "readings_etherneterrors": OF_PORT,
+    "readings_livewish": OF_PORT,
+    "readings_livereading": OF_PORT,
+    "readings_livestate": OF_DEVICE,
+    "readings_componentreading": OF_COMPONENT,
+    "readings_componenthour": OF_COMPONENT,
+    "readings_devicereading": OF_DEVICE,
+    "readings_devicehour": OF_DEVICE,
+    "readings_gap": f"(device_id IS NULL OR {OF_DEVICE})",
+    "alarms_alarm": ABOUT,
+    "alarms_alarmchange": "alarm_id IN (SELECT id FROM alarms_alarm)",
+    "alarms_notification": "change_id IN (SELECT id FROM alarms_alarmchange)",
+    "alarms_rulememory": OF_PORT,
+    "logbook_entry": ABOUT,
+}
+"""Tables of which a part is seen: for which rows."""
+OPEN = (
+    "accounts_account", "accounts_account_groups", "accounts_account_sites", "accounts_apitoken", "accounts_signedin",
+    "alarms_rule", "audit_auditchange", "audit_auditentry", "auth_group", "auth_permission", "auth_user", "auth_user_groups",
+    "auth_user_user_permissions", "axes_accessattempt", "axes_accessfailurelog", "axes_accesslog", "django_content_type",
+    "django_session", "inventory_group_parts", "inventory_labelrule", "inventory_ownfield", "inventory_profile",
+    "operation_jobrun", "operation_process", "readings_due", "readings_retention", "readings_rolledup",
+)  # fmt: skip
+"""Tables that hold nothing of the network, or only what is the same for everybody. Who may ask for them is the endpoint's matter."""
+CREDENTIAL_NAMES = ("id", "name", "kind", "place")
+"""Of credentials, what a device's page tells."""
+
+
+def _statements() -> list[str]:
+    told = [
+        f"""DO $$ BEGIN
+            IF NOT EXISTS (SELECT FROM pg_roles WHERE rolname = '{ROLE}') THEN CREATE ROLE {ROLE} NOLOGIN NOINHERIT; END IF;
+        END $$""",
+        f"DO $$ BEGIN EXECUTE format('GRANT {ROLE} TO %I', current_user); END $$",
+        f"GRANT USAGE ON SCHEMA public TO {ROLE}",
+        f"GRANT USAGE, SELECT ON ALL SEQUENCES IN SCHEMA public TO {ROLE}",
+    ]
+    for table, shown in POLICIES.items():
+        told += [
+            f"ALTER TABLE {table} ENABLE ROW LEVEL SECURITY",
+            f"DROP POLICY IF EXISTS seen ON {table}",
+            f"CREATE POLICY seen ON {table} USING ({shown})",
+        ]
+    told += [f"GRANT SELECT, INSERT, UPDATE, DELETE ON {table} TO {ROLE}" for table in (*POLICIES, *OPEN)]
+    told += [
+        f"GRANT SELECT ({', '.join(CREDENTIAL_NAMES)}) ON inventory_credential TO {ROLE}",
+        f"GRANT SELECT, INSERT, UPDATE ON procrastinate_jobs, procrastinate_events TO {ROLE}",
+        f"GRANT SELECT ON procrastinate_workers TO {ROLE}",
+    ]
+    return told
+
+
+def install(**_: Any) -> None:
+    """Bring the database to what is said here, if it is not yet; called after every migration, and so after every restore."""
+    wanted = hashlib.sha256("\n".join(_statements()).encode()).hexdigest()[:32]
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT count(to_regclass(name)) FROM unnest(%s::text[]) name", [[*POLICIES, *OPEN, "inventory_credential"]]
+        )
+        if cursor.fetchone()[0] <= len(POLICIES) + len(OPEN):
+            # Somebody migrates to a time before all of them were there.
+            return
+        cursor.execute(
+            "SELECT obj_description('accounts_account'::regclass, 'pg_class'),"
+            " EXISTS (SELECT FROM pg_roles WHERE rolname = %s)"
+            " AND (SELECT bool_or(grantee = %s) FROM information_schema.role_table_grants WHERE table_name = 'accounts_account')",
+            [ROLE, ROLE],
+        )
+        known, granted = cursor.fetchone()
+        if known == wanted and granted:
+            return
+    try:
+        with transaction.atomic(), connection.cursor() as cursor:
+            for statement in _statements():
+                cursor.execute(statement)
+            cursor.execute(f"COMMENT ON TABLE accounts_account IS '{wanted}'")
+    except ProgrammingError as error:
+        # Whoever owns a database elsewhere may not be allowed to make roles. Nobody can be limited then, and signing in says so.
+        log.warning("people cannot be limited to sites: the database's user may not make roles", error=str(error))
+
+
+def is_installed() -> bool:
+    """Whether the database can show somebody a part of the network alone."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT EXISTS (SELECT FROM pg_roles WHERE rolname = %s)", [ROLE])
+        return bool(cursor.fetchone()[0])
+
+
+def settings_of(sites: Sequence[int], groups: Sequence[int]) -> dict[str, str]:
+    """What the policies look at, for somebody who is limited to these. Groups are looked up as they are now."""
+    ports: set[int] = set()
+    through: set[int] = set()
+    whole: set[int] = set()
+    with connection.cursor() as cursor:
+        for group in groups:
+            values: dict[str, Any] = {}
+            cursor.execute(in_group(group, values), values)
+            for port, device in cursor.fetchall():
+                ports.add(int(port))
+                through.add(int(device))
+        if groups:
+            cursor.execute("SELECT device_id FROM inventory_device_groups WHERE group_id = ANY(%s)", [list(groups)])
+            whole = {int(row[0]) for row in cursor.fetchall()}
+    told = {"sites": sites, "groups": groups, "ports": ports, "port_devices": through, "devices": whole}
+    return {f"lumtar.{name}": ",".join(map(str, sorted(numbers))) for name, numbers in told.items()}
