@@ -12,6 +12,7 @@ COLUMNS = ("address", "port", "name", "site", "groups", "tags", "credential", "i
 ALSO = {"group": "groups", "tag": "tags", "ip": "address", "host": "address", "interval_s": "interval"}
 """Other words for columns, as they stand in people's tables."""
 DELIMITERS = ",;\t|"
+LONGEST_LINE = 100_000
 MOST_LINES = 5000
 WAYS = ("snmp", "icmp", "tcp")
 _HOST = re.compile(r"(?!-)[A-Za-z0-9_-]{1,63}(?<!-)(\.(?!-)[A-Za-z0-9_-]{1,63}(?<!-))*\.?")
@@ -145,6 +146,8 @@ def read_list(text: str, own_fields: Iterable[str] = (), known: Mapping[str, Ite
     own = {name.casefold(): name for name in own_fields}
     first = rows[0][1]
     delimiter = max(DELIMITERS, key=first.count)
+    if len(max((row for _, row in rows), key=len)) > LONGEST_LINE:
+        return Listed([], [], f"A line is longer than {LONGEST_LINE:,} characters; that is no list of devices.")
     columns, problem = _header(next(csv.reader([first], delimiter=delimiter), []), own)
     if problem:
         return Listed([], [], problem)

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping
 from csv import DictReader
+from csv import Error as CsvError
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
@@ -41,18 +42,25 @@ def read_csv(
     """
     reader = DictReader(lines)
     found = Imported([], [])
-    missing = [name for name in (*PORT, *READING) if name not in (reader.fieldnames or ())]
+    try:
+        missing = [name for name in (*PORT, *READING) if name not in (reader.fieldnames or ())]
+    except CsvError as error:
+        found.problems.append((1, f"it is no CSV: {error}"))
+        return found
     if missing:
         header = ", ".join(reader.fieldnames or ()) or "nothing"
         found.problems.append((1, f"the header lacks {', '.join(missing)}; it reads: {header[:200]}"))
         return found
-    for line in reader:
-        try:
-            found.rows.append(_reading(line, ports, oldest, newest))
-        except ValueError as error:
-            found.problems.append((reader.line_num, str(error)))
-            if len(found.problems) >= MOST_PROBLEMS:
-                break
+    try:
+        for line in reader:
+            try:
+                found.rows.append(_reading(line, ports, oldest, newest))
+            except ValueError as error:
+                found.problems.append((reader.line_num, str(error)))
+                if len(found.problems) >= MOST_PROBLEMS:
+                    break
+    except CsvError as error:
+        found.problems.append((reader.line_num + 1, f"it is no CSV: {error}"))
     return found
 
 

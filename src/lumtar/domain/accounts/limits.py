@@ -72,12 +72,12 @@ OPEN = (
     "accounts_account", "accounts_account_groups", "accounts_account_sites", "accounts_apitoken", "accounts_signedin",
     "alarms_rule", "audit_auditchange", "audit_auditentry", "auth_group", "auth_permission", "auth_user", "auth_user_groups",
     "auth_user_user_permissions", "axes_accessattempt", "axes_accessfailurelog", "axes_accesslog", "django_content_type",
-    "django_session", "inventory_group_parts", "inventory_labelrule", "inventory_ownfield", "inventory_profile",
+    "django_session", "inventory_group_parts", "inventory_labelrule", "inventory_labelrun", "inventory_ownfield", "inventory_profile",
     "operation_jobrun", "operation_process", "readings_due", "readings_retention", "readings_rolledup",
 )  # fmt: skip
 """Tables that hold nothing of the network, or only what is the same for everybody. Who may ask for them is the endpoint's matter."""
-CREDENTIAL_NAMES = ("id", "name", "kind", "place")
-"""Of credentials, what a device's page tells."""
+CREDENTIAL_COLUMNS = ("id", "name", "kind", "place", "ranges", "edition", "changed_at", "changed_by")
+"""Of credentials everything but the secret."""
 
 
 def _statements() -> list[str]:
@@ -97,7 +97,7 @@ def _statements() -> list[str]:
         ]
     told += [f"GRANT SELECT, INSERT, UPDATE, DELETE ON {table} TO {ROLE}" for table in (*POLICIES, *OPEN)]
     told += [
-        f"GRANT SELECT ({', '.join(CREDENTIAL_NAMES)}) ON inventory_credential TO {ROLE}",
+        f"GRANT SELECT ({', '.join(CREDENTIAL_COLUMNS)}) ON inventory_credential TO {ROLE}",
         f"GRANT SELECT, INSERT, UPDATE ON procrastinate_jobs, procrastinate_events TO {ROLE}",
         f"GRANT SELECT ON procrastinate_workers TO {ROLE}",
     ]

@@ -17,6 +17,14 @@ class Site(models.Model):
         return self.name
 
 
+class WithoutSecret(models.Manager["Credential"]):
+    """Leaves the secret where it is until somebody opens it: who is limited to a part of the network may not read it."""
+
+    def get_queryset(self) -> "models.QuerySet[Credential]":
+        """Credentials without what is sealed."""
+        return super().get_queryset().defer("sealed")
+
+
 class Credential(models.Model):
     """How devices are spoken to. ``sealed`` is encrypted and is never shown again.
 
@@ -42,10 +50,13 @@ class Credential(models.Model):
     changed_at = models.DateTimeField(default=timezone.now)
     changed_by = models.CharField(max_length=150, blank=True)
 
+    objects = WithoutSecret()
+
     class Meta:
         """In the order of trying."""
 
         ordering = ["place", "pk"]
+        base_manager_name = "objects"
 
     def __str__(self) -> str:
         return self.name

@@ -104,7 +104,9 @@ class DeviceOut(Schema):
 @router.get("/devices/{int:device}", needs=VIEWER, response=DeviceOut)
 def device(request: HttpRequest, device: int, at: datetime | None = None) -> DeviceOut:
     """One device, now or at a past time."""
-    found = get_object_or_404(Device.objects.select_related("credential", "profile", "state"), pk=device)
+    found = get_object_or_404(
+        Device.objects.select_related("credential", "profile", "state").defer("credential__sealed"), pk=device
+    )
     moment = past(at)
     rows, _ = queries.devices(moment, only=device)
     newest = parts.newest(device, moment)

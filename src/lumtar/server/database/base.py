@@ -1,6 +1,7 @@
 """A pool of connections that recovers at once when the database was away."""
 
 import select
+import time
 from typing import Any
 
 import psycopg
@@ -8,6 +9,10 @@ from django.db.backends.postgresql import base
 from psycopg_pool import ConnectionPool
 
 from lumtar.server.database.actor import ACTOR, Actor
+
+AWAY_FOR_S = 1.0
+"""Seconds after a failed connection until another one is tried; meanwhile every question is refused at once."""
+_away_until = 0.0
 
 
 def check(connection: psycopg.Connection[Any]) -> None:
@@ -38,6 +43,22 @@ class DatabaseWrapper(base.DatabaseWrapper):
 
     _acting: tuple[str, ...] = ()
     """Settings that this connection has on somebody's behalf."""
+
+    def get_new_connection(self, conn_params: dict[str, Any]) -> Any:
+        """A connection. While the database is known to be away nobody waits to hear of it again."""
+        global _away_until
+        pool = self.pool
+        if pool is None:
+            return super().get_new_connection(conn_params)
+        if time.monotonic() < _away_until:
+            raise psycopg.OperationalError("the database was away a moment ago")
+        failed = pool.get_stats().get("connections_errors", 0)
+        try:
+            return super().get_new_connection(conn_params)
+        except psycopg.OperationalError:
+            if pool.get_stats().get("connections_errors", 0) > failed:
+                _away_until = time.monotonic() + AWAY_FOR_S
+            raise
 
     def connect(self) -> None:
         """Open a connection, or take one from the pool; it asks for whoever is acting."""
