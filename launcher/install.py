@@ -98,7 +98,7 @@ def npm() -> list[str]:
     if shutil.which("npm") is None:
         raise Failure("npm is not there", "Install Node.js 20 or newer with npm, then run the same command again.")
     major = int(run(["npm", "--version"]).strip().splitlines()[-1].split(".")[0])
-    return ["npm"] if major >= 11 else ["npx", "--yes", "npm@11"]
+    return ["npm"] if major >= 11 else ["npx", "--yes", "npm@11.19.1"]
 
 
 def ensure_web() -> None:

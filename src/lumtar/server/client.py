@@ -12,7 +12,7 @@ import django
 WEB = Path(__file__).resolve().parents[3] / "web"
 CLIENT = WEB / "src" / "api" / "schema.d.ts"
 
-TYPES = ["npx", "openapi-typescript", "--default-non-nullable=false"]
+TYPES = [str(WEB / "node_modules" / ".bin" / "openapi-typescript"), "--default-non-nullable=false"]
 """A field with a default may be left out of a request."""
 
 

@@ -1,4 +1,4 @@
-import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { client, got, type Schemas } from "./client";
 import { postText } from "./lines";
 
@@ -9,6 +9,40 @@ export const sessionQuery = queryOptions({
   queryKey: ["session"],
   queryFn: () => got(client.GET("/api/v1/session", {})),
   staleTime: Number.POSITIVE_INFINITY,
+  // Nothing can be shown without it: what is wrong is said at once, and it is asked again until it is there.
+  retry: false,
+  refetchInterval: (query) => (query.state.data ? false : 2000),
+});
+
+export const peopleQuery = queryOptions({
+  queryKey: ["people"],
+  queryFn: () => got(client.GET("/api/v1/people", {})),
+});
+
+export const tokensQuery = queryOptions({
+  queryKey: ["tokens"],
+  queryFn: () => got(client.GET("/api/v1/tokens", {})),
+});
+
+export const sessionsQuery = queryOptions({
+  queryKey: ["sessions"],
+  queryFn: () => got(client.GET("/api/v1/sessions", {})),
+});
+
+export const auditQuery = (words: string) =>
+  infiniteQueryOptions({
+    queryKey: ["audit", words],
+    queryFn: ({ pageParam }) =>
+      got(client.GET("/api/v1/audit", { params: { query: { words, ...(pageParam ? { cursor: pageParam } : {}) } } })),
+    initialPageParam: "",
+    getNextPageParam: (last) => last.next,
+    placeholderData: keepPreviousData,
+  });
+
+export const servicesQuery = queryOptions({
+  queryKey: ["services"],
+  queryFn: () => got(client.GET("/api/v1/services", {})),
+  refetchInterval: 5_000,
 });
 
 export const healthQuery = queryOptions({

@@ -24,7 +24,7 @@ export interface paths {
         post: operations["lumtar_server_api_auth_sign_in"];
         /**
          * Sign Out
-         * @description Sign out.
+         * @description Sign out; what this session holds open ends as well.
          */
         delete: operations["lumtar_server_api_auth_sign_out"];
         options?: never;
@@ -46,6 +46,202 @@ export interface paths {
          * @description Make the administrator on an empty installation, and sign in.
          */
         post: operations["lumtar_server_api_auth_first_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Password
+         * @description Change one's own password. All other sessions of the same person end.
+         */
+        put: operations["lumtar_server_api_auth_change_password"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List People
+         * @description Everybody who may sign in.
+         */
+        get: operations["lumtar_server_api_people_list_people"];
+        put?: never;
+        /**
+         * Make Person
+         * @description Let somebody in.
+         */
+        post: operations["lumtar_server_api_people_make_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{user}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Person
+         * @description Change what somebody may, bar them, or give them another password.
+         */
+        put: operations["lumtar_server_api_people_change_person"];
+        post?: never;
+        /**
+         * Delete Person
+         * @description Delete somebody; what they did stays in the audit trail.
+         */
+        delete: operations["lumtar_server_api_people_delete_person"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{user}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Everywhere
+         * @description Sign somebody out everywhere.
+         */
+        delete: operations["lumtar_server_api_people_end_everywhere"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Tokens
+         * @description One's own tokens; an administrator sees everybody's.
+         */
+        get: operations["lumtar_server_api_people_list_tokens"];
+        put?: never;
+        /**
+         * Make Token
+         * @description Make a token for oneself; it may at most what its role says, and never more than its owner.
+         */
+        post: operations["lumtar_server_api_people_make_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Revoke Token
+         * @description Revoke a token, at once and for good.
+         */
+        delete: operations["lumtar_server_api_people_revoke_token"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Sessions
+         * @description Where one is signed in.
+         */
+        get: operations["lumtar_server_api_people_list_sessions"];
+        put?: never;
+        post?: never;
+        /**
+         * End Others
+         * @description Sign out everywhere but here.
+         */
+        delete: operations["lumtar_server_api_people_end_others"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End One
+         * @description Sign out in one browser.
+         */
+        delete: operations["lumtar_server_api_people_end_one"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Audit Trail
+         * @description Who asked for what and what it changed, the newest first.
+         */
+        get: operations["lumtar_server_api_people_audit_trail"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1508,6 +1704,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/services": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Services
+         * @description Each service with what it says of itself, each periodic job, and who polls what.
+         */
+        get: operations["lumtar_server_api_system_services"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/polling/load": {
         parameters: {
             query?: never;
@@ -1553,12 +1769,21 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Role
+         * @description What a person may do.
+         * @enum {string}
+         */
+        Role: "viewer" | "operator" | "engineer" | "administrator";
+        /**
          * SessionOut
-         * @description Whether somebody is signed in here; ``first_run`` asks for the administrator to be made.
+         * @description Whether somebody is signed in here, and what they may; ``first_run`` asks for the administrator to be made.
          */
         SessionOut: {
             /** User */
             user: string | null;
+            role: components["schemas"]["Role"] | null;
+            /** Limited */
+            limited: boolean;
             /** First Run */
             first_run: boolean;
         };
@@ -1573,6 +1798,262 @@ export interface components {
             password: string;
         };
         /**
+         * PasswordChange
+         * @description The password in force, and the one to have instead.
+         */
+        PasswordChange: {
+            /** Old */
+            old: string;
+            /** New */
+            new: string;
+        };
+        /**
+         * PeopleOut
+         * @description Everybody, and the roles that there are.
+         */
+        PeopleOut: {
+            /** People */
+            people: components["schemas"]["PersonOut"][];
+            /** Roles */
+            roles: components["schemas"]["RoleOut"][];
+        };
+        /**
+         * PersonOut
+         * @description Somebody who may sign in.
+         */
+        PersonOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Email */
+            email: string;
+            role: components["schemas"]["Role"];
+            /** Sites */
+            sites: string[];
+            /** Groups */
+            groups: string[];
+            /** Active */
+            active: boolean;
+            /** Edition */
+            edition: number;
+            /** Last Sign In */
+            last_sign_in: string | null;
+            /** Sessions */
+            sessions: number;
+            /** Tokens */
+            tokens: number;
+        };
+        /**
+         * RoleOut
+         * @description A role, and what it may.
+         */
+        RoleOut: {
+            role: components["schemas"]["Role"];
+            /** May */
+            may: string;
+        };
+        /**
+         * NewPerson
+         * @description Somebody new.
+         */
+        NewPerson: {
+            /**
+             * Email
+             * @default
+             */
+            email?: string;
+            /** @default viewer */
+            role?: components["schemas"]["Role"];
+            /**
+             * Sites
+             * @default []
+             */
+            sites?: string[];
+            /**
+             * Groups
+             * @default []
+             */
+            groups?: string[];
+            /**
+             * Active
+             * @default true
+             */
+            active?: boolean;
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+        };
+        /**
+         * PersonChange
+         * @description A change, as seen at an edition; a password only if it is to be another one.
+         */
+        PersonChange: {
+            /**
+             * Email
+             * @default
+             */
+            email?: string;
+            /** @default viewer */
+            role?: components["schemas"]["Role"];
+            /**
+             * Sites
+             * @default []
+             */
+            sites?: string[];
+            /**
+             * Groups
+             * @default []
+             */
+            groups?: string[];
+            /**
+             * Active
+             * @default true
+             */
+            active?: boolean;
+            /** Edition */
+            edition: number;
+            /**
+             * Password
+             * @default
+             */
+            password?: string;
+        };
+        /**
+         * TokenOut
+         * @description A token, without what it consists of.
+         */
+        TokenOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** User */
+            user: string;
+            role: components["schemas"]["Role"];
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Expires At */
+            expires_at: string | null;
+            /** Revoked At */
+            revoked_at: string | null;
+            /** Used At */
+            used_at: string | null;
+            /** Used From */
+            used_from: string | null;
+        };
+        /**
+         * NewToken
+         * @description A new token. ``secret`` is shown this once.
+         */
+        NewToken: {
+            token: components["schemas"]["TokenOut"];
+            /** Secret */
+            secret: string;
+        };
+        /**
+         * TokenIn
+         * @description What a token is for, what it may at most, and for how many days.
+         */
+        TokenIn: {
+            /** Name */
+            name: string;
+            /** @default viewer */
+            role?: components["schemas"]["Role"];
+            /**
+             * Days
+             * @default 90
+             */
+            days?: number | null;
+        };
+        /**
+         * SignedInOut
+         * @description A browser in which somebody is signed in; ``id`` names it, and is good for nothing else.
+         */
+        SignedInOut: {
+            /** Id */
+            id: string;
+            /** Here */
+            here: boolean;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /**
+             * Seen At
+             * Format: date-time
+             */
+            seen_at: string;
+            /** Address */
+            address: string | null;
+            /** Browser */
+            browser: string;
+        };
+        /**
+         * AuditOut
+         * @description Something that somebody asked for, and what it changed. ``status`` is that of HTTP.
+         */
+        AuditOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Via */
+            via: string;
+            /** Address */
+            address: string | null;
+            /** What */
+            what: string;
+            /** Path */
+            path: string;
+            /** Status */
+            status: number;
+            /** Changes */
+            changes: components["schemas"]["AuditedChange"][];
+            /** More */
+            more: number;
+        };
+        /**
+         * AuditPage
+         * @description A page of the audit trail.
+         */
+        AuditPage: {
+            /** Rows */
+            rows: components["schemas"]["AuditOut"][];
+            /** Total */
+            total: number;
+            /** Next */
+            next: string | null;
+        };
+        /**
+         * AuditedChange
+         * @description What became of one thing; a secret is only said to be another one.
+         */
+        AuditedChange: {
+            /** What */
+            what: string;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Before */
+            before: {
+                [key: string]: unknown;
+            };
+            /** After */
+            after: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * AlarmRow
          * @description An alarm as it stood at a time.
          */
@@ -1582,7 +2063,7 @@ export interface components {
             /** Type */
             type: string;
             /** Device Id */
-            device_id: number;
+            device_id: number | null;
             /** Device */
             device: string;
             /** Site */
@@ -1975,7 +2456,7 @@ export interface components {
         };
         /**
          * DeviceOut
-         * @description A device in full.
+         * @description A device in full. ``refused`` is what its last poll gave and was not believed: by the name of the object, why.
          */
         DeviceOut: {
             row: components["schemas"]["DeviceRow"];
@@ -2021,6 +2502,10 @@ export interface components {
             label_template: string;
             /** Requests */
             requests: number | null;
+            /** Refused */
+            refused: {
+                [key: string]: string;
+            };
             /** Edition */
             edition: number;
             /** Retired At */
@@ -3227,6 +3712,8 @@ export interface components {
             priv: string;
             /** Sites */
             sites: string[];
+            /** Ranges */
+            ranges: string;
             /** Devices */
             devices: number;
             /** Edition */
@@ -3263,6 +3750,8 @@ export interface components {
         /**
          * CredentialIn
          * @description A credential. ``secret`` holds community, or user, auth, auth_password, priv and priv_password.
+         *
+         *     ``ranges`` are the addresses that it may be sent to, separated by commas.
          */
         CredentialIn: {
             /** Name */
@@ -3284,6 +3773,11 @@ export interface components {
              * @default []
              */
             sites?: string[];
+            /**
+             * Ranges
+             * @default 10.0.0.0/8, 172.16.0.0/12, 192.168.0.0/16, 100.64.0.0/10, 169.254.0.0/16, 127.0.0.0/8, fc00::/7, fe80::/10, ::1/128
+             */
+            ranges?: string;
         };
         /**
          * Order
@@ -3317,6 +3811,11 @@ export interface components {
              * @default []
              */
             sites?: string[];
+            /**
+             * Ranges
+             * @default 10.0.0.0/8, 172.16.0.0/12, 192.168.0.0/16, 100.64.0.0/10, 169.254.0.0/16, 127.0.0.0/8, fc00::/7, fe80::/10, ::1/128
+             */
+            ranges?: string;
             /** Edition */
             edition: number;
         };
@@ -4792,6 +5291,8 @@ export interface components {
             readings_fresh: boolean;
             /** Waiting Jobs */
             waiting_jobs: number;
+            /** Troubles */
+            troubles: components["schemas"]["TroubleOut"][];
             /** Processes */
             processes: components["schemas"]["ProcessOut"][];
         };
@@ -4802,16 +5303,76 @@ export interface components {
         ProcessOut: {
             /** Name */
             name: string;
+            /** Kind */
+            kind: string;
             /** Alive */
             alive: boolean;
             /** Beat At */
             beat_at: string | null;
             /** Started At */
             started_at: string | null;
+            /** Trouble */
+            trouble: string;
             /** Detail */
             detail: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * TroubleOut
+         * @description Something that is not being done.
+         */
+        TroubleOut: {
+            /** Subject */
+            subject: string;
+            /** Words */
+            words: string;
+            /** Severity */
+            severity: number;
+        };
+        /**
+         * JobOut
+         * @description A periodic job and how it went last.
+         */
+        JobOut: {
+            /** Name */
+            name: string;
+            /** Every S */
+            every_s: number;
+            /** Succeeded At */
+            succeeded_at: string | null;
+            /** Failed At */
+            failed_at: string | null;
+            /** Took Ms */
+            took_ms: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * ServicesOut
+         * @description What Lumtar consists of just now: services, jobs, and how the devices are shared out.
+         */
+        ServicesOut: {
+            /** Processes */
+            processes: components["schemas"]["ProcessOut"][];
+            /** Jobs */
+            jobs: components["schemas"]["JobOut"][];
+            /** Collectors */
+            collectors: components["schemas"]["ShareOut"][];
+            /** Shares */
+            shares: number;
+        };
+        /**
+         * ShareOut
+         * @description A collector, and how many of the shares of the devices it holds.
+         */
+        ShareOut: {
+            /** Name */
+            name: string;
+            /** Shares */
+            shares: number;
+            /** Until */
+            until: string | null;
         };
         /**
          * PollingLoad
@@ -4938,6 +5499,287 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_auth_change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_people_list_people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeopleOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_people_make_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPerson"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_people_change_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_people_delete_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_people_end_everywhere: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                user: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_people_list_tokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_people_make_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewToken"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_people_revoke_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_people_list_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedInOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_people_end_others: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_people_end_one: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_people_audit_trail: {
+        parameters: {
+            query?: {
+                words?: string;
+                start?: string | null;
+                end?: string | null;
+                cursor?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditPage"];
                 };
             };
         };
@@ -7010,6 +7852,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HealthOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_system_services: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServicesOut"];
                 };
             };
         };

@@ -12,8 +12,12 @@ import { SignIn } from "./SignIn";
 /** The sign-in, or the application behind it. */
 export function App() {
   const { data: session, error } = useQuery(sessionQuery);
-  if (error) return <p className="p-8">{error.message}</p>;
-  if (!session) return null;
+  if (!session)
+    return error ? (
+      <p role="alert" className="p-8">
+        {error.message} Trying again every two seconds.
+      </p>
+    ) : null;
   if (!session.user) return <SignIn firstRun={session.first_run} />;
   return (
     <Shell user={session.user}>

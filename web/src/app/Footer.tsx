@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
 import { healthQuery } from "../api/queries";
 import { duration } from "../parts/format";
 import { useClock } from "../parts/useClock";
@@ -8,22 +9,34 @@ export function Footer() {
   const now = useClock();
   const { data: health, error } = useQuery(healthQuery);
   const trouble = error ? error.message : health && !health.ok ? health.words : "";
-  const collector = health?.processes.find((process) => process.name === "collector");
-  const detail = (collector?.detail ?? {}) as Record<string, number>;
+  const collectors = health?.processes.filter((process) => process.kind === "collector" && process.alive) ?? [];
+  const sum = (name: string) => collectors.reduce((all, each) => all + Number(each.detail[name] ?? 0), 0);
+  const late = Math.max(0, ...collectors.map((each) => Number(each.detail.lag_s ?? 0)));
+  const more = (health?.troubles.length ?? 0) - 1;
   const newest = health?.newest_reading_at ? (now - Date.parse(health.newest_reading_at)) / 1000 : null;
   return (
     <footer className="figures flex gap-5 overflow-hidden border-t border-rule px-4 pt-1 text-[11.5px] whitespace-nowrap text-ink2">
       <span role="status">
         <b className="font-semibold text-ink">Lumtar itself</b>{" "}
-        {trouble ? <b className="font-semibold text-critical">{trouble}</b> : health ? "all well" : "…"}
+        {trouble ? (
+          <Link to="/setup/services" className="font-semibold text-critical hover:underline">
+            {trouble}
+            {more > 0 && ` and ${more} more`}
+          </Link>
+        ) : health ? (
+          "all well"
+        ) : (
+          "…"
+        )}
       </span>
       {newest !== null && <span>newest reading {duration(newest)} ago</span>}
-      {collector?.alive && (
+      {collectors.length > 0 && (
         <span>
-          collector polls {detail.devices} devices, {detail.lag_s ? `${detail.lag_s} s behind` : "on time"}
+          {collectors.length > 1 ? `${collectors.length} collectors poll` : "collector polls"} {sum("devices")} devices,{" "}
+          {late ? `${late} s behind` : "on time"}
         </span>
       )}
-      {(detail.waiting_rows ?? 0) > 2000 && <span>{detail.waiting_rows} readings wait to be stored</span>}
+      {sum("waiting_rows") > 2000 && <span>{sum("waiting_rows")} readings wait to be stored</span>}
     </footer>
   );
 }

@@ -26,6 +26,11 @@ const VIEWS: Goal[] = [
   { path: "/setup/retired", name: "Setup: retired devices", what: "view" },
   { path: "/setup/storage", name: "Setup: storage", what: "view" },
   { path: "/setup/check", name: "Setup: self-check", what: "view" },
+  { path: "/setup/services", name: "Setup: services", what: "view" },
+  { path: "/setup/account", name: "Setup: my account", what: "view" },
+  { path: "/setup/tokens", name: "Setup: tokens", what: "view" },
+  { path: "/setup/people", name: "Setup: people and roles", what: "view" },
+  { path: "/setup/audit", name: "Setup: audit trail", what: "view" },
 ];
 
 /** What the words lead to: views, devices, ports. */

@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { DropdownMenu } from "radix-ui";
+import { useNavigate } from "react-router";
 import { client, got } from "../api/client";
 import { sessionQuery } from "../api/queries";
 import { setTheme, useTheme } from "../parts/theme";
@@ -9,6 +10,7 @@ const ITEM = "px-3 py-1.5 outline-none data-[highlighted]:bg-lampsoft cursor-poi
 /** Who is signed in; theme and sign-out. */
 export function UserMenu({ user }: { user: string }) {
   const theme = useTheme();
+  const navigate = useNavigate();
   const queries = useQueryClient();
   const leave = useMutation({
     mutationFn: () => got(client.DELETE("/api/v1/session", {})),
@@ -27,6 +29,9 @@ export function UserMenu({ user }: { user: string }) {
           sideOffset={6}
           className="z-20 min-w-36 border border-ink bg-sheet py-1 shadow-lg"
         >
+          <DropdownMenu.Item className={ITEM} onSelect={() => navigate("/setup/account")}>
+            My account
+          </DropdownMenu.Item>
           <DropdownMenu.Item className={ITEM} onSelect={() => setTheme(other)}>
             Use the {other} theme
           </DropdownMenu.Item>

@@ -90,9 +90,14 @@ def health() -> Health:
     return Health(not found, words, found, facts.processes, facts.newest, facts.fresh, facts.waiting_jobs)
 
 
-def _facts() -> Facts:
+def processes() -> list[ProcessState]:
+    """The instances of all services."""
     now = timezone.now()
-    processes = [state for kind in SERVICES for state in _states(kind, now)]
+    return [state for kind in SERVICES for state in _states(kind, now)]
+
+
+def _facts() -> Facts:
+    now, known = timezone.now(), processes()
     with connection.cursor() as cursor:
         cursor.execute(
             """SELECT (SELECT max(answered_at) FROM inventory_devicestate),
@@ -103,12 +108,10 @@ def _facts() -> Facts:
                     WHERE j.status = 'doing' AND (w.id IS NULL OR w.last_heartbeat < now() - interval '60 seconds'))"""
         )
         newest, interval, due, until, waiting, stuck = cursor.fetchone()
-    started = min(
-        (state.started_at for state in processes if state.kind == "collector" and state.started_at), default=None
-    )
+    started = min((state.started_at for state in known if state.kind == "collector" and state.started_at), default=None)
     # After a start the newest reading may be of the run before.
     fresh = bool(newest and started and newest > started and now - newest < timedelta(seconds=2 * (interval or 60)))
-    return Facts(now, processes, newest, due, until, interval or 60, fresh, int(waiting), int(stuck))
+    return Facts(now, known, newest, due, until, interval or 60, fresh, int(waiting), int(stuck))
 
 
 def _states(kind: ServiceKind, now: datetime) -> Iterator[ProcessState]:

@@ -74,7 +74,7 @@ class OwnFieldOut(Schema):
 
 
 class DeviceOut(Schema):
-    """A device in full."""
+    """A device in full. ``refused`` is what its last poll gave and was not believed: by the name of the object, why."""
 
     row: DeviceRow
     sys_descr: str
@@ -96,6 +96,7 @@ class DeviceOut(Schema):
     profile_by: str
     label_template: str
     requests: int | None
+    refused: dict[str, str]
     edition: int
     retired_at: datetime | None
     parts: list[PartOut]
@@ -117,6 +118,7 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
         credential=found.credential.name if found.credential else "",
         profile=found.profile.name if found.profile else "",
         requests=found.state.requests,
+        refused=found.state.refused,
         own_fields=[OwnFieldOut(name=f.name, kind=f.kind, choices=f.choices) for f in OwnField.objects.all()],
         groups=sorted(group.name for group in found.groups.all()),
         parts=[_part(each, newest.get(each.pk)) for each in components],

@@ -278,7 +278,7 @@ def end_one(request: HttpRequest, id: str) -> Status[None]:
     return Status(204, None)
 
 
-class ChangeOut(Schema):
+class AuditedChange(Schema):
     """What became of one thing; a secret is only said to be another one."""
 
     what: str
@@ -298,7 +298,7 @@ class AuditOut(Schema):
     what: str
     path: str
     status: int
-    changes: list[ChangeOut]
+    changes: list[AuditedChange]
     more: int
 
 

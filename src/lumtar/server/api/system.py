@@ -3,11 +3,14 @@
 from datetime import datetime
 from typing import Any
 
+from django.db.models import Count, Max
 from django.http import HttpRequest
 
 from lumtar import __version__
 from lumtar.domain.inventory import polling
 from lumtar.domain.inventory.polling import PollingLoad
+from lumtar.domain.operation.leases import SHARES
+from lumtar.domain.operation.models import JobRun, Share
 from lumtar.domain.selfwatch import health as queries
 from lumtar.domain.selfwatch.selfcheck import Finding, findings
 from lumtar.server.api.access import ANYBODY, OPERATOR, VIEWER, Router
@@ -56,6 +59,9 @@ def health(request: HttpRequest) -> HealthOut:
     processes = [
         ProcessOut(**{name: getattr(process, name) for name in ProcessOut.model_fields}) for process in found.processes
     ]
+    for process in processes:
+        # What the database refused of which device is for those who sign in.
+        process.detail = {name: told for name, told in process.detail.items() if name != "set_aside"}
     return HealthOut(
         ok=found.ok,
         words=found.words,
@@ -66,6 +72,52 @@ def health(request: HttpRequest) -> HealthOut:
         troubles=[TroubleOut(subject=t.subject, words=t.words, severity=int(t.severity)) for t in found.troubles],
         processes=processes,
     )
+
+
+class JobOut(Schema):
+    """A periodic job and how it went last."""
+
+    name: str
+    every_s: int
+    succeeded_at: datetime | None
+    failed_at: datetime | None
+    took_ms: float | None
+    words: str
+
+
+class ShareOut(Schema):
+    """A collector, and how many of the shares of the devices it holds."""
+
+    name: str
+    shares: int
+    until: datetime | None
+
+
+class ServicesOut(Schema):
+    """What Lumtar consists of just now: services, jobs, and how the devices are shared out."""
+
+    processes: list[ProcessOut]
+    jobs: list[JobOut]
+    collectors: list[ShareOut]
+    shares: int
+
+
+@router.get("/services", needs=OPERATOR.whole, response=ServicesOut)
+def services(request: HttpRequest) -> ServicesOut:
+    """Each service with what it says of itself, each periodic job, and who polls what."""
+    held = Share.objects.exclude(holder=None).values("holder_name").annotate(n=Count("number"), until=Max("until"))
+    return ServicesOut(
+        processes=[ProcessOut(**{n: getattr(p, n) for n in ProcessOut.model_fields}) for p in queries.processes()],
+        jobs=[
+            JobOut(
+                name=job.task.rsplit(".", 1)[-1].replace("_", " "), every_s=job.every_s, succeeded_at=job.succeeded_at,
+                failed_at=job.failed_at, took_ms=job.took_ms, words=job.words,
+            )
+            for job in JobRun.objects.order_by("task")
+        ],
+        collectors=[ShareOut(name=h["holder_name"], shares=h["n"], until=h["until"]) for h in held],
+        shares=SHARES,
+    )  # fmt: skip
 
 
 @router.get("/polling/load", needs=VIEWER, response=PollingLoad)

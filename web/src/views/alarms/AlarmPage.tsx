@@ -21,7 +21,11 @@ export function AlarmPage({ alarm }: { alarm: number }) {
   const { data, error } = useQuery(alarmQuery(alarm, time.at));
   if (!data) return <Problem error={error} />;
   const { row, changes, told } = data;
-  const thing = row.interface_id ? `/fleet/port/${row.interface_id}` : `/fleet/device/${row.device_id}`;
+  const [thing, words] = row.interface_id
+    ? [`/fleet/port/${row.interface_id}`, "its chart"]
+    : row.device_id
+      ? [`/fleet/device/${row.device_id}`, "the device"]
+      : ["/setup/services", "the services"];
   return (
     <article>
       <h2 className="flex items-center gap-2 text-[16px] font-semibold tracking-tight">
@@ -32,7 +36,7 @@ export function AlarmPage({ alarm }: { alarm: number }) {
       <p className="mt-1 mb-3 text-ink2">
         {SEVERITIES[row.severity]?.word} · rule {row.rule ?? "gone"} ·{" "}
         <Link className="text-ink underline" to={thing + search()}>
-          {row.interface_id ? "its chart" : "the device"}
+          {words}
         </Link>
       </p>
       <h3 className="heading">History</h3>

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { rulesQuery } from "../../api/queries";
+import { useMay } from "../../app/session";
 import { Problem } from "../../parts/Problem";
 import { Severity } from "../../parts/Severity";
 import { SEVERITIES } from "../../parts/severities";
@@ -10,6 +11,8 @@ type Rule = Schemas["RuleOut"];
 
 function says(rule: Rule): string {
   const times = rule.readings === 1 ? "one" : String(rule.readings);
+  if (rule.type === "lumtar")
+    return "What Lumtar itself does not do: a service that ended, readings that are not stored, sums behind, jobs stuck, a full disk, a clock that was set.";
   if (rule.type === "unreachable") return `A device that gives no answer in ${times} polls in a row.`;
   return `A port above ${rule.limit_percent} % of its speed for ${times} readings in a row; cleared below ${rule.clear_percent} %.`;
 }
@@ -18,6 +21,7 @@ function says(rule: Rule): string {
 export function Watched() {
   const { data: rules, error } = useQuery(rulesQuery);
   const [editing, setEditing] = useState<number | null>(null);
+  const may = useMay();
   return (
     <>
       <h2 className="heading">What is watched</h2>
@@ -27,13 +31,15 @@ export function Watched() {
           <h3 className="flex items-center gap-2 font-semibold">
             <Severity level={rule.severity} /> {rule.name}
             {!rule.enabled && <span className="font-normal text-critical">switched off</span>}
-            <button
-              type="button"
-              className="ml-auto font-normal underline"
-              onClick={() => setEditing(editing === rule.id ? null : rule.id)}
-            >
-              {editing === rule.id ? "leave it" : "change"}
-            </button>
+            {may("engineer", true) && (
+              <button
+                type="button"
+                className="ml-auto font-normal underline"
+                onClick={() => setEditing(editing === rule.id ? null : rule.id)}
+              >
+                {editing === rule.id ? "leave it" : "change"}
+              </button>
+            )}
           </h3>
           <p className="text-ink2">{says(rule)}</p>
           <p>
@@ -58,14 +64,14 @@ function RuleForm({ rule, onDone }: { rule: Rule; onDone: () => void }) {
     mutationFn: (form: FormData) => {
       const number = (name: string) => Number(form.get(name));
       const limits =
-        rule.type === "unreachable" ? {} : { limit_percent: number("limit"), clear_percent: number("clear") };
+        rule.type !== "utilisation" ? {} : { limit_percent: number("limit"), clear_percent: number("clear") };
       const mail_to = String(form.get("mail_to"))
         .split(/[\s,;]+/)
         .filter(Boolean);
+      const own = rule.type === "lumtar" ? {} : { readings: number("readings"), severity: number("severity") };
       const body = {
         ...limits,
-        readings: number("readings"),
-        severity: number("severity"),
+        ...own,
         enabled: form.get("enabled") === "on",
         mail_to,
       };
@@ -82,7 +88,7 @@ function RuleForm({ rule, onDone }: { rule: Rule; onDone: () => void }) {
   };
   return (
     <form onSubmit={submit} className="mt-2 grid grid-cols-2 gap-x-3 gap-y-2">
-      {rule.type !== "unreachable" && (
+      {rule.type === "utilisation" && (
         <>
           <label className="grid gap-1">
             Raise above, %
@@ -110,28 +116,32 @@ function RuleForm({ rule, onDone }: { rule: Rule; onDone: () => void }) {
           </label>
         </>
       )}
-      <label className="grid gap-1">
-        {rule.type === "unreachable" ? "Polls in a row" : "Readings in a row"}
-        <input
-          name="readings"
-          type="number"
-          min="1"
-          max="1000"
-          className="field"
-          defaultValue={rule.readings}
-          required
-        />
-      </label>
-      <label className="grid gap-1">
-        Severity
-        <select name="severity" className="field" defaultValue={rule.severity}>
-          {[5, 4, 3, 2, 1].map((level) => (
-            <option key={level} value={level}>
-              {SEVERITIES[level]?.word}
-            </option>
-          ))}
-        </select>
-      </label>
+      {rule.type !== "lumtar" && (
+        <>
+          <label className="grid gap-1">
+            {rule.type === "unreachable" ? "Polls in a row" : "Readings in a row"}
+            <input
+              name="readings"
+              type="number"
+              min="1"
+              max="1000"
+              className="field"
+              defaultValue={rule.readings}
+              required
+            />
+          </label>
+          <label className="grid gap-1">
+            Severity
+            <select name="severity" className="field" defaultValue={rule.severity}>
+              {[5, 4, 3, 2, 1].map((level) => (
+                <option key={level} value={level}>
+                  {SEVERITIES[level]?.word}
+                </option>
+              ))}
+            </select>
+          </label>
+        </>
+      )}
       <label className="col-span-2 grid gap-1">
         Mail to
         <input

@@ -51,6 +51,24 @@ function Reachability({ device, following }: { device: Schemas["DeviceRow"]; fol
   );
 }
 
+/** What it gave and was not believed: the object, and what was wrong with it. */
+function Refused({ refused }: { refused: Record<string, string> }) {
+  const told = Object.entries(refused);
+  if (told.length === 0) return null;
+  return (
+    <details className="mb-2">
+      <summary className="cursor-pointer">
+        Gives {told.length === 1 ? "a value" : `values of ${told.length} objects`} that cannot be; they are left out
+      </summary>
+      {told.map(([name, words]) => (
+        <p key={name} className="text-ink2">
+          <b className="font-medium text-ink">{name}</b> {words}
+        </p>
+      ))}
+    </details>
+  );
+}
+
 const ORDER = ["processor", "memory", "storage", "sensor", "object", "poe used", "poe budget", "rtt"];
 
 /** Which components share a chart: those of a unit, but for what is a share of different things. */
@@ -95,6 +113,7 @@ export function DevicePage({ device }: { device: number }) {
       </h1>
       {!found.retired_at && <Reachability device={row} following={time.following} />}
       {time.following && <DeviceTools device={found} />}
+      {time.following && <Refused refused={found.refused} />}
       {alarms && <AlarmLines alarms={alarms.rows} at={time.end} />}
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(240px,0.7fr)] gap-6 max-xl:grid-cols-1">
         <div>

@@ -7,6 +7,10 @@ import { FormFoot } from "../../parts/FormFoot";
 import { Problem } from "../../parts/Problem";
 import { type Kind, SecretFields, secretOf } from "./SecretFields";
 
+/** Where a network's own devices are, unless somebody says otherwise. */
+const PRIVATE =
+  "10.0.0.0/8, 172.16.0.0/12, 192.168.0.0/16, 100.64.0.0/10, 169.254.0.0/16, 127.0.0.0/8, fc00::/7, fe80::/10, ::1/128";
+
 type Props = { stored?: Schemas["CredentialOut"]; protocols: Schemas["Protocols"]; onDone: () => void };
 
 /** Making a credential, or changing one for every device that uses it. */
@@ -25,6 +29,7 @@ export function CredentialForm({ stored, protocols, onDone }: Props) {
         kind,
         secret: secretOf(form, kind),
         sites: form.getAll("sites").map(String),
+        ranges: String(form.get("ranges")),
       };
       if (!stored) return got(client.POST("/api/v1/credentials", { body }));
       return got(
@@ -64,6 +69,15 @@ export function CredentialForm({ stored, protocols, onDone }: Props) {
         <select name="sites" multiple size={5} className="field" defaultValue={stored?.sites}>
           {sites.map((site) => site.name && <option key={site.name}>{site.name}</option>)}
         </select>
+      </Labelled>
+      <Labelled label="May be sent to" hint="ranges, separated by commas; nowhere else" wide>
+        <textarea
+          name="ranges"
+          rows={4}
+          className="field min-w-0"
+          defaultValue={stored?.ranges ?? PRIVATE}
+          spellCheck={false}
+        />
       </Labelled>
       {stored && stored.devices > 0 && (
         <p className="col-span-2 text-ink2">
