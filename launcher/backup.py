@@ -18,7 +18,7 @@ from typing import Any
 from urllib.parse import urlsplit
 
 from launcher import install, postgres, processes
-from launcher.places import ROOT, VAR
+from launcher.places import PYTHON, ROOT, VAR
 from launcher.postgres import program
 from launcher.say import Failure, line, run, step
 
@@ -138,7 +138,7 @@ def known_migrations(env: Mapping[str, str]) -> set[str]:
     words += (
         "print(json.dumps(['.'.join(k) for k in MigrationLoader(None, ignore_no_migrations=True).disk_migrations]))"
     )
-    told = run([install.PYTHON, "-c", words], env=env)
+    told = run([PYTHON, "-c", words], env=env)
     return set(json.loads(told.strip().splitlines()[-1]))
 
 
@@ -166,7 +166,7 @@ def restore(words: list[str]) -> int:
                 tar.extract(DUMP, folder, filter="data")
             replace(env, database, Path(folder) / DUMP)
         with step("bringing it to this version"):
-            run([install.PYTHON, "-m", "django", "migrate", "--no-input", "-v", "0"], env=own)
+            run([PYTHON, "-m", "django", "migrate", "--no-input", "-v", "0"], env=own)
     finally:
         if started and not processes.running():
             postgres.stop()

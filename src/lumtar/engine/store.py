@@ -213,7 +213,7 @@ def _of_devices_in_use(transitions: list[Transition]) -> list[Transition]:
     """Nothing is raised at a device that was retired while its poll was on the way."""
     if not transitions:
         return []
-    asked = {transition.device for transition in transitions}
+    asked = {transition.device for transition in transitions if transition.device is not None}
     retired = set(Device.objects.filter(pk__in=asked).exclude(retired_at=None).values_list("pk", flat=True))
     return [transition for transition in transitions if transition.device not in retired]
 

@@ -201,7 +201,7 @@ def misfits(syntax: Syntax, values: Sequence[Value]) -> list[int]:
         return []
     if isinstance(syntax, Number):
         try:
-            if syntax.low <= min(values) and max(values) <= syntax.high:  # type: ignore[operator,type-var]
+            if syntax.low <= min(values) and max(values) <= syntax.high:  # type: ignore[operator]
                 return []
         except TypeError:
             pass

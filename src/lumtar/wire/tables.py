@@ -110,8 +110,8 @@ def _take(session: Session, column: Column, oids: list[bytes], tags: list[int], 
         column.last = last = index
         if tag == ber.OUT_OF_RANGE:
             continue
-        if value.__class__ is bytes and len(value) > smi.LONGEST_VALUE:  # type: ignore[arg-type]
-            session.refuse(smi.name_of(prefix), f"{len(value):,} octets are too many for any value")  # type: ignore[arg-type]
+        if value.__class__ is bytes and len(value) > smi.LONGEST_VALUE:
+            session.refuse(smi.name_of(prefix), f"{len(value):,} octets are too many for any value")
             continue
         column.indexes.append(index)
         column.values.append(value)

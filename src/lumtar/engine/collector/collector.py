@@ -429,9 +429,10 @@ class Collector(Service):
             for target in loaded:
                 self._admit(target)
         for number, device in devices.items():
-            target = self.targets.get(number)
-            if target is None:
+            held = self.targets.get(number)
+            if held is None:
                 continue
+            target = held
             if target.busy:
                 # What is being read of it may change what is compared here: it is looked at again in a moment.
                 self._fingerprint = None
@@ -469,7 +470,7 @@ class Collector(Service):
         return {
             "devices": len(self.targets),
             "shares": len(self.holding.held),
-            "interfaces": self.recorder.ledger.size,
+            "interfaces": sum(len(target.slot_of) for target in list(self.targets.values())),
             "lag_s": round(max(0.0, late), 1),
             "polling": len(self._polls),
             "looked_at": self.live.devices if self.live else 0,

@@ -199,7 +199,7 @@ def list_tokens(request: HttpRequest) -> list[TokenOut]:
     """One's own tokens; an administrator sees everybody's."""
     found = ApiToken.objects.select_related("user").order_by("revoked_at", "user__username", "name")
     if not _sees_all(request):
-        found = found.filter(user_id=request.user.pk)
+        found = found.filter(user__username=request.user.get_username())
     return [_token(each) for each in found]
 
 
@@ -217,7 +217,7 @@ def make_token(request: HttpRequest, told: TokenIn) -> Status[NewToken]:
     assert isinstance(request.user, User)
     with refusing():
         secret = services.new_token(request.user, told.name, told.role, ends)
-    made = ApiToken.objects.select_related("user").filter(user_id=request.user.pk).latest("pk")
+    made = ApiToken.objects.select_related("user").filter(user=request.user).latest("pk")
     return Status(201, NewToken(token=_token(made), secret=secret))
 
 

@@ -96,7 +96,7 @@ class DatabaseWrapper(base.DatabaseWrapper):
     def _close(self) -> None:
         # A pool would hand it on as it is.
         self.act_for_nobody()
-        super()._close()
+        super()._close()  # type: ignore[misc]
 
     @property
     def pool(self) -> ConnectionPool[Any] | None:
