@@ -18,13 +18,14 @@ from launcher.say import Failure, run, step
 URL = VAR / "database.url"
 MEMORY_LIMIT = Path("/sys/fs/cgroup/memory.max")
 """Where a container is told how much memory it may use."""
+CONNECTIONS = 150
+"""Several collectors, a web server and a worker hold about twenty each at most."""
 TUNING = """
 listen_addresses = '127.0.0.1'
 max_wal_size = 4GB
 checkpoint_timeout = 15min
 synchronous_commit = off
 work_mem = 32MB
-max_connections = 60
 wal_level = minimal
 max_wal_senders = 0
 jit = off
@@ -161,7 +162,7 @@ def _start() -> tuple[str, bool]:
                 "-l",
                 log,
                 "-o",
-                f"-p {port}",
+                f"-p {port} -c max_connections={CONNECTIONS}",
             ]
             run(as_owner(command), f"Its own words are in {log}.", cwd=Path("/"))
     else:

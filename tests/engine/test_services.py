@@ -21,7 +21,7 @@ from lumtar.domain.alarms.models import Alarm, Notification, Rule
 from lumtar.domain.inventory.models import Device, DeviceState
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation import leases
-from lumtar.domain.operation.models import JobRun, Process, Share
+from lumtar.domain.operation.models import Errand, JobRun, Process, Share
 from lumtar.domain.operation.services import beat, note_job
 from lumtar.domain.readings.jobs import roll_up
 from lumtar.domain.readings.models import DeviceReading, Gap, Reading
@@ -251,8 +251,9 @@ def until(look, patience=60):
 
 def test_a_job_that_a_dead_worker_left_is_run_again(let_go):
     """It had its lock: without that, no sums were ever made again."""
-    roll_up.defer(timestamp=int(time.time()))
     with connection.cursor() as cursor:
+        cursor.execute("DELETE FROM procrastinate_jobs")
+        roll_up.defer(timestamp=int(time.time()))
         cursor.execute(
             "INSERT INTO procrastinate_workers (last_heartbeat) VALUES (now() - interval '5 minutes') RETURNING id"
         )
@@ -336,3 +337,37 @@ async def test_what_is_stored_and_what_is_polled_meet_at_the_end(stand_in):
         await eventually(reached)
     assert not await Share.objects.exclude(holder=None).aexists()
     assert store.passes(ConnectionError()) is False
+
+
+def test_every_job_runs_somewhere():
+    from procrastinate.contrib.django import app
+
+    from lumtar.engine.worker import QUEUES
+
+    app.perform_import_paths()
+    queues = {task.queue for task in app.tasks.values() if task.name.startswith("lumtar")}
+    assert queues == {*QUEUES, "sweeps"}
+
+
+async def test_what_somebody_waits_for_is_done_where_the_collector_is(stand_in):
+    from lumtar.server.api.errands import done_by_a_collector
+
+    device = await adding(stand_in)
+    credential = (await Device.objects.aget(pk=device.pk)).credential_id
+    told = {"address": device.address, "port": device.port, "credentials": [credential], "tcp_port": None}
+    async with collecting():
+        await eventually(lambda: Process.objects.filter(kind="collector").exists())
+        lines = [line async for line in done_by_a_collector("try", told)]
+        (seen,) = [line async for line in done_by_a_collector("object", {**told, "oid": "1.3.6.1.2.1.1.5"})]
+    assert lines[-1]["outcome"]["name"] == "tst-acc-1" and "step" in lines[0]
+    assert seen["instances"][0]["value"] == "tst-acc-1"
+    # Nothing of it stays: what was asked may have held a secret.
+    assert not await Errand.objects.aexists()
+
+
+async def test_without_a_collector_it_is_done_all_the_same(stand_in):
+    from lumtar.server.api.errands import done_by_a_collector
+
+    told = {"address": stand_in.address[0], "port": stand_in.address[1], "credentials": [], "tcp_port": None}
+    lines = [line async for line in done_by_a_collector("try", told)]
+    assert "outcome" in lines[-1]

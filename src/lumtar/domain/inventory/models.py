@@ -56,7 +56,6 @@ class Credential(models.Model):
         """In the order of trying."""
 
         ordering = ["place", "pk"]
-        base_manager_name = "objects"
 
     def __str__(self) -> str:
         return self.name

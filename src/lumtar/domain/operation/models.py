@@ -1,6 +1,7 @@
 """Lumtar's own processes, what they share, and what they did last."""
 
 from django.db import models
+from django.db.models.functions import Now
 
 
 class Process(models.Model):
@@ -55,3 +56,24 @@ class JobRun(models.Model):
     failed_at = models.DateTimeField(null=True)
     took_ms = models.FloatField(null=True)
     words = models.CharField(max_length=400, default="")
+
+
+class Errand(models.Model):
+    """Something that a collector is asked to do now. What is asked is encrypted: it may hold a secret that was typed in."""
+
+    id = models.UUIDField(primary_key=True)
+    kind = models.CharField(max_length=20)
+    sealed = models.TextField()
+    asked_at = models.DateTimeField(db_default=Now())
+    taken_by = models.CharField(max_length=80, default="")
+    taken_at = models.DateTimeField(null=True)
+    done_at = models.DateTimeField(null=True)
+    stopped_at = models.DateTimeField(null=True)
+
+
+class ErrandLine(models.Model):
+    """A line of an errand's answer."""
+
+    errand = models.ForeignKey(Errand, on_delete=models.CASCADE, related_name="lines")
+    number = models.IntegerField()
+    line = models.JSONField()

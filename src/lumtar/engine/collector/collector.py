@@ -5,9 +5,12 @@ import heapq
 import os
 import time
 from collections import Counter
-from contextlib import suppress
+from contextlib import aclosing, suppress
 from dataclasses import asdict
 from datetime import UTC, datetime
+from functools import partial
+from typing import Any
+from uuid import UUID
 
 import numpy as np
 import structlog
@@ -20,6 +23,7 @@ from lumtar.domain.inventory.description import KnownPart, describe, is_known
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.inventory.profiles import recognitions
 from lumtar.domain.logbook.models import Entry
+from lumtar.domain.operation import errands
 from lumtar.domain.operation.leases import share_of
 from lumtar.domain.readings.partitions import ensure_around
 from lumtar.engine.batch import Batch
@@ -31,6 +35,8 @@ from lumtar.engine.collector.keeper import Keeper
 from lumtar.engine.collector.live import Live
 from lumtar.engine.collector.reading import Discovery, Polled, poll
 from lumtar.engine.collector.targets import Target
+from lumtar.engine.errands import ERRANDS
+from lumtar.engine.jobs import JobRunner
 from lumtar.engine.recorder import Answer, Recorder, moment
 from lumtar.engine.service import AWAY, Service, with_database
 from lumtar.engine.store import passes
@@ -46,6 +52,7 @@ AT_ONCE = int(os.environ.get("LUMTAR_POLLS_AT_ONCE", "256"))
 FLUSH = 1.0
 CONFIGURE = 5.0
 ASKED = 0.5
+ERRANDS_S = 0.2
 LONGEST_POLL = 300.0
 PARTITIONS = 60.0
 WAITING_S = 15.0
@@ -76,6 +83,8 @@ class Collector(Service):
         self._answers: list[Answer] = []
         self._room = asyncio.Semaphore(AT_ONCE)
         self._polls: set[asyncio.Task[None]] = set()
+        self._errands: set[asyncio.Task[None]] = set()
+        self._jobs = JobRunner(["sweeps"])
         self._waiting = asyncio.Event()
 
     async def prepare(self) -> None:
@@ -98,12 +107,14 @@ class Collector(Service):
                 ("watching the clock", self._watch_clock),
                 ("polls that are asked for", self._look_for_requests),
                 ("looking live", self.live.run),
+                ("errands", self._look_for_errands),
+                ("sweeps", self._jobs.run),
             )
         ]
         try:
             await asyncio.Event().wait()
         finally:
-            for task in [*chores, *self._polls]:
+            for task in [*chores, *self._polls, *self._errands]:
                 task.cancel()
             self._flush()
             await asyncio.to_thread(self.keeper.finish)
@@ -393,6 +404,33 @@ class Collector(Service):
                 if target is not None and not target.busy and request not in target.asked:
                     target.asked.add(request)
                     self._put(target, self.clock.time())
+
+    async def _look_for_errands(self) -> None:
+        """Do what somebody is waiting for."""
+        while True:
+            for number, kind, asked in await asyncio.to_thread(with_database, lambda: errands.take(self.name)):
+                task = asyncio.create_task(self._run_errand(number, kind, asked))
+                self._errands.add(task)
+                task.add_done_callback(self._errands.discard)
+            await asyncio.sleep(ERRANDS_S)
+
+    async def _run_errand(self, errand: UUID, kind: str, asked: dict[str, Any]) -> None:
+        number = 0
+        try:
+            async with aclosing(ERRANDS[kind](asked)) as lines:  # type: ignore[type-var]
+                async for line in lines:
+                    number += 1
+                    said = partial(errands.say, errand, number, line)
+                    if not await asyncio.to_thread(with_database, said):
+                        return
+        except AWAY as error:
+            log.warning("an errand could not be told of", kind=kind, error=str(error))
+        except Exception:
+            # It is this errand's alone; who waits hears that it has ended.
+            log.exception("an errand failed", kind=kind)
+        finally:
+            with suppress(*AWAY):
+                await asyncio.to_thread(with_database, lambda: errands.end(errand))
 
     async def _configure_often(self) -> None:
         while True:

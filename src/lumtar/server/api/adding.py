@@ -1,22 +1,19 @@
 """Trying a device out before it is added."""
 
 from collections.abc import AsyncIterator
-from dataclasses import asdict
 from typing import Any
 
 from django.http import HttpRequest, StreamingHttpResponse
 
 from lumtar.core.devicelist import check_address, check_port
-from lumtar.domain.inventory import credentials, profiles
-from lumtar.domain.inventory.models import Credential, Device
-from lumtar.engine.trying import Candidate, Trial
+from lumtar.domain.inventory import credentials
+from lumtar.domain.inventory.models import Device
 from lumtar.server import limiting
 from lumtar.server.api.access import ENGINEER, Router
+from lumtar.server.api.errands import done_by_a_collector
 from lumtar.server.api.problems import Problem
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.streaming import json_lines
-from lumtar.wire.icmp import Pinger
-from lumtar.wire.transport import Transport
 
 router = Router(tags=["adding"])
 
@@ -33,14 +30,6 @@ class TrialIn(Schema):
     secret: dict[str, str] = {}
 
 
-def candidates(found: list[Credential]) -> list[Candidate]:
-    """Stored credentials, opened to be tried."""
-    return [
-        Candidate(credential.pk, credential.name, credentials.opened(credential), credential.ranges)
-        for credential in found
-    ]
-
-
 @router.post("/devices/try", needs=ENGINEER.whole)
 def try_device(request: HttpRequest, told: TrialIn) -> StreamingHttpResponse:
     """Look at an address: one line a step as it happens, then the outcome (application/x-ndjson)."""
@@ -51,27 +40,24 @@ def try_device(request: HttpRequest, told: TrialIn) -> StreamingHttpResponse:
         if told.tcp_port is not None:
             check_port(told.tcp_port)
         if told.credentials is None:
-            stored = credentials.in_order(told.site)
+            stored = [credential.pk for credential in credentials.in_order(told.site)]
         else:
-            stored = list(Credential.objects.filter(pk__in=told.credentials))
-        wanted = candidates(stored)
+            stored = list(told.credentials)
+        typed: dict[str, Any] = {}
         if told.kind and any(told.secret.values()):
-            typed = Candidate(0, "the one typed in", credentials.open_secret(told.kind, told.secret))
-            wanted.insert(0, typed)
+            credentials.open_secret(told.kind, told.secret)
+            typed = {"kind": told.kind, "secret": told.secret}
     except ValueError as error:
         raise Problem(422, str(error)) from error
     there = Device.objects.filter(address=address, port=port).first()
-    known = profiles.recognitions()
+    wanted = {"address": address, "port": port, "tcp_port": told.tcp_port, "credentials": stored, **typed}
 
     async def steps() -> AsyncIterator[dict[str, Any]]:
-        transport, pinger = Transport(), Pinger()
+        limiting.TRYING.take()
         try:
-            trial = Trial(transport, pinger, profiles=known)
-            async for step in trial.run(address, port, wanted, told.tcp_port):
-                yield {"step": asdict(step)}
-            yield {"outcome": asdict(trial.outcome), "known": there.name if there else ""}
+            async for line in done_by_a_collector("try", wanted):
+                yield {**line, "known": there.name if there else ""} if "outcome" in line else line
         finally:
-            transport.close()
-            pinger.close()
+            limiting.TRYING.leave()
 
     return json_lines(steps())

@@ -125,7 +125,7 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
         **{
             name: getattr(found, name)
             for name in DeviceOut.model_fields
-            if name not in ("row", "credential", "profile", "requests", "groups", "own_fields", "parts")
+            if name not in ("row", "credential", "profile", "requests", "refused", "groups", "own_fields", "parts")
         },
     )
 

@@ -1,9 +1,9 @@
 """Lists of devices: understood, tried side by side, added, and given back."""
 
-import asyncio
 from collections.abc import AsyncIterator, Callable
 from dataclasses import asdict
 from typing import Any, TypeVar
+from uuid import UUID
 
 from asgiref.sync import sync_to_async
 from django.db import connection
@@ -22,13 +22,14 @@ from lumtar.core.devicelist import (
 )
 from lumtar.domain.inventory import credentials, queries, services
 from lumtar.domain.inventory.models import Credential, OwnField
-from lumtar.engine.trying import Outcome, Trial
+from lumtar.engine.errands import outcome_of
+from lumtar.engine.trying import Outcome
 from lumtar.server.api.access import ENGINEER, Router
-from lumtar.server.api.adding import candidates
+from lumtar.server.api.errands import done_by_a_collector
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.streaming import json_lines
-from lumtar.wire.icmp import Pinger
-from lumtar.wire.transport import Transport
+from lumtar.server.database import actor
+from lumtar.server.database.actor import Actor
 
 router = Router(tags=["adding"])
 AT_ONCE = 100
@@ -93,16 +94,16 @@ def understand_list(request: HttpRequest) -> ListOut:
 def add_list(request: HttpRequest, told: ListIn) -> StreamingHttpResponse:
     """Try lines side by side and add those that answer: one line a result (application/x-ndjson)."""
     by = request.user.get_username()
-    stored = {credential.name: credential for credential in Credential.objects.all()}
-    opened = {candidate.number: candidate for candidate in candidates(list(stored.values()))}
+    audit: UUID = request.audit  # type: ignore[attr-defined]
+    stored = {credential.name: credential.pk for credential in Credential.objects.all()}
     order = {
-        site: [opened[credential.pk] for credential in credentials.in_order(site)]
+        site: [credential.pk for credential in credentials.in_order(site)]
         for site in {line.site or told.site for line in told.lines}
     }
-
     there = queries.places(line.address for line in told.lines)
 
-    async def one(line: LineIO, transport: Transport, pinger: Pinger, room: asyncio.Semaphore) -> dict[str, Any]:
+    def refused(line: LineIO) -> dict[str, Any] | None:
+        """What is to be said of a line without looking at its device."""
         if known := there.get(line.place):
             return {"number": line.number, "went": "known", "words": f"is there already as {known}", "name": known}
         try:
@@ -111,39 +112,41 @@ def add_list(request: HttpRequest, told: ListIn) -> StreamingHttpResponse:
             check_interval(line.interval)
         except ValueError as error:
             return {"number": line.number, "went": "wrong", "words": str(error)}
-        async with room:
-            named = stored.get(line.credential)
-            wanted = [opened[named.pk]] if named else order[line.site or told.site]
-            trial = Trial(transport, pinger, is_brief=True)
-            steps = [
-                step
-                async for step in trial.run(
-                    line.address,
-                    line.port if line.way == "snmp" else 161,
-                    wanted if line.way == "snmp" else [],
-                    line.port if line.way == "tcp" else None,
-                )
-            ]
-            outcome = trial.outcome
-            if line.way not in outcome.ways:
-                words = _why_not(line.way, outcome, [step.words for step in steps if step.went == "wrong"])
-                return {"number": line.number, "went": "wrong", "words": words}
-            told_name = f"answers{f' to {outcome.credential_name}' if outcome.credential_name else ''}"
-            if not told.add:
-                return {"number": line.number, "went": "answers", "words": told_name, "name": outcome.name}
-            return await sync_to_async(_connected)(lambda: _add(line, told.site, outcome, by))
+        return None
+
+    def place(key: int, line: LineIO) -> dict[str, Any]:
+        named = stored.get(line.credential)
+        mine = [named] if named else order[line.site or told.site]
+        return {
+            "key": key,
+            "address": line.address,
+            "port": line.port if line.way == "snmp" else 161,
+            "credentials": mine if line.way == "snmp" else [],
+            "tcp_port": line.port if line.way == "tcp" else None,
+        }
+
+    async def result(line: LineIO, found: dict[str, Any]) -> dict[str, Any]:
+        outcome = outcome_of(found["outcome"])
+        if line.way not in outcome.ways:
+            return {"number": line.number, "went": "wrong", "words": _why_not(line.way, outcome, found["wrong"])}
+        if not told.add:
+            words = f"answers{f' to {outcome.credential_name}' if outcome.credential_name else ''}"
+            return {"number": line.number, "went": "answers", "words": words, "name": outcome.name}
+        return await sync_to_async(_connected)(lambda: _add(line, told.site, outcome, by, audit))
 
     async def results() -> AsyncIterator[dict[str, Any]]:
-        transport, pinger, room = Transport(), Pinger(), asyncio.Semaphore(AT_ONCE)
-        tasks = [asyncio.create_task(one(line, transport, pinger, room)) for line in told.lines]
-        try:
-            for finished in asyncio.as_completed(tasks):
-                yield await finished
-        finally:
-            for task in tasks:
-                task.cancel()
-            transport.close()
-            pinger.close()
+        open_lines = {}
+        for key, line in enumerate(told.lines):
+            if said := refused(line):
+                yield said
+            else:
+                open_lines[key] = line
+        if not open_lines:
+            return
+        places = [place(key, line) for key, line in open_lines.items()]
+        every = sorted({number for each in places for number in each["credentials"]})
+        async for found in done_by_a_collector("tries", {"places": places, "credentials": every}):
+            yield await result(open_lines[found["key"]], found)
 
     return json_lines(results())
 
@@ -163,7 +166,16 @@ def _why_not(way: str, outcome: Outcome, wrong: list[str]) -> str:
     return reasons
 
 
-def _add(line: LineIO, site: str, outcome: Outcome, by: str) -> dict[str, Any]:
+def _add(line: LineIO, site: str, outcome: Outcome, by: str, audit: UUID) -> dict[str, Any]:
+    """Add what answered; the request that asked for it is over, but it is still this person's doing."""
+    actor.begin(Actor(by, audit))
+    try:
+        return _added(line, site, outcome, by)
+    finally:
+        actor.end()
+
+
+def _added(line: LineIO, site: str, outcome: Outcome, by: str) -> dict[str, Any]:
     told: dict[str, Any] = {"number": line.number}
     try:
         device = services.add_device(

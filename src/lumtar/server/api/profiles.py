@@ -1,8 +1,8 @@
 """Profiles: listed, made, changed, and tried on the devices that are there."""
 
 import asyncio
-from dataclasses import asdict
 from datetime import datetime
+from typing import Any
 
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
@@ -11,15 +11,13 @@ from ninja import Status
 from lumtar.core import conditions
 from lumtar.core.profiles import SYSTEM_FIELDS, TABLES, DeviceKind, Recognition, check_object, recognise
 from lumtar.domain.inventory import profiles
-from lumtar.domain.inventory.credentials import opened
 from lumtar.domain.inventory.models import Device, Profile
 from lumtar.domain.inventory.profiles import ProfileTold
-from lumtar.engine.looking import ObjectSeen, look
-from lumtar.engine.trying import Candidate
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.conditions import ConditionField, fields_out
 from lumtar.server.api.credentials import Order
-from lumtar.server.api.problems import refusing
+from lumtar.server.api.errands import done_by_a_collector
+from lumtar.server.api.problems import Problem, refusing
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.whole import WHOLE
 
@@ -215,7 +213,11 @@ def read_object(request: HttpRequest, told: ObjectAsked) -> ObjectOut:
         if found.credential is None:
             raise ValueError(f"{found.name} is not watched by SNMP.")
         wanted = check_object(told.oid, "object", "", 1.0, False, False)
-        stored = found.credential
-        candidate = Candidate(stored.pk, stored.name, opened(stored), stored.ranges)
-    seen: ObjectSeen = asyncio.run(look(found.address, found.port, candidate, wanted.oid))
-    return ObjectOut(**asdict(seen))
+    asked = {"address": found.address, "port": found.port, "credentials": [found.credential.pk], "oid": wanted.oid}
+
+    async def first() -> dict[str, Any]:
+        async for line in done_by_a_collector("object", asked):
+            return line
+        raise Problem(503, "The collector ended while it was at it. Try again.")
+
+    return ObjectOut(**asyncio.run(first()))

@@ -1,0 +1,95 @@
+"""What a collector does on an errand: trying devices out, reading one object. A registry; each yields lines of JSON."""
+
+import asyncio
+from collections.abc import AsyncIterator, Callable
+from dataclasses import asdict
+from typing import Any
+
+from asgiref.sync import sync_to_async
+
+from lumtar.core.profiles import Recognition
+from lumtar.domain.inventory import credentials, profiles
+from lumtar.domain.inventory.models import Credential
+from lumtar.engine.looking import look
+from lumtar.engine.trying import Candidate, Outcome, Trial
+from lumtar.wire.icmp import Pinger
+from lumtar.wire.transport import Transport
+
+AT_ONCE = 16
+"""Devices of a list that are tried side by side."""
+Told = dict[str, Any]
+
+
+def _candidates(told: Told) -> list[Candidate]:
+    """The stored credentials that are meant, in their order, behind the one that was typed in."""
+    stored = Credential.objects.in_bulk(told.get("credentials", []))
+    found = [
+        Candidate(each.pk, each.name, credentials.opened(each), each.ranges)
+        for number in told.get("credentials", [])
+        if (each := stored.get(number))
+    ]
+    if told.get("kind"):
+        found.insert(0, Candidate(0, "the one typed in", credentials.open_secret(told["kind"], told["secret"])))
+    return found
+
+
+def _prepare(told: Told) -> tuple[list[Candidate], list[Recognition]]:
+    return _candidates(told), profiles.recognitions()
+
+
+async def try_one(told: Told) -> AsyncIterator[Told]:
+    """Look at an address: each step as it happens, then the outcome."""
+    wanted, known = await sync_to_async(_prepare)(told)
+    transport, pinger = Transport(), Pinger()
+    try:
+        trial = Trial(transport, pinger, profiles=known)
+        async for step in trial.run(told["address"], told["port"], wanted, told.get("tcp_port")):
+            yield {"step": asdict(step)}
+        yield {"outcome": asdict(trial.outcome)}
+    finally:
+        transport.close()
+        pinger.close()
+
+
+async def try_many(told: Told) -> AsyncIterator[Told]:
+    """Look at many addresses briefly, side by side: one line each, with its key, what went wrong, and the outcome."""
+    transport, pinger, room = Transport(), Pinger(), asyncio.Semaphore(AT_ONCE)
+    every = await sync_to_async(_candidates)({"credentials": told["credentials"]})
+    by_number = {candidate.number: candidate for candidate in every}
+
+    async def one(each: Told) -> Told:
+        async with room:
+            trial = Trial(transport, pinger, is_brief=True)
+            wanted = [by_number[number] for number in each["credentials"] if number in by_number]
+            steps = [step async for step in trial.run(each["address"], each["port"], wanted, each.get("tcp_port"))]
+            wrong = [step.words for step in steps if step.went == "wrong"]
+            return {"key": each["key"], "wrong": wrong, "outcome": asdict(trial.outcome)}
+
+    tasks = [asyncio.create_task(one(each)) for each in told["places"]]
+    try:
+        for finished in asyncio.as_completed(tasks):
+            yield await finished
+    finally:
+        for task in tasks:
+            task.cancel()
+        transport.close()
+        pinger.close()
+
+
+async def read_object(told: Told) -> AsyncIterator[Told]:
+    """Read one object of a device."""
+    (candidate,) = await sync_to_async(_candidates)(told)
+    yield asdict(await look(told["address"], told["port"], candidate, told["oid"]))
+
+
+ERRANDS: dict[str, Callable[[Told], AsyncIterator[Told]]] = {
+    "try": try_one,
+    "tries": try_many,
+    "object": read_object,
+}
+"""By kind, what is done."""
+
+
+def outcome_of(told: Told) -> Outcome:
+    """An outcome that came as a line."""
+    return Outcome(**told)
