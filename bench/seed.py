@@ -45,7 +45,7 @@ def newest() -> None:
     from django.contrib.auth.models import User
     from django.db import connection
 
-    User.objects.create_user("bench")
+    User.objects.create_superuser("bench")
     with connection.cursor() as cursor:
         cursor.execute(
             """INSERT INTO readings_newest (interface_id, at, base_at, since, counters, uptime, discontinuity, port_bps, flags, oper,

@@ -72,7 +72,8 @@ def backup(words: list[str]) -> int:
     if target.exists():
         raise Failure(f"{target} is there already", "Choose another name; a backup is never written over.")
     install.ensure_python()
-    url, started = postgres.start()
+    use = processes.Use("database-in-use")
+    url, _ = postgres.start()
     env, database = connection(url)
     try:
         about = {
@@ -94,7 +95,7 @@ def backup(words: list[str]) -> int:
         target.with_name(target.name + ".partial").unlink(missing_ok=True)
         raise
     finally:
-        if started and not processes.running():
+        if use.is_last():
             postgres.stop()
     line(f"{target}: {target.stat().st_size / (1 << 20):,.1f} MiB.")
     line(
@@ -151,7 +152,8 @@ def restore(words: list[str]) -> int:
     if processes.running():
         raise Failure("Lumtar is running", "End it first: ./lumtar stop")
     install.ensure_python()
-    url, started = postgres.start()
+    use = processes.Use("database-in-use")
+    url, _ = postgres.start()
     env, database = connection(url)
     own = environment(url)
     try:
@@ -168,7 +170,7 @@ def restore(words: list[str]) -> int:
         with step("bringing it to this version"):
             run([PYTHON, "-m", "django", "migrate", "--no-input", "-v", "0"], env=own)
     finally:
-        if started and not processes.running():
+        if use.is_last():
             postgres.stop()
     line(f"Restored as it was at {about['made_at']}.")
     if about.get("key") and about["key"] != fingerprint(key_file()):

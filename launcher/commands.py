@@ -138,6 +138,7 @@ def already(state: dict[str, object]) -> int:
 def run_all(demo: bool, fresh: bool, collectors: int) -> None:
     """Start the database and every process, and look after them until Stopped is raised."""
     supervisor = processes.Supervisor([])
+    use = processes.Use("database-in-use")
     try:
         if left := processes.end_left_behind():
             line(f"· ended {left} processes that an earlier run had left behind")
@@ -177,7 +178,8 @@ def run_all(demo: bool, fresh: bool, collectors: int) -> None:
             supervisor.tend()
     finally:
         supervisor.stop()
-        postgres.stop()
+        if use.is_last():
+            postgres.stop()
 
 
 def wanted_processes(demo: bool, collectors: int, env: Mapping[str, str]) -> list[processes.Process]:
@@ -248,18 +250,18 @@ def stop() -> int:
 
 
 def with_database(words: list[str], development: bool = False, demo: bool = False) -> int:
-    """Run a Python command with the database up, leaving the database as it was found."""
+    """Run a Python command with the database up; whoever uses it last stops it."""
     VAR.mkdir(parents=True, exist_ok=True)
     install.ensure_python(development)
-    url, started = postgres.start()
+    use = processes.Use("database-in-use")
+    url, _ = postgres.start()
     env = demo_environment(url) if demo else environment(url)
     try:
         return subprocess.run(words, env=env, cwd=ROOT).returncode
     except KeyboardInterrupt:
         return 130
     finally:
-        # Somebody may have started Lumtar on it meanwhile.
-        if started and not processes.running():
+        if use.is_last():
             postgres.stop()
 
 

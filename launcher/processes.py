@@ -225,6 +225,22 @@ def locked(holder: int, how: int) -> bool:
     return False
 
 
+class Use:
+    """Something that several processes use, and that the last one of them puts away: see :meth:`is_last`."""
+
+    def __init__(self, name: str) -> None:
+        VAR.mkdir(parents=True, exist_ok=True)
+        self._holder = os.open(VAR / f"{name}.lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        fcntl.flock(self._holder, fcntl.LOCK_SH)
+
+    def is_last(self) -> bool:
+        """Whether nobody else uses it any more. From then on this one does not either."""
+        try:
+            return locked(self._holder, fcntl.LOCK_EX)
+        finally:
+            os.close(self._holder)
+
+
 def is_held(name: str) -> bool:
     """Whether a process holds the lock."""
     try:

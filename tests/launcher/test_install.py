@@ -65,7 +65,7 @@ def test_only_missing_test_tools_are_installed(monkeypatch):
     assert asked == [["chromium"]]
 
 
-@pytest.mark.parametrize(("version", "words"), [("11.4.2", ["npm"]), ("10.9.0", ["npx", "--yes", "npm@11"])])
+@pytest.mark.parametrize(("version", "words"), [("11.4.2", ["npm"]), ("10.9.0", ["npx", "--yes", "npm@11.19.1"])])
 def test_an_old_npm_is_not_used(monkeypatch, version, words):
     monkeypatch.setattr(install.shutil, "which", lambda name: f"/usr/bin/{name}")
     monkeypatch.setattr(install, "run", lambda command, *args, **more: f"npm warn something\n{version}\n")

@@ -170,6 +170,7 @@ class TestValues:
 
 
 class TestCredentials:
+    @pytest.mark.django_db(transaction=True)
     def test_a_stored_one_goes_where_it_may_and_nowhere_else(self, client):
         stored = create("Core", "v2c", {"community": "very-secret"}, ranges="127.0.0.0/24")
         told = {"address": "127.9.9.9", "credentials": [stored.pk]}

@@ -45,7 +45,7 @@ export function SignIn({ firstRun }: { firstRun: boolean }) {
             value={password}
             onChange={(event) => setPassword(event.target.value)}
           />
-          {firstRun && <span className="text-ink2">At least 10 characters; nothing that is easily guessed.</span>}
+          {firstRun && <span className="text-ink2">At least 12 characters; nothing that is easily guessed.</span>}
         </label>
         <p role="alert" className="min-h-[18px] text-critical">
           {enter.error?.message}

@@ -83,7 +83,7 @@ function PasswordForm() {
       <Field
         name="new"
         label="New password"
-        hint="at least 10 characters, nothing that is easily guessed"
+        hint="at least 12 characters, nothing that is easily guessed"
         type="password"
         autoComplete="new-password"
         required

@@ -95,7 +95,7 @@ function PersonForm({ stored, roles, onDone }: Form) {
       )}
       <Field
         label={stored ? "Another password" : "Password"}
-        hint={stored ? "empty: stays as it is" : "at least 10 characters"}
+        hint={stored ? "empty: stays as it is" : "at least 12 characters"}
         wide
         type="password"
         autoComplete="new-password"
