@@ -242,7 +242,7 @@ def stop() -> int:
     with processes.only_one("supervisor") as free:
         if free:
             was = bool(processes.end_left_behind()) or was
-            if postgres.URL.exists():
+            if postgres.URL.exists() and processes.Use("database-in-use").is_last():
                 postgres.stop()
             places.STATE.unlink(missing_ok=True)
     line("Stopped." if was else "Lumtar was not running.")

@@ -38,6 +38,11 @@ VIEWS = (
     "/plan?show=full",
     "/setup/storage",
     "/setup/groups",
+    "/setup/people",
+    "/setup/tokens",
+    "/setup/account",
+    "/setup/audit",
+    "/setup/services",
     "/fleet?list=live&ports={port}",
 )
 

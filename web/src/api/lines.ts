@@ -12,9 +12,9 @@ async function post(path: string, body: string, type: string, signal?: AbortSign
   throw new ApiProblem(answer.status, problem.detail ?? answer.statusText);
 }
 
-/** A call that takes plain text. */
+/** A call that takes text. */
 export async function postText<T>(path: string, text: string): Promise<T> {
-  return (await post(path, text, "text/plain; charset=utf-8")).json() as Promise<T>;
+  return (await post(path, text, "text/csv; charset=utf-8")).json() as Promise<T>;
 }
 
 /**

@@ -85,6 +85,8 @@ def sign_in(request: HttpRequest, told: SignIn) -> SessionOut:
             raise Problem(403, "Too many wrong passwords. Wait a quarter of an hour, then try again.")
         raise Problem(401, "That name and password do not belong together.")
     assert isinstance(user, User)
+    limiting.SIGN_INS_OF_ADDRESS.give_back(address_of(request) or "")
+    limiting.SIGN_INS_OF_NAME.give_back(name.lower())
     return _enter(request, user)
 
 
@@ -121,6 +123,7 @@ def change_password(request: HttpRequest, told: PasswordChange) -> SessionOut:
             raise Problem(422, "That is not your password now.", "old")
         with refusing():
             services.set_password(user, told.new)
+    limiting.SIGN_INS_OF_NAME.give_back(user.get_username().lower())
     services.end_sessions(user, but=request.session.session_key)
     if request.session.session_key:
         before = request.session.session_key

@@ -3,6 +3,7 @@ import { type FormEvent, useState } from "react";
 import { useNavigate } from "react-router";
 import { client, got, type Schemas } from "../../api/client";
 import { credentialsQuery, pollingLoadQuery, profilesQuery, sitesQuery } from "../../api/queries";
+import { useMay } from "../../app/session";
 import { Field, Labelled } from "../../parts/Field";
 import { FormFoot } from "../../parts/FormFoot";
 import { moment } from "../../parts/format";
@@ -34,7 +35,10 @@ const WHAT: Record<Act, { name: string; words: string }> = {
 export function DeviceTools({ device }: { device: Device }) {
   const [open, setOpen] = useState<Open | null>(null);
   const looks: Open[] = device.way === "snmp" ? ["poll now", "port labels"] : ["poll now"];
-  const acts: Open[] = device.retired_at ? ["change", "restore", "delete"] : [...looks, "change", "retire"];
+  const may = useMay();
+  const acts = (device.retired_at ? ["change", "restore", "delete"] : [...looks, "change", "retire"]).filter(
+    (act): act is Open => may(act === "poll now" ? "operator" : "engineer"),
+  );
   const close = () => setOpen(null);
   return (
     <div className="mb-2">
@@ -115,7 +119,9 @@ export function costWords(load: Schemas["PollingLoad"] | undefined, requests: nu
 function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) {
   const { row } = device;
   const queries = useQueryClient();
-  const { data: credentials, error: noCredentials } = useQuery(credentialsQuery);
+  // Who is limited to a part of the network chooses no credential: the names of all of them are not theirs to see.
+  const whole = useMay()("engineer", true);
+  const { data: credentials, error: noCredentials } = useQuery({ ...credentialsQuery, enabled: whole });
   const { data: sites } = useQuery(sitesQuery);
   const { data: load } = useQuery(pollingLoadQuery);
   const { data: profiles, error: noProfiles } = useQuery(profilesQuery);
@@ -137,7 +143,7 @@ function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) 
         enabled: form.get("enabled") === "on",
         ...(device.way === "snmp"
           ? {
-              credential: Number(word("credential")),
+              ...(whole ? { credential: Number(word("credential")) } : {}),
               profile: Number(word("profile")),
               label_template: word("template"),
             }
@@ -155,7 +161,7 @@ function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) 
     save.mutate(new FormData(event.currentTarget));
   };
   // Saved before its choices are there, the form would tell that none was made.
-  if (!credentials || !profiles) return <Problem error={noCredentials ?? noProfiles} />;
+  if ((whole && !credentials) || !profiles) return <Problem error={noCredentials ?? noProfiles} />;
   return (
     <form onSubmit={submit} className="my-2 grid max-w-[640px] grid-cols-2 gap-x-3 gap-y-2 border-l-2 border-ink pl-3">
       <Field name="name" label="Name" required maxLength={120} defaultValue={row.name} />
@@ -172,7 +178,7 @@ function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) 
           defaultValue={row.port}
         />
       )}
-      {device.way === "snmp" && (
+      {device.way === "snmp" && credentials && (
         <Labelled label="Credential">
           <select name="credential" className="field" defaultValue={device.credential_id ?? ""}>
             {credentials.rows.map((each) => (

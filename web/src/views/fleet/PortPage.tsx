@@ -4,6 +4,7 @@ import { Link, useNavigate } from "react-router";
 import type { Schemas } from "../../api/client";
 import { alarmsQuery, interfaceQuery, seriesQuery, workingQuery } from "../../api/queries";
 import { useScreenTime, useSetScreenTime } from "../../app/screenTime";
+import { useMay } from "../../app/session";
 import { ChartTools } from "../../charts/ChartTools";
 import { RateChart } from "../../charts/RateChart";
 import { useChartView } from "../../charts/view";
@@ -39,6 +40,7 @@ function speedWords(speed: Speed | null | undefined): string {
 
 /** One interface: what it does over the screen's time, and how every figure came about. */
 export function PortPage({ port }: { port: number }) {
+  const may = useMay();
   const time = useScreenTime();
   const { show, follow } = useSetScreenTime();
   const trail = useTrail();
@@ -82,8 +84,9 @@ export function PortPage({ port }: { port: number }) {
         {row.since && ` since ${moment(new Date(row.since))}`}
         {!row.answers && found.device_words && ` (${found.device_words})`} · polled every {duration(found.interval_s)} ·{" "}
         {speedWords(found.speed)}
-        {found.duplex && `, ${found.duplex}`} {time.following && <SoldSpeed port={port} speed={found.speed ?? null} />}{" "}
-        {time.following ? <PortRole port={port} role={row.role} /> : row.role && `· ${row.role}`}
+        {found.duplex && `, ${found.duplex}`}{" "}
+        {time.following && may("engineer") && <SoldSpeed port={port} speed={found.speed ?? null} />}{" "}
+        {time.following && may("engineer") ? <PortRole port={port} role={row.role} /> : row.role && `· ${row.role}`}
         {time.following && found.gone_at === null && (
           <>
             {" "}

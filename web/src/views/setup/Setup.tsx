@@ -29,7 +29,7 @@ export function Setup() {
                 key={path}
                 data-row
                 to={`/setup/${path}${search()}`}
-                className={`block px-3.5 py-[3px] whitespace-nowrap ${path === shown?.path ? "bg-lampsoft font-semibold shadow-[inset_3px_0_var(--lamp)]" : "text-ink2 hover:text-ink"}`}
+                className={`block px-3.5 py-1 whitespace-nowrap ${path === shown?.path ? "bg-lampsoft font-semibold shadow-[inset_3px_0_var(--lamp)]" : "text-ink2 hover:text-ink"}`}
               >
                 {name}
               </NavLink>
