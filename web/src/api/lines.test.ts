@@ -60,7 +60,7 @@ describe("plain text", () => {
     });
     expect(await postText("devices/list", "address\n127.0.0.1")).toEqual({ lines: [] });
     expect(sent[0]?.body).toBe("address\n127.0.0.1");
-    expect(new Headers(sent[0]?.headers).get("Content-Type")).toContain("text/plain");
+    expect(new Headers(sent[0]?.headers).get("Content-Type")).toContain("text/csv");
   });
 
   it("is a problem with its number when it is too much", async () => {
