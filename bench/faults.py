@@ -293,7 +293,7 @@ def set_up(target: Installation) -> None:
     with target.connect() as asking:
         asking.execute("UPDATE inventory_device SET interval_s = %s, timeout_s = 1, tries = 3", [INTERVAL_S])
         asking.execute(
-            "UPDATE alarms_rule SET limit_percent = 25, clear_percent = 5, readings = 2, mail_to = '{duty@oskelund.example}'"
+            "UPDATE alarms_rule SET limit_percent = 10, clear_percent = 2, readings = 2, mail_to = '{duty@oskelund.example}'"
             " WHERE type = 'utilisation'"
         )
         limit = time.monotonic() + 120
@@ -312,7 +312,7 @@ def run(number: int, seed: int) -> tuple[Counter[str], list[str], Watch]:
         target = Installation(folder)
         watch = Watch(target)
         seconds = 300 + 30 * number
-        with process("bench.fleet", str(DEVICES), str(PORTS), str(seconds), ready=True):
+        with process("bench.fleet", str(DEVICES), str(PORTS), str(seconds), "0.2", ready=True):
             try:
                 set_up(target)
                 with target.connect() as asking:

@@ -1,4 +1,4 @@
-"""A fleet of equal stand-in devices on loopback: ``python -m bench.fleet DEVICES PORTS SECONDS``."""
+"""A fleet of equal stand-in devices on loopback: ``python -m bench.fleet DEVICES PORTS SECONDS [KEPT]``."""
 
 import asyncio
 import resource
@@ -32,15 +32,15 @@ def scenario(devices: int, ports: int) -> Scenario:
     return Scenario(boxes, Sources(steady, np.array([[3e8, 6e7]]), np.array([7], np.uint64)))
 
 
-async def serve(devices: int, ports: int, seconds: float) -> None:
-    """Answer for so many seconds, then end."""
+async def serve(devices: int, ports: int, seconds: float, kept: float = 5.0) -> None:
+    """Answer for so many seconds, then end; counters are worked out anew after they were kept for so many."""
     resource.setrlimit(
         resource.RLIMIT_NOFILE, (max(devices + 200, 4096), resource.getrlimit(resource.RLIMIT_NOFILE)[1])
     )
     built = scenario(devices, ports)
     epoch = time.time()
     agents = [
-        Agent(Device(built, box, epoch, time.time, (), kept=5.0), box.address, PORT, COMMUNITY) for box in built.boxes
+        Agent(Device(built, box, epoch, time.time, (), kept=kept), box.address, PORT, COMMUNITY) for box in built.boxes
     ]
     print("ready", flush=True)
     await asyncio.sleep(seconds)
@@ -49,4 +49,4 @@ async def serve(devices: int, ports: int, seconds: float) -> None:
 
 
 if __name__ == "__main__":
-    asyncio.run(serve(int(sys.argv[1]), int(sys.argv[2]), float(sys.argv[3])))
+    asyncio.run(serve(int(sys.argv[1]), int(sys.argv[2]), *map(float, sys.argv[3:])))

@@ -53,6 +53,8 @@ JOINED = {
     # A list over all ports for some hours reads little of a day's partition; a year's chart wants few partitions.
     **dict.fromkeys(LEVELS[Level.HOURS], Joining(DAY, WEEK, 2 * WEEK)),
 }
+MAKING = 7_402_319
+"""Who makes partitions holds this advisory lock."""
 IN_ORDER = "in the order of subject and time"
 WITHIN_S = 3
 """Seconds that a rewritten partition waits to take its place; it is tried again an hour later."""
@@ -144,7 +146,11 @@ def _bounds(partition: Partition) -> str:
 
 
 def _make(partitions: list[Partition]) -> None:
-    with connection.cursor() as cursor:
+    if not missing(partitions):
+        return
+    with transaction.atomic(), connection.cursor() as cursor:
+        # IF NOT EXISTS does not keep two services from making the same one at once.
+        cursor.execute("SELECT pg_advisory_xact_lock(%s)", [MAKING])
         for each in missing(partitions):
             cursor.execute(f"CREATE TABLE IF NOT EXISTS {each.name} PARTITION OF {each.table} {_bounds(each)}")
             if each.table == IN_PIECES:
