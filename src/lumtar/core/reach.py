@@ -1,5 +1,6 @@
 """To which addresses a stored credential may be sent: a community goes over the wire as it is, to whoever is asked."""
 
+from collections.abc import Iterable
 from functools import lru_cache
 from ipaddress import IPv4Network, IPv6Network, ip_address, ip_network
 
@@ -47,6 +48,24 @@ def may_be_sent(ranges: str, address: str) -> bool:
         return False
     mapped = getattr(place, "ipv4_mapped", None)
     return any((mapped or place) in network for network in networks(ranges))
+
+
+def beyond(ranges: str, spans: Iterable[tuple[int, int, int]]) -> int:
+    """How many addresses of some spans (version, first, last) a credential is not sent to; spans do not overlap."""
+    outside = 0
+    for version, first, last in spans:
+        held = sorted(
+            (max(first, int(each.network_address)), min(last, int(each.broadcast_address)))
+            for each in networks(ranges)
+            if each.version == version
+        )
+        reached, inside = first, 0
+        for start, end in held:
+            start = max(start, reached)
+            if end >= start:
+                inside, reached = inside + end - start + 1, end + 1
+        outside += last - first + 1 - inside
+    return outside
 
 
 def is_address(text: str) -> bool:

@@ -11,6 +11,7 @@ from procrastinate.contrib.django import app
 from lumtar.core import ranges
 from lumtar.core.devicelist import check_port
 from lumtar.core.ranges import Asking, Ranges
+from lumtar.core.reach import beyond
 from lumtar.domain.inventory.credentials import in_order
 from lumtar.domain.inventory.models import Credential
 from lumtar.domain.inventory.services import site_called
@@ -124,6 +125,13 @@ def estimate(told: SweepTold, pk: int | None = None) -> Estimate:
         )
         if shared:
             remarks.append(f"{shared:,} of them are swept by {other.name} too; nothing is added twice.")
+    spans = [(span.version, span.first, span.last) for span in wanted.spans]
+    for credential in _credentials(told):
+        if outside := beyond(credential.ranges, spans):
+            which = "none" if outside == len(wanted) else f"{len(wanted) - outside:,} of {len(wanted):,}"
+            remarks.append(
+                f"{credential.name} is sent to {which} of them: an administrator says to which addresses it may be."
+            )
     return Estimate(len(wanted), asking.packets, seconds, ranges.objection(len(wanted), asking, told.every_s), remarks)
 
 
