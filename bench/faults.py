@@ -289,7 +289,9 @@ def set_up(target: Installation) -> None:
     """Devices that are polled every other second, and a limit that each of their ports is above."""
     target.start()
     for number in range(DEVICES):
-        target.lumtar("manage", "adddevice", address(number), "--port", str(PORT), told=f"{COMMUNITY}\n")
+        told = target.lumtar("manage", "adddevice", address(number), "--port", str(PORT), told=f"{COMMUNITY}\n")
+        if "is added" not in told:
+            raise SystemExit(f"a device could not be added:\n{told}")
     with target.connect() as asking:
         asking.execute("UPDATE inventory_device SET interval_s = %s, timeout_s = 1, tries = 3", [INTERVAL_S])
         asking.execute(
