@@ -18,7 +18,7 @@ from lumtar.domain.inventory.models import Device, DeviceState, Interface
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation import leases
 from lumtar.domain.operation.leases import share_of
-from lumtar.domain.operation.services import announce
+from lumtar.domain.operation.services import announce, be_durable
 from lumtar.domain.readings import ethernet, partitions
 from lumtar.domain.readings import services as readings
 from lumtar.domain.readings.models import Gap
@@ -170,6 +170,7 @@ def _leave_out_deleted(batch: Batch, error: Exception) -> None:
 def _write(whole: Batch) -> int:
     """Store a batch in one transaction. Returns how many of its readings came too late."""
     with transaction.atomic():
+        be_durable()
         batch = _without_late(whole)
         if not readings.claim_batch(batch.id):
             # An earlier try was committed although its answer was lost.

@@ -12,7 +12,7 @@ from procrastinate.contrib.django import app
 
 from lumtar.core.alarms.severity import Severity
 from lumtar.domain.alarms.models import Notification
-from lumtar.domain.operation.services import announce
+from lumtar.domain.operation.services import announce, be_durable
 
 log = structlog.get_logger()
 State = Notification.State
@@ -30,6 +30,7 @@ def send_mail(context: JobContext, notification: int) -> None:
     a mail but never double one; only a hand-over that surely failed is tried again.
     """
     with transaction.atomic():
+        be_durable()
         told = (
             Notification.objects.select_for_update(of=("self",))
             .select_related("change__alarm__device__site", "change__alarm__interface")

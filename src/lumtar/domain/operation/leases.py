@@ -13,6 +13,8 @@ from uuid import UUID
 
 from django.db import connection, transaction
 
+from lumtar.domain.operation.services import be_durable
+
 SHARES = 256
 GOLDEN = 2_654_435_769
 """2**32 divided by the golden ratio."""
@@ -58,6 +60,7 @@ def renew(run: UUID, name: str, may_take_over: bool) -> Standing:
     may_take_over : also take shares whose holder has not renewed them. Whoever was itself without the database a moment ago
         should not: the others are about to renew theirs.
     """
+    be_durable()
     with connection.cursor() as cursor:
         cursor.execute("SELECT pg_advisory_xact_lock(%s)", [LOCK])
         cursor.execute(

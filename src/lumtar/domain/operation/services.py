@@ -42,6 +42,16 @@ def note_job(task: str, every_s: int, now: datetime, took_ms: float, problem: st
     JobRun.objects.update_or_create(task=task, defaults=told)
 
 
+def be_durable() -> None:
+    """What this transaction commits is on the disk when it says so.
+
+    Else a database that crashes may forget the last half second of what it had confirmed (synchronous_commit is off for what
+    can be done again): readings that a collector believes to be stored, a mail that was marked as sent.
+    """
+    with connection.cursor() as cursor:
+        cursor.execute("SET LOCAL synchronous_commit TO on")
+
+
 def announce(topic: str, ids: list[int] | None = None) -> None:
     """Tell the event streams that something changed: ids, never contents, and no ids if there are too many."""
     told: dict[str, Any] = {"topic": topic}
