@@ -27,7 +27,7 @@ def quick(monkeypatch, let_go, transactional_db):
     # A migration made these; a test with its own transactions finds the tables empty.
     Rule.objects.get_or_create(name="Utilisation", defaults={"type": "utilisation"})
     Rule.objects.get_or_create(name="Reachability", defaults={"type": "unreachable", "readings": 2, "severity": 5})
-    Rule.objects.update(mail_to=["duty@oskelund.example"])
+    Rule.objects.exclude(type="lumtar").update(mail_to=["duty@oskelund.example"])
     yield
     connections.close_all()
 

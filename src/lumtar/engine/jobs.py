@@ -7,8 +7,11 @@ from contextlib import suppress
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
+import psycopg
+from django.db import close_old_connections, connection
 from procrastinate import App
 from procrastinate.contrib.django import app
+from procrastinate.exceptions import ConnectorException
 
 from lumtar.domain.operation import jobs
 from lumtar.domain.operation.services import note_job
@@ -19,8 +22,33 @@ if TYPE_CHECKING:
 
 HEARTBEAT_S, STALLED_S = 5.0, 20.0
 """Who runs jobs says so this often; whoever has not for long has died, and its jobs are run again."""
-GRACE_S = 10.0
+LOOK_S = 2.0
+GRACE_S = 8.0
 """Seconds that jobs have to come to their end when their service is told to stop."""
+
+
+def _with_a_sound_connection(call_next: Callable[[], Any], context: "JobContext", worker: Any) -> Any:
+    """A job whose thread holds a connection that broke meanwhile would fail, and so would every later one."""
+    close_old_connections()
+    try:
+        return call_next()
+    finally:
+        close_old_connections()
+
+
+async def _while_connected() -> None:
+    """Hold a connection until it breaks. Then others have broken as well, of which some would be noticed by nobody.
+
+    Raises
+    ------
+    psycopg.OperationalError
+    """
+    settings = connection.get_connection_params()
+    wanted = {name: settings[name] for name in ("host", "port", "dbname", "user", "password") if settings.get(name)}
+    async with await psycopg.AsyncConnection.connect(**wanted, autocommit=True) as line:
+        while True:
+            await line.execute("SELECT 1")
+            await asyncio.sleep(LOOK_S)
 
 
 class JobRunner:
@@ -41,18 +69,33 @@ class JobRunner:
             worker_defaults=app.worker_defaults,
         )
         running.tasks, running.periodic_registry = app.tasks, app.periodic_registry
-        async with running.open_async():
-            await running.run_worker_async(
-                queues=self._queues,
-                concurrency=4,
-                listen_notify=True,
-                delete_jobs="successful",
-                install_signal_handlers=False,
-                shutdown_graceful_timeout=GRACE_S,
-                update_heartbeat_interval=HEARTBEAT_S,
-                stalled_worker_timeout=STALLED_S,
-                worker_middleware=[self._noting],
-            )
+        await running.open_async()
+        work = running.run_worker_async(
+            queues=self._queues,
+            concurrency=4,
+            listen_notify=True,
+            delete_jobs="successful",
+            install_signal_handlers=False,
+            shutdown_graceful_timeout=GRACE_S,
+            update_heartbeat_interval=HEARTBEAT_S,
+            stalled_worker_timeout=STALLED_S,
+            task_middleware=[_with_a_sound_connection],
+            worker_middleware=[self._noting],
+        )
+        tasks = [asyncio.create_task(each) for each in (work, _while_connected())]
+        try:
+            await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
+        finally:
+            for task in tasks:
+                task.cancel()
+            # What waits for a connection that is gone would wait for ever.
+            ended, _ = await asyncio.wait(tasks, timeout=GRACE_S)
+            with suppress(TimeoutError, ConnectorException):
+                async with asyncio.timeout(LOOK_S):
+                    await running.close_async()
+        for task in ended:
+            if not task.cancelled() and (error := task.exception()):
+                raise error
 
     async def _noting(self, call_next: Callable[[], Awaitable[Any]], context: "JobContext", worker: Any) -> Any:
         """Count every job; of a periodic one write down how it went."""

@@ -13,7 +13,8 @@ if __name__ == "__main__":
     logs.configure()
     django.setup()
 
-from procrastinate.manager import JobManager
+from django.db import connection
+from procrastinate.contrib.django import app
 
 from lumtar.domain.readings.partitions import ensure_around
 from lumtar.domain.selfwatch import selfalarms
@@ -24,6 +25,20 @@ log = structlog.get_logger()
 LOOK_S = 15.0
 QUEUES = ("notify", "readings", "inventory")
 """Everything but sweeps, which run where the collector is."""
+
+
+def run_stalled_again() -> None:
+    """Put jobs back into their queue whose service has died."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT j.id, j.task_name FROM procrastinate_jobs j LEFT JOIN procrastinate_workers w ON w.id = j.worker_id"
+            " WHERE j.status = 'doing' AND (w.id IS NULL OR w.last_heartbeat < now() - %s * interval '1 second')",
+            [STALLED_S],
+        )
+        left = cursor.fetchall()
+    for number, task in left:
+        log.warning("a job was left undone and is run again", job=number, task=task)
+        app.job_manager.retry_job_by_id(number, datetime.now(UTC))
 
 
 class Worker(Service):
@@ -62,11 +77,8 @@ class Worker(Service):
 
     async def _look_for_stalled(self) -> None:
         """A job that a dead service left is run again; until then its lock would keep all later ones waiting."""
-        manager = JobManager(self._jobs.connector)
         while True:
-            for job in await manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_S):
-                log.warning("a job was left undone and is run again", job=job.id, task=job.task_name)
-                await manager.retry_job(job)
+            await asyncio.to_thread(with_database, run_stalled_again)
             await asyncio.sleep(LOOK_S)
 
     async def _look_at_lumtar(self) -> None:

@@ -125,9 +125,9 @@ def estimate(told: SweepTold, pk: int | None = None) -> Estimate:
         )
         if shared:
             remarks.append(f"{shared:,} of them are swept by {other.name} too; nothing is added twice.")
-    spans = [(span.version, span.first, span.last) for span in wanted.spans]
+    places = [(span.version, span.first, span.last) for span in wanted.spans]
     for credential in _credentials(told):
-        if outside := beyond(credential.ranges, spans):
+        if outside := beyond(credential.ranges, places):
             which = "none" if outside == len(wanted) else f"{len(wanted) - outside:,} of {len(wanted):,}"
             remarks.append(
                 f"{credential.name} is sent to {which} of them: an administrator says to which addresses it may be."
