@@ -11,11 +11,11 @@ from lumtar.core.profiles import Recognition
 from lumtar.domain.inventory import credentials, profiles
 from lumtar.domain.inventory.models import Credential
 from lumtar.engine.looking import look
-from lumtar.engine.trying import Candidate, Outcome, Trial
+from lumtar.engine.trying import Candidate, Trial
 from lumtar.wire.icmp import Pinger
 from lumtar.wire.transport import Transport
 
-AT_ONCE = 16
+AT_ONCE = 100
 """Devices of a list that are tried side by side."""
 Told = dict[str, Any]
 
@@ -88,8 +88,3 @@ ERRANDS: dict[str, Callable[[Told], AsyncIterator[Told]]] = {
     "object": read_object,
 }
 """By kind, what is done."""
-
-
-def outcome_of(told: Told) -> Outcome:
-    """An outcome that came as a line."""
-    return Outcome(**told)

@@ -51,6 +51,9 @@ class Need:
 VIEWER, OPERATOR, ENGINEER, ADMINISTRATOR = (Need(role) for role in Role)
 ANYBODY = None
 """No sign-in is needed."""
+SEEN_EVERY_S = 60.0
+"""A session that is in use is noted so often, not at every call."""
+_seen: dict[str, float] = {}
 _remembered: dict[tuple[tuple[int, ...], tuple[int, ...]], tuple[float, dict[str, str]]] = {}
 
 
@@ -113,7 +116,10 @@ class BySession(SessionAuth):
         """Whose session this is, or None."""
         if not request.user.is_authenticated:
             return None
-        if key:
+        if key and time.monotonic() - _seen.get(key, float("-inf")) > SEEN_EVERY_S:
+            if len(_seen) > 10_000:
+                _seen.clear()
+            _seen[key] = time.monotonic()
             services.note_seen(key)
         return admit(request, person_of(request.user), self._need)
 

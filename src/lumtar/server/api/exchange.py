@@ -19,6 +19,7 @@ from lumtar.domain.inventory import queries
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.readings import exchange
 from lumtar.domain.readings.counted import RATES
+from lumtar.server import limiting
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.problems import Problem
 from lumtar.server.api.schema import Schema
@@ -155,7 +156,8 @@ def take(request: HttpRequest) -> Taken:
         raise Problem(
             413, f"This is more than {MOST_BYTES >> 20} MiB. Import it in several parts, a few ports or days each."
         )
-    found, stored = exchange.take(decoded(told).splitlines())
+    with limiting.UPLOADS.taken():
+        found, stored = exchange.take(decoded(told).splitlines())
     if found.problems:
         more = f" (and {len(found.problems) - 1} more lines)" if len(found.problems) > 1 else ""
         number, words = found.problems[0]

@@ -22,7 +22,6 @@ from lumtar.core.devicelist import (
 )
 from lumtar.domain.inventory import credentials, queries, services
 from lumtar.domain.inventory.models import Credential, OwnField
-from lumtar.engine.errands import outcome_of
 from lumtar.engine.trying import Outcome
 from lumtar.server.api.access import ENGINEER, Router
 from lumtar.server.api.errands import done_by_a_collector
@@ -32,7 +31,6 @@ from lumtar.server.database import actor
 from lumtar.server.database.actor import Actor
 
 router = Router(tags=["adding"])
-AT_ONCE = 100
 T = TypeVar("T")
 
 
@@ -126,7 +124,7 @@ def add_list(request: HttpRequest, told: ListIn) -> StreamingHttpResponse:
         }
 
     async def result(line: LineIO, found: dict[str, Any]) -> dict[str, Any]:
-        outcome = outcome_of(found["outcome"])
+        outcome = Outcome(**found["outcome"])
         if line.way not in outcome.ways:
             return {"number": line.number, "went": "wrong", "words": _why_not(line.way, outcome, found["wrong"])}
         if not told.add:
