@@ -1,12 +1,12 @@
 """Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm] [list] [sweep]
-[fleet] [store] [draw] [faults]``; without names, all of them.
+[fleet] [store] [draw] [rules] [faults]``; without names, all of them.
 """
 
 import signal
 import sys
 from collections.abc import Callable
 
-from bench import drawing, faults, polling, serving, store, sweeping
+from bench import drawing, faults, polling, rules, serving, store, sweeping
 
 MEASUREMENTS: dict[str, Callable[[], None]] = {
     "poll": polling.poll,
@@ -19,6 +19,7 @@ MEASUREMENTS: dict[str, Callable[[], None]] = {
     "fleet": serving.fleet,
     "store": store.store,
     "draw": drawing.draw,
+    "rules": rules.rules,
     "faults": faults.faults,
 }
 

@@ -295,8 +295,8 @@ def set_up(target: Installation) -> None:
     with target.connect() as asking:
         asking.execute("UPDATE inventory_device SET interval_s = %s, timeout_s = 1, tries = 3", [INTERVAL_S])
         asking.execute(
-            "UPDATE alarms_rule SET limit_percent = 10, clear_percent = 2, readings = 2, mail_to = '{duty@oskelund.example}'"
-            " WHERE type = 'utilisation'"
+            """UPDATE alarms_rule SET levels = '[{"severity": 4, "limit": 10, "clear": 2}]', times = 2, of = 2,"""
+            " mail_to = '{duty@oskelund.example}' WHERE measure = 'load'"
         )
         limit = time.monotonic() + 120
         alarms = "SELECT count(*) FROM alarms_alarm WHERE type = 'utilisation'"

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from lab.incidents import INCIDENTS, Decay, Heat, Incident, Silence, Surge
 from lab.scenario import Box, Port, Scenario
-from lab.traffic import ORIGIN
+from lab.traffic import ORIGIN, ahead_s
 
 OCTETS_PER_UNICAST = 690.0
 OCTETS_PER_MULTICAST = 61_000.0
@@ -23,7 +23,7 @@ class Group:
         self.ports = ports
         self._boot = np.zeros(0)
         self._at_boot = np.zeros((0, 12))
-        self._sources = scenario.sources
+        self._sources, self._ahead = scenario.sources, ahead_s(epoch)
         place = {(box.name, port.name): number for number, (box, port) in enumerate(ports)}
         rows, sources, weights, down = [], [], [], []
         for number, (_, port) in enumerate(ports):
@@ -82,8 +82,8 @@ class Group:
 
     def _pairs(self, at: NDArray[np.float64]) -> NDArray[np.float64]:
         if np.all(at == at[0]):
-            return self._sources.octets(at[0], self._used)[self._source]
-        return self._sources.octets(at[self._row], self._used[self._source])
+            return self._sources.octets(at[0] + self._ahead, self._used)[self._source]
+        return self._sources.octets(at[self._row] + self._ahead, self._used[self._source])
 
     def counters(self, at: NDArray[np.float64], boot: NDArray[np.float64]) -> NDArray[np.float64]:
         """Whole counts since each port's device was started, (n, 12); ports that are down stand still."""
@@ -117,6 +117,16 @@ def processor_load(box: Box, number: int, epoch: float, at: float, incidents: It
         i.percent for i in incidents if isinstance(i, Heat) and i.device == box.name and i.start <= at - epoch < i.end
     )
     return int(min(100.0, max(1.0, level)))
+
+
+MEMORY_KIB, FLASH_KIB, FLASH_USED_KIB = 2_000_000, 120_000, 31_000
+"""Sizes of a box's memory and flash disk, and what of the disk is in use."""
+
+
+def memory_used_kib(box: Box, at: float) -> int:
+    """Memory in use: it fills slowly over a day."""
+    sway = 0.5 + 0.5 * math.sin(2 * math.pi * ((at + box.seed) % 86400) / 86400)
+    return round(MEMORY_KIB * (0.42 + 0.1 * sway))
 
 
 def sensor_tenths(box: Box, number: int, at: float) -> int:

@@ -9,7 +9,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lab import mib
-from lab.counting import Group, boot_at, boots, is_silent, processor_load, sensor_tenths
+from lab.counting import (
+    FLASH_KIB,
+    FLASH_USED_KIB,
+    MEMORY_KIB,
+    Group,
+    boot_at,
+    boots,
+    is_silent,
+    memory_used_kib,
+    processor_load,
+    sensor_tenths,
+)
 from lab.incidents import INCIDENTS, Incident
 from lab.mib import Column, Mib, scalar, table, text
 from lab.scenario import ENTERPRISE, MODELS, Box, Port, Scenario, said_of
@@ -383,19 +394,18 @@ class Device:
         return [table("1.3.6.1.2.1.25.3.3.1", 2, numbers, load)]
 
     def _storage(self) -> list[Column]:
-        """Memory that fills slowly over a day, and a flash disk."""
+        """Memory and a flash disk."""
         storage = "1.3.6.1.2.1.25.2.3.1"
         kinds = [ber.tlv(ber.OBJECT_IDENTIFIER, ber.oid_body(f"1.3.6.1.2.1.25.2.1.{kind}")) for kind in (2, 9)]
 
         def used(at: float) -> list[bytes]:
-            sway = 0.5 + 0.5 * math.sin(2 * math.pi * ((at + self.box.seed) % 86400) / 86400)
-            return [ber.integer(round(2_000_000 * (0.42 + 0.1 * sway))), ber.integer(31_000)]
+            return [ber.integer(memory_used_kib(self.box, at)), ber.integer(FLASH_USED_KIB)]
 
         return [
             table(storage, 2, [1, 2], kinds),
             table(storage, 3, [1, 2], [text("Memory"), text("Flash")]),
             table(storage, 4, [1, 2], [ber.integer(1024)] * 2),
-            table(storage, 5, [1, 2], [ber.integer(2_000_000), ber.integer(120_000)]),
+            table(storage, 5, [1, 2], [ber.integer(MEMORY_KIB), ber.integer(FLASH_KIB)]),
             table(storage, 6, [1, 2], used),
         ]
 

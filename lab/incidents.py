@@ -5,6 +5,8 @@ Times are seconds before (negative) or after the moment the demonstration was lo
 
 from dataclasses import dataclass
 
+from lab.traffic import MORNING
+
 HOUR, DAY = 3600.0, 86400.0
 FOREVER = 1e9
 
@@ -30,11 +32,11 @@ class Surge:
     in_bps: float
     out_bps: float
     from_midnight: bool = False
-    """Times count from the midnight (UTC) before the loading instead."""
+    """Times count from the county's midnight before the loading instead."""
 
     def span(self, epoch: float) -> tuple[float, float]:
         """Start and end in seconds of the epoch."""
-        base = epoch - epoch % DAY if self.from_midnight else epoch
+        base = epoch - MORNING if self.from_midnight else epoch
         return base + self.start, base + self.end
 
 

@@ -22,7 +22,18 @@ from django.db import connection, transaction
 from numpy.typing import NDArray
 
 from lab import scenario as plan
-from lab.counting import Group, boot_at, boots, is_silent, processor_load, sensor_tenths
+from lab.counting import (
+    FLASH_KIB,
+    FLASH_USED_KIB,
+    MEMORY_KIB,
+    Group,
+    boot_at,
+    boots,
+    is_silent,
+    memory_used_kib,
+    processor_load,
+    sensor_tenths,
+)
 from lab.device import engine_id
 from lab.incidents import INCIDENTS, Heat, Silence
 from lab.network import epoch_file
@@ -32,14 +43,17 @@ from lumtar.core.labels import USUAL, fill
 from lumtar.core.ledger import Observation, State, Status
 from lumtar.core.profiles import ExtraObject
 from lumtar.core.rows import join_rows, take_rows
+from lumtar.core.rules import Pairs
 from lumtar.domain.alarms.models import Rule
+from lumtar.domain.alarms.rules import in_force
 from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.credentials import seal_credential
 from lumtar.domain.inventory.groups import GroupTold
 from lumtar.domain.inventory.labelling import label_ports
 from lumtar.domain.inventory.models import Component, Credential, Device, DeviceState, Interface, Profile, Site
 from lumtar.domain.inventory.profiles import ProfileTold, reads_of, save
-from lumtar.domain.readings import partitions, rollups
+from lumtar.domain.logbook.models import Entry
+from lumtar.domain.readings import newest, partitions, rollups
 from lumtar.domain.readings import services as readings
 from lumtar.domain.readings.models import Newest, RolledUp
 from lumtar.domain.sweeps import admission
@@ -47,8 +61,8 @@ from lumtar.domain.sweeps import services as sweeps
 from lumtar.domain.sweeps.admission import RuleTold
 from lumtar.domain.sweeps.services import SweepTold
 from lumtar.engine import store
-from lumtar.engine.batch import Batch
-from lumtar.engine.recorder import Answer, Recorder, moment
+from lumtar.engine.batch import Batch, moment
+from lumtar.engine.recorder import Answer, Recorder
 from lumtar.wire.faults import Fault, FaultKind
 
 DAY = 86400
@@ -93,6 +107,8 @@ def load(built: Scenario, var: Path, say: Callable[[str], None]) -> None:
     say("loading the demonstration scenario …")
     with transaction.atomic():
         loaded = _inventory(built, epoch)
+        # What was set up is as old as the history; the last hour shows what the network did.
+        Entry.objects.update(at=moment(epoch - 40 * DAY))
     var.mkdir(parents=True, exist_ok=True)
     epoch_file(var).write_text(json.dumps({"epoch": epoch}))
     History(built, loaded, epoch, say).write()
@@ -166,6 +182,10 @@ def _inventory(built: Scenario, epoch: float) -> list[Loaded]:
                 scale=0.1,
             )
             for n, (title, _, _) in enumerate(box.sensors)
+        ]
+        parts += [
+            Component(device=device, kind=kind, index=index, name=name, unit="%")
+            for kind, index, name in (("memory", "1", "Memory"), ("storage", "2", "Flash"))
         ]
         loaded.append(Loaded(box, device, interfaces, Component.objects.bulk_create(parts)))
     label_ports()
@@ -254,7 +274,7 @@ class History:
         self.say = say
         ports = [(each.box, port) for each in loaded for port in each.box.ports]
         self.group = Group(built, ports, epoch, INCIDENTS)
-        self.recorder = Recorder(list(Rule.objects.order_by("pk")))
+        self.recorder = Recorder(in_force())
         self.slots = np.concatenate([self.recorder.add(each.device, each.interfaces) for each in loaded])
         self.ids = np.array([interface.pk for each in loaded for interface in each.interfaces])
         self.owner = np.repeat(np.arange(len(loaded)), [len(each.interfaces) for each in loaded])
@@ -264,6 +284,7 @@ class History:
         self.high_speed = np.array([round(port.speed_bps / 1e6) for _, port in ports])
         self.speed = np.array([min(port.speed_bps, 2**32 - 1) for _, port in ports])
         self.events = Batch()
+        self.memory: dict[str, list[Pairs]] = {}
         self.newest: tuple[NDArray[np.int64], Observation, State] | None = None
         self.quiet: set[int] = set()
         self.silences = {
@@ -308,10 +329,11 @@ class History:
         if day is not None:
             self._hand_over(writer, day, rows, True)
         writer.finish()
+        self.events.memory = {kind: Pairs.joined(pairs).newest() for kind, pairs in self.memory.items()}
         store.write(self.events)
         if self.newest is not None:
             with transaction.atomic():
-                readings.renew_newest(*self.newest)
+                newest.renew(*self.newest)
         RolledUp.objects.update_or_create(pk=1, defaults={"until": rollups.five_of(moment(self.epoch))})
         Newest.objects.update(since=moment(self.epoch - DAYS * DAY))
         with connection.cursor() as cursor:
@@ -324,7 +346,7 @@ class History:
         for number, each in enumerate(self.loaded):
             if self.silences[each.box.name] and is_silent(each.box, self.epoch, at, self.silences[each.box.name]):
                 answering[number] = False
-                self._silent(number, each, times[number])
+                self._silent(number, each, times[number], interval)
             elif number in self.quiet or not self.recorder.reach.get(each.device.pk):
                 self._heard(number, each, times[number])
         here = answering[self.owner]
@@ -352,7 +374,7 @@ class History:
         self.events.entries += batch.entries
         self.events.transitions += batch.transitions
         self.events.speeds += batch.speeds
-        self.events.memory.update(batch.memory)
+        self._keep_memory(batch)
         rows.add(self.ids[here], batch.seen)
         if at > self.epoch - 3 * 3600:
             self._keep_newest(self.ids[here], batch.seen, batch.state)
@@ -366,17 +388,18 @@ class History:
         """A device that falls silent keeps what was seen of it last."""
         if self.newest is not None and len(self.newest[0]) > len(ids):
             with transaction.atomic():
-                readings.renew_newest(*self.newest)
+                newest.renew(*self.newest)
         self.newest = (ids, seen, state)
 
-    def _silent(self, number: int, each: Loaded, at: float) -> None:
+    def _silent(self, number: int, each: Loaded, at: float, interval: float) -> None:
         self.quiet.add(number)
         known = self.recorder.reach.get(each.device.pk)
         batch = self.recorder.silent(
-            each.device, at, Fault(FaultKind.NO_ANSWER, f"no answer on UDP {plan.PORT} in 3 tries"), at + 60
+            each.device, at, Fault(FaultKind.NO_ANSWER, f"no answer on UDP {plan.PORT} in 3 tries"), at + interval
         )
-        if known is None or known.silent_polls <= 2:
+        if known is None or known.silent_polls <= 1 or batch.transitions:
             self._keep(batch)
+        self._keep_memory(batch)
         self.events.devices = [news for news in self.events.devices if news.device != each.device.pk] + batch.devices
 
     def _heard(self, number: int, each: Loaded, at: float) -> None:
@@ -387,8 +410,9 @@ class History:
         answer = Answer(
             each.device, at, uptime, empty, None, None, next_poll_at=at + 60, rtt_ms=self._rtt(each, at), poll_ms=14.0
         )
-        self.recorder.heard(batch, answer)
+        self.recorder.heard(batch, [answer])
         self._keep(batch)
+        self._keep_memory(batch)
         # How this poll went stands among the day's rows.
         heard = [replace(news, rtt_ms=None, poll_ms=None) for news in batch.devices]
         self.events.devices = [news for news in self.events.devices if news.device != each.device.pk] + heard
@@ -397,6 +421,10 @@ class History:
         self.events.entries += batch.entries
         self.events.transitions += batch.transitions
         self.events.gaps += batch.gaps
+
+    def _keep_memory(self, batch: Batch) -> None:
+        for kind, pairs in batch.memory.items():
+            self.memory.setdefault(kind, []).append(pairs)
 
     @staticmethod
     def _rtt(each: Loaded, at: float) -> float:
@@ -416,12 +444,18 @@ class History:
         for number in np.flatnonzero(answering):
             each, at = self.loaded[number], float(times[number])
             for part in each.components:
-                if part.kind == "processor":
-                    value = float(processor_load(each.box, int(part.index), self.epoch, at, self.heat))
-                else:
-                    value = sensor_tenths(each.box, int(part.index) - 2, at) / 10
-                found.append((part.pk, at, value))
+                found.append((part.pk, at, self._number(each.box, part, at)))
         return found
+
+    def _number(self, box: Box, part: Component, at: float) -> float:
+        """What a component showed."""
+        if part.kind == "processor":
+            return float(processor_load(box, int(part.index), self.epoch, at, self.heat))
+        if part.kind == "memory":
+            return 100 * memory_used_kib(box, at) / MEMORY_KIB
+        if part.kind == "storage":
+            return 100 * FLASH_USED_KIB / FLASH_KIB
+        return sensor_tenths(box, int(part.index) - 2, at) / 10
 
     def _hand_over(self, writer: Writer, day: object, rows: "_Rows", kept: bool) -> None:
         writer.put(lambda: rows.write(day, kept, moment(self.epoch)))

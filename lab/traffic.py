@@ -16,6 +16,20 @@ SLOT = 900
 SLOTS = WEEK // SLOT
 ORIGIN = 1_767_571_200
 """Monday 5 January 2026, 00:00 UTC: a fixed instant at which every integral is zero."""
+MORNING = 10 * 3600 + 20 * 60
+"""The county's time of day, in seconds, when the demonstration is loaded: there is something to see at any hour."""
+
+
+def ahead_s(epoch: float) -> float:
+    """How far the county's clock is ahead of UTC, in seconds, for a demonstration loaded at a time (seconds of the epoch).
+
+    The weekday stays; what is loaded at a weekend falls on a Tuesday.
+    """
+    weekday = int((epoch - ORIGIN) % WEEK // 86400)
+    wanted = (weekday if weekday < 5 else 1) * 86400 + MORNING
+    return float(wanted - (epoch - ORIGIN) % WEEK)
+
+
 NOISE = ((60, 0.30), (600, 0.30), (5400, 0.30))
 """Time scales in seconds, and by how much each may speed time up or slow it down."""
 

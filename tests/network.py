@@ -9,14 +9,17 @@ from lumtar.core.counters import Snapshot
 from lumtar.core.ledger import Status
 from lumtar.core.rows import join_rows
 from lumtar.domain.alarms.models import Rule
-from lumtar.domain.alarms.services import Transition, apply
+from lumtar.domain.alarms.rules import in_force
+from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.operation.services import beat
 from lumtar.domain.readings import partitions, rollups
 from lumtar.domain.readings import services as readings
 from lumtar.engine import store
+from lumtar.engine.batch import ComponentValue
 from lumtar.engine.recorder import Answer, Recorder
+from tests.alarms import first_rules, transition
 
 PORTS = 4
 GIGABIT = 10**9
@@ -26,9 +29,8 @@ def fill(hours: float = 3.0):
     """Two devices at two sites, readings a minute apart with a gap, one alarm that stands and one that was cleared."""
     now = datetime.now(UTC).replace(second=0, microsecond=0)
     partitions.ensure((now - timedelta(days=2)).date(), (now + timedelta(days=1)).date())
-    for name, type_ in (("Utilisation", "utilisation"), ("Reachability", "unreachable")):
-        Rule.objects.get_or_create(name=name, defaults={"type": type_, "readings": 3})
-    recorder = Recorder(list(Rule.objects.order_by("pk")))
+    first_rules()
+    recorder = Recorder(in_force())
     devices = []
     for number, (name, site) in enumerate((("hex-wan-1", "Hexwater"), ("sal-acc-1", "Saltby")), 1):
         device = add_device(
@@ -68,31 +70,10 @@ def fill(hours: float = 3.0):
     device = devices[1]
     rule = Rule.objects.get(name="Reachability")
     then = now - timedelta(hours=2)
-    silent = Transition(
-        device.pk,
-        None,
-        "unreachable",
-        "",
-        Severity.CRITICAL,
-        "Does not answer: no answer on UDP 1161 in 3 tries",
-        then,
-        rule.pk,
-    )
-    apply([silent])
-    apply(
-        [
-            Transition(
-                device.pk,
-                None,
-                "unreachable",
-                "",
-                Severity.CLEARED,
-                "Answers again after 10 minutes",
-                then + timedelta(minutes=10),
-                rule.pk,
-            )
-        ]
-    )
+    silent = "Does not answer: no answer on UDP 1161 in 3 tries"
+    apply([transition(device, Severity.CRITICAL, silent, at=then, rule=rule)])
+    over = then + timedelta(minutes=10)
+    apply([transition(device, Severity.CLEARED, "Answers again after 10 minutes", at=over, rule=rule)])
     for name in ("collector", "worker"):
         beat(name, now - timedelta(hours=1), datetime.now(UTC), {"devices": 2, "lag_s": 0})
     DeviceState.objects.update(reach="answers", answered_at=datetime.now(UTC))
@@ -120,4 +101,15 @@ def _answer(device, at, slots, counters):
     oper = np.array([1, 1, 1, 2], np.int16)
     status = Status(np.ones(n, np.int16), oper, np.full(n, 1000), np.full(n, GIGABIT))
     part = device.components.get()
-    return Answer(device, at, int(at * 100) % 2**32, slots, snapshot, status, at + 60, 1.5, 12.0, [(part.pk, at, 17.0)])
+    return Answer(
+        device,
+        at,
+        int(at * 100) % 2**32,
+        slots,
+        snapshot,
+        status,
+        at + 60,
+        1.5,
+        12.0,
+        [ComponentValue(part.pk, "processor", "%", at, 17.0)],
+    )

@@ -49,3 +49,18 @@ def sign_in(page, path="/"):
     page.get_by_label("Password").fill("oskelund")
     page.get_by_role("button", name="Sign in").click()
     expect(page.get_by_role("navigation", name="Places")).to_be_visible()
+
+
+def settled(page):
+    """Wait until nothing is on its way from the server, and what came is drawn."""
+    page.wait_for_function(
+        """() => new Promise((done) => {
+            let calm = 0;
+            const look = () => {
+                const main = document.querySelector("main");
+                calm = main && main.getAttribute("aria-busy") === "false" && !main.textContent.includes("Loading …") ? calm + 1 : 0;
+                if (calm > 12) done(true); else requestAnimationFrame(look);
+            };
+            look();
+        })"""
+    )

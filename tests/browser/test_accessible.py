@@ -1,11 +1,14 @@
 """Every view in both themes, as WCAG 2.2 AA wants it."""
 
+import re
+from pathlib import Path
+
 import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import expect
 
 from lumtar.domain.inventory.models import Interface
-from tests.browser.conftest import sign_in
+from tests.browser.conftest import settled, sign_in
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -15,36 +18,15 @@ def violations(page):
     return [f"{each['id']}: {node['html'][:120]}" for each in found for node in each["nodes"]]
 
 
-VIEWS = (
-    "/",
-    "/fleet",
-    "/fleet?list=devices",
-    "/fleet/port/{port}",
-    "/fleet/device/{device}",
-    "/alarms",
-    "/setup/add",
-    "/setup/list",
-    "/setup/credentials",
-    "/setup/sweeps",
-    "/setup/admission",
-    "/setup/profiles",
-    "/setup/labels",
-    "/setup/check",
-    "/setup/fields",
-    "/fleet?list=inventory",
-    "/fleet?list=grid",
-    "/fleet?list=total&role=any",
-    "/plan",
-    "/plan?show=full",
-    "/setup/storage",
-    "/setup/groups",
-    "/setup/people",
-    "/setup/tokens",
-    "/setup/account",
-    "/setup/audit",
-    "/setup/services",
-    "/fleet?list=live&ports={port}",
-)
+WEB = Path(__file__).parents[2] / "web/src/views"
+
+
+def every_view():
+    """All addresses that the application names: of views, of pages of one thing, of the set-up."""
+    named = re.findall(r'address: "(/[^"]*)"', (WEB / "manifest.ts").read_text())
+    pages = re.findall(r'path: "(\w+)"', (WEB / "setup/pages.ts").read_text())
+    assert len(named) > 12 and len(pages) > 15
+    return [*named, *(f"/setup/{page}" for page in pages)]
 
 
 @pytest.mark.parametrize("theme", ["light", "dark"])
@@ -53,9 +35,9 @@ def test_every_view_is_accessible(page, network, theme):
     page.emulate_media(color_scheme=theme)
     sign_in(page)
     found = {}
-    for view in VIEWS:
+    for view in every_view():
         page.goto(view.format(port=port.pk, device=network[0].pk))
         expect(page.get_by_role("navigation", name="Places")).to_be_visible()
-        page.wait_for_timeout(900)
+        settled(page)
         found[view] = violations(page)
-    assert found == {view: [] for view in VIEWS}
+    assert found == {view: [] for view in found}

@@ -21,7 +21,7 @@ def wans(network):
 
 def test_a_group_by_condition_from_the_set_up_to_its_total(page, wans):
     sign_in(page, "/setup/groups")
-    page.get_by_role("button", name="Make a group").click()
+    page.get_by_role("button", name="New group").click()
     page.get_by_label("Name").last.fill("WAN links")
     page.get_by_label("Where").fill("role iss wan")
     expect(page.get_by_text("it takes is, like, not “iss”")).to_be_visible()
@@ -30,7 +30,7 @@ def test_a_group_by_condition_from_the_set_up_to_its_total(page, wans):
     page.get_by_role("button", name="Save").click()
     page.get_by_role("link", name=f"{wans.count()} ports of").click()
     expect(page.get_by_role("heading", name="WAN links together")).to_be_visible()
-    expect(page.get_by_role("region", name="Outlook")).to_contain_text("The history is too short")
+    expect(page.get_by_role("region", name="Forecast")).to_contain_text("The history is too short")
     page.get_by_role("link", name="grid", exact=True).click()
     expect(page).to_have_url(re.compile(f"group={Group.objects.get().pk}"))
     expect(page.get_by_text(f"{wans.count()} ports").first).to_be_visible()
@@ -43,12 +43,12 @@ def test_ports_are_put_into_a_group_by_hand_and_taken_out(page, wans):
     port = wans.first()
     sign_in(page, "/fleet?words=Transport")
     page.get_by_role("checkbox", name=f"Choose Transport A of {port.device.name}").click()
-    page.get_by_label("put into").select_option("Watched closely")
+    page.get_by_label("add to group").select_option("Watched closely")
     expect(page.get_by_text("Watched closely has 1 by hand now.")).to_be_visible()
     assert list(group.ports.all()) == [port]
     page.get_by_role("navigation", name="Sites and groups").get_by_role("link", name="Watched closely").click()
     page.get_by_role("button", name="take out of Watched closely").click()
-    expect(page.get_by_text("No port holds these words")).to_be_visible()
+    expect(page.get_by_text("No matching ports")).to_be_visible()
     assert not group.ports.exists()
 
 

@@ -8,12 +8,13 @@ from django.contrib.auth.models import User
 from playwright.sync_api import expect
 
 from lumtar.core.alarms.severity import Severity
-from lumtar.domain.alarms.models import Rule
-from lumtar.domain.alarms.services import Transition, apply
+from lumtar.domain.alarms.models import Alarm, Rule
+from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.operation.models import Process
 from lumtar.domain.operation.services import announce
-from tests.browser.conftest import sign_in
+from tests.alarms import transition
+from tests.browser.conftest import settled, sign_in
 from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY
 from tests.standins import standing_in
@@ -23,13 +24,13 @@ pytestmark = pytest.mark.django_db(transaction=True)
 
 def test_from_the_first_visit_to_the_first_device(page, loopback):
     page.goto("/")
-    expect(page.get_by_role("heading")).to_have_text("Nobody can sign in yet. Make the administrator.")
+    expect(page.get_by_role("heading")).to_have_text("There is no user yet. Create the administrator.")
     page.get_by_label("Name").fill("anna")
     page.get_by_label("Password").fill("short")
-    page.get_by_role("button", name="Make administrator").click()
+    page.get_by_role("button", name="Create administrator").click()
     expect(page.get_by_role("alert")).to_contain_text("too short")
     page.get_by_label("Password").fill("a-good-long-word")
-    page.get_by_role("button", name="Make administrator").click()
+    page.get_by_role("button", name="Create administrator").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("Nothing is watched yet.")
     assert User.objects.get().is_superuser
     page.get_by_role("link", name="Fleet").click()
@@ -61,23 +62,21 @@ def test_now_says_what_is_wrong_and_leads_to_it(page, network):
     expect(page.get_by_role("heading", level=1)).to_contain_text("hex-wan-1 Transport A 95 % full outbound")
     expect(page.get_by_text("2 of 2 devices answer")).to_be_visible()
     cause = page.locator("a[data-row]").first
-    expect(cause).to_contain_text("nobody is told")
+    expect(cause).to_contain_text("nobody is notified")
     cause.click()
     expect(page).to_have_url(re.compile(r"/alarms/\d+"))
-    page.get_by_role("link", name="its chart").click()
+    page.get_by_role("main").get_by_role("link", name="Port", exact=True).click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("Transport A")
     expect(page.get_by_role("img", name=re.compile("Bandwidth in and out"))).to_be_visible()
 
 
 def test_a_new_alarm_appears_without_reloading(page, network):
     sign_in(page)
-    expect(page.get_by_text("Open alarms")).to_be_visible()
-    page.wait_for_timeout(700)
+    expect(page.get_by_text("Active alarms")).to_be_visible()
+    expect(page.locator("html")).to_have_attribute("data-live", "on")
     rule = Rule.objects.get(name="Reachability")
     text = "Does not answer: no answer on UDP 1161 in 3 tries"
-    changed = apply(
-        [Transition(network[1].pk, None, "unreachable", "", Severity.CRITICAL, text, datetime.now(UTC), rule.pk)]
-    )
+    changed = apply([transition(network[1], Severity.CRITICAL, text, rule=rule)])
     announce("alarms", changed)
     expect(page.get_by_role("heading", level=1)).to_contain_text("sal-acc-1 does not answer", timeout=5000)
     expect(page.locator("a[data-row]")).to_have_count(2)
@@ -100,19 +99,19 @@ def test_the_trail_from_a_site_to_a_port_and_back(page, network):
 
 def test_words_narrow_the_list_and_stay_in_the_address(page, network):
     sign_in(page, "/fleet")
-    page.get_by_label("Only what holds these words").fill("hex transport")
+    page.get_by_label("Search").fill("hex transport")
     expect(page.get_by_text("1 ports")).to_be_visible()
     expect(page).to_have_url(re.compile("words=hex"))
     page.reload()
     expect(page.get_by_text("1 ports")).to_be_visible()
-    page.get_by_label("Only what holds these words").fill("no such thing")
-    expect(page.get_by_text("No port holds these words")).to_be_visible()
+    page.get_by_label("Search").fill("no such thing")
+    expect(page.get_by_text("No matching ports")).to_be_visible()
 
 
 def test_figures_explain_themselves_and_spans_change(page, network):
     port = Interface.objects.get(device=network[0], if_index=1)
     sign_in(page, f"/fleet/port/{port.pk}?span=1h")
-    working = page.get_by_role("region", name="Working")
+    working = page.get_by_role("region", name="Calculation")
     expect(working).to_contain_text("7,125,000,000 octets counted in 60.00 s × 8")
     expect(working).to_contain_text("= 95.0 % of 1 Gb/s, from ifHighSpeed")
     for name in ("24 h", "7 d", "30 d"):
@@ -129,10 +128,10 @@ def test_the_whole_screen_at_a_past_time(page, network):
     expect(page.get_by_role("heading", level=1)).to_contain_text("sal-acc-1 does not answer")
     expect(page.get_by_text("Following now")).not_to_be_visible()
     page.get_by_role("link", name="Alarms", exact=True).click()
-    expect(page.get_by_text("Standing at")).to_be_visible()
+    expect(page.get_by_text("Active at")).to_be_visible()
     page.keyboard.press("n")
     expect(page.get_by_text("Following now")).to_be_visible()
-    expect(page.get_by_text("Standing now")).to_be_visible()
+    expect(page.get_by_role("link", name="Active", exact=True)).to_be_visible()
 
 
 def test_a_range_is_chosen_by_dragging_and_by_typing(page, network):
@@ -184,7 +183,7 @@ def test_zooming_into_a_chart_moves_the_whole_screen(page, network):
     sign_in(page, f"/fleet/port/{port.pk}?span=24h")
     chart = page.get_by_role("img", name=re.compile("Bandwidth in and out"))
     expect(chart).to_be_visible()
-    page.wait_for_timeout(500)
+    settled(page)
     box = chart.bounding_box()
     page.mouse.move(box["x"] + box["width"] * 0.8, box["y"] + 100)
     page.mouse.down()
@@ -207,7 +206,7 @@ def test_everything_by_keyboard(page, network):
     expect(page.get_by_role("heading", level=1)).to_contain_text("sal-acc-1")
     page.get_by_role("link", name="Now").focus()
     page.keyboard.press("Enter")
-    expect(page.get_by_text("Open alarms")).to_be_visible()
+    expect(page.get_by_text("Active alarms")).to_be_visible()
     page.keyboard.press("j")
     expect(page.locator("a[data-row]").first).to_be_focused()
     page.keyboard.press("Enter")
@@ -216,16 +215,27 @@ def test_everything_by_keyboard(page, network):
 
 def test_a_rule_is_changed_and_wrong_limits_are_explained(page, network):
     sign_in(page, "/alarms")
-    expect(page.get_by_text("Nobody is told: no address is set.").first).to_be_visible()
-    page.get_by_role("button", name="change").first.click()
+    expect(page.get_by_text("Nobody is notified: no address is set.").first).to_be_visible()
+    page.get_by_role("button", name="Edit Utilisation").click()
     page.get_by_label("Clear below, %").fill("95")
     page.get_by_role("button", name="Save").click()
-    expect(page.get_by_role("alert").filter(has_text="between 0 and the limit")).to_be_visible()
+    expect(page.get_by_role("alert").filter(has_text="clearing limit must not be above the limit")).to_be_visible()
     page.get_by_label("Clear below, %").fill("70")
     page.get_by_label("Mail to").fill("duty@oskelund.example, night@oskelund.example")
     page.get_by_role("button", name="Save").click()
-    expect(page.get_by_text("By mail to duty@oskelund.example, night@oskelund.example")).to_be_visible()
-    assert Rule.objects.get(name="Utilisation").clear_percent == 70
+    expect(page.get_by_text("Mail to duty@oskelund.example, night@oskelund.example")).to_be_visible()
+    level = {"severity": 4, "limit": 90, "clear": 70}
+    assert Rule.objects.get(name="Utilisation").levels == [level]
+    page.get_by_role("button", name="Edit Utilisation").click()
+    page.get_by_role("button", name="Add a level").click()
+    page.get_by_label("Raise above, %").nth(1).fill("75")
+    page.get_by_label("Clear below, %").nth(1).fill("60")
+    page.get_by_label("Severity").nth(1).select_option("minor")
+    page.get_by_label("Or for (minutes)").fill("10")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_text("minor above 75 %, cleared below 60 %")).to_be_visible()
+    rule = Rule.objects.get(name="Utilisation")
+    assert (rule.levels, rule.hold_s) == ([{"severity": 3, "limit": 75, "clear": 60}, level], 600)
 
 
 def test_the_theme_is_chosen_and_remembered(page, network):
@@ -244,9 +254,18 @@ def test_a_phone_can_show_alarms_and_a_device(page, network):
     page.set_viewport_size({"width": 360, "height": 740})
     sign_in(page, "/alarms")
     expect(page.locator("a[data-row]").first).to_be_visible()
-    for path in ("/alarms", f"/fleet/device/{network[0].pk}"):
+    port = Interface.objects.get(device=network[0], if_index=1)
+    alarm = Alarm.objects.filter(is_cleared=False).first()
+    for path in (
+        "/",
+        "/alarms",
+        f"/alarms/{alarm.pk}",
+        f"/fleet/device/{network[0].pk}",
+        f"/fleet/port/{port.pk}",
+        "/setup",
+    ):
         page.goto(path)
-        page.wait_for_timeout(500)
+        settled(page)
         assert page.evaluate("document.scrollingElement.scrollWidth") <= 360
 
 

@@ -17,7 +17,7 @@ pytestmark = pytest.mark.django_db(transaction=True)
 
 def test_a_credential_is_made_changed_and_never_shown(page, network):
     sign_in(page, "/setup/credentials")
-    page.get_by_role("button", name="Make a credential").click()
+    page.get_by_role("button", name="New credential").click()
     page.get_by_label("Name", exact=False).first.fill("Core")
     page.get_by_label("User").fill("anna")
     page.get_by_label("Authentication password").fill("authenticate-me")
@@ -110,18 +110,18 @@ def test_a_device_is_changed_retired_restored_and_deleted(page, network):
     expect(page.get_by_role("heading", level=1)).to_contain_text("hex-wan-9")
     expect(page.get_by_text("floor", exact=True)).to_be_visible()
     page.get_by_role("button", name="retire").click()
-    expect(page.get_by_text("Its history stays, and it can be restored")).to_be_visible()
+    expect(page.get_by_text("Its history is kept, and it can be restored")).to_be_visible()
     page.get_by_role("button", name="Retire it").click()
     expect(page.get_by_text("not polled, its history is kept")).to_be_visible()
     page.goto("/setup/retired")
     page.get_by_role("link", name="hex-wan-9").click()
     page.get_by_role("button", name="restore").click()
-    page.get_by_role("button", name="Restore it").click()
+    page.get_by_role("button", name="Restore", exact=True).click()
     expect(page.get_by_text("not polled, its history is kept")).not_to_be_visible()
     services.retire(device.pk, "anna")
     page.reload()
     page.get_by_role("button", name="delete").click()
-    page.get_by_role("button", name="Delete it with its history").click()
+    page.get_by_role("button", name="Delete permanently").click()
     expect(page.get_by_role("heading", level=1)).not_to_be_visible()
     assert not Device.objects.filter(pk=device.pk).exists()
 
@@ -143,7 +143,7 @@ def test_a_form_is_not_offered_before_its_choices_are_there(page, network):
 def test_a_sold_speed_is_set_and_shown(page, network):
     port = Interface.objects.get(label="Transport A", device__name="hex-wan-1")
     sign_in(page, f"/fleet/port/{port.pk}")
-    page.get_by_role("button", name="sold as …").click()
+    page.get_by_role("button", name="Sold as …").click()
     page.get_by_label("in, Mb/s").fill("300")
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_text("1 Gb/s port, sold as 300 Mb/s in")).to_be_visible()
@@ -156,7 +156,7 @@ def test_poll_now_is_asked_for_and_its_record_is_read(page, network):
     sign_in(page, f"/fleet/device/{device.pk}")
     with page.expect_response(lambda answer: answer.url.endswith("/polls")):
         page.get_by_role("button", name="poll now").click()
-    expect(page.get_by_text("Asked the collector")).to_be_visible()
+    expect(page.get_by_text("Waiting for the collector")).to_be_visible()
     asked = device.poll_requests.get()
     from lumtar.domain.inventory import polling
 
@@ -186,5 +186,5 @@ def test_an_own_field_from_making_it_to_the_inventory(page, network):
     expect(rows.filter(has_text="sal-acc-1")).to_contain_text("S-77")
     page.get_by_role("button", name=re.compile("^name")).click()
     expect(rows.first).to_contain_text("sal-acc-1")
-    page.get_by_label("Only what holds these words").fill("s-77")
+    page.get_by_label("Search").fill("s-77")
     expect(rows).to_have_count(1)

@@ -8,10 +8,11 @@ from playwright.sync_api import expect
 
 from lumtar.core.alarms.severity import Severity
 from lumtar.domain.alarms.models import Rule
-from lumtar.domain.alarms.services import Transition, apply
+from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings.models import Gap, LiveReading, LiveWish, Reading, Retention
+from tests.alarms import transition
 from tests.browser.conftest import sign_in
 from tests.network import fill
 
@@ -38,11 +39,11 @@ def test_a_chart_in_other_units_beside_another_time_and_as_a_table(page, port):
     page.get_by_label("scale").select_option("logarithmic")
     expect(page).to_have_url(re.compile("scale=log"))
     page.get_by_role("button", name="table").click()
-    steps = page.get_by_label("Table of what is seen").get_by_role("row")
+    steps = page.get_by_label("Summary").get_by_role("row")
     expect(steps.nth(1)).to_contain_text(re.compile(r"\d\d:\d\d – \d\d:\d\d"))
     assert steps.count() > 50
     page.reload()
-    expect(page.get_by_label("Table of what is seen")).to_be_visible()
+    expect(page.get_by_label("Summary")).to_be_visible()
     expect(page.get_by_role("button", name="bytes")).to_have_attribute("aria-pressed", "true")
 
 
@@ -149,15 +150,15 @@ def test_was_it_the_copy_that_failed_last_night_or_the_network(page, transaction
         (Severity.CRITICAL, f"Does not answer: {why}", began),
         (Severity.CLEARED, "Answers again after 150 minutes", ended),
     ):
-        apply([Transition(branch.pk, None, "unreachable", "", severity, text, at, rule.pk)])
+        apply([transition(branch, severity, text, at=at, rule=rule)])
     sign_in(page)
     page.get_by_role("link", name="Alarms").click()
-    page.get_by_role("link", name="All of the time shown").click()
+    page.get_by_role("link", name="History").click()
     line = page.get_by_role("link", name=re.compile("hex-wan-1 .*Answers again after 150 minutes"))
     expect(line).to_contain_text("2 h")
     line.click()
     expect(page.get_by_text(f"Does not answer: {why}")).to_be_visible()
-    page.get_by_role("link", name="the device").click()
+    page.get_by_role("main").get_by_role("link", name="Device", exact=True).click()
     expect(page.get_by_text(f"hex-wan-1 does not answer: {why}")).to_be_visible()
     expect(page.get_by_text("hex-wan-1 restarted, was up 12 d")).to_be_visible()
 
@@ -179,7 +180,7 @@ def test_ports_are_chosen_and_looked_at_live(page, network):
     )
     expect(page.get_by_text("2.0 Mb/s", exact=True)).to_be_visible()
     assert LiveWish.objects.filter(by="demo", every_s=2).count() == 2
-    page.get_by_label("looked at every").select_option("5 s")
+    page.get_by_label("interval").select_option("5 s")
     expect(page).to_have_url(re.compile("every=5"))
     page.get_by_role("button", name="pause").click()
     expect(page.get_by_text("Paused: nothing is read.")).to_be_visible()

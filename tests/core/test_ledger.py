@@ -2,20 +2,18 @@
 
 import numpy as np
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
 from lumtar.core.counters import Flag
 from lumtar.core.ledger import Ledger
-from lumtar.core.rules.threshold import Threshold, Watched, step
+from lumtar.core.speeds import NOT_CREDIBLE
 from tests.core.examples import snapshot, status
 
 START = 1_000_000
 SLOT = np.array([0])
 
 
-def ledger(*rules):
-    made = Ledger(list(rules))
+def ledger():
+    made = Ledger()
     made.add(1)
     return made
 
@@ -90,65 +88,62 @@ def test_a_changed_speed_is_noticed():
 
 
 def test_growing_keeps_what_is_known():
-    made = ledger(Threshold(90, 80, 1))
+    made = ledger()
     feed(made, [95])
     more = made.add(50)
     assert list(more) == list(range(1, 51))
-    assert made.raised[0, 0]
     assert made.state.seen[0] and not made.state.seen[1:51].any()
 
 
-class TestRule:
-    rule = Threshold(limit=90, clear=80, readings=3)
-
-    def transitions(self, percents):
-        seen = feed(ledger(self.rule), percents)[1:]
-        return ["raised" if s.raised[0, 0] else "cleared" if s.cleared[0, 0] else "" for s in seen]
-
-    def test_raised_by_three_in_a_row(self):
-        assert self.transitions([95, 96, 97, 98]) == ["", "", "raised", ""]
-
-    def test_a_break_starts_the_count_anew(self):
-        assert self.transitions([95, 96, 50, 95, 96]) == [""] * 5
-
-    def test_between_the_limits_nothing_happens(self):
-        assert self.transitions([95, 96, 97, 85, 85, 79]) == ["", "", "raised", "", "", "cleared"]
-
-    def test_raised_again_after_clearing(self):
-        assert self.transitions([95, 95, 95, 10, 95, 95, 95]) == ["", "", "raised", "cleared", "", "", "raised"]
+def test_slots_of_what_is_gone_are_used_again():
+    made = ledger()
+    made.add(9)
+    made.state.counters[3:6] = 7
+    made.drop(np.array([3, 4, 5]))
+    for _ in range(100):
+        slots = made.add(3)
+        assert sorted(slots) == [3, 4, 5] and not made.state.counters[slots].any()
+        made.drop(slots)
+    assert sorted(made.add(5)) == [3, 4, 5, 10, 11] and made.slots.size == 12
 
 
-@given(
-    values=st.lists(st.one_of(st.none(), st.floats(0, 120)), max_size=60),
-    limit=st.floats(1, 100),
-    clear_share=st.floats(0, 1),
-    readings=st.integers(1, 5),
-)
-def test_the_rule_agrees_with_a_plain_one(values, limit, clear_share, readings):
-    """Beside the vectorised rule runs one written as a person would say it."""
-    rule = Threshold(limit, limit * clear_share, readings)
-    memory = Watched(np.zeros(1, np.int16), np.zeros(1, bool))
-    row, standing = 0, False
-    for value in values:
-        memory = step(rule, np.array([np.nan if value is None else value]), memory)
-        if value is not None:
-            row = row + 1 if value > limit else 0
-            if row >= readings:
-                standing = True
-            if value < rule.clear:
-                standing = False
-        assert bool(memory.raised[0]) is standing
+class TestASpeedThatCannotBe:
+    """A loopback interface that states 10 Mb/s and carries 631."""
 
+    def feed(self, made, percents, mbps):
+        seen = feed(made, percents, speed_mbps=mbps)
+        return seen[1:]
 
-@pytest.mark.parametrize(
-    ("values", "words"),
-    [
-        ((0, 0, 3), "above 0"),
-        ((90, 95, 3), "clearing limit"),
-        ((90, -1, 3), "clearing limit"),
-        ((90, 80, 0), "in a row"),
-    ],
-)
-def test_limits_that_make_no_sense_are_refused_in_words(values, words):
-    with pytest.raises(ValueError, match=words):
-        Threshold(*values)
+    def test_far_above_it_one_reading_is_enough(self):
+        made = ledger()
+        told = made.observe(SLOT, snapshot(START, (0, 0)), status(high_speed=10, speed=10_000_000))
+        assert told.in_speed[0] == 10_000_000
+        octets = round(631e6 / 8 * 60)
+        seen = made.observe(SLOT, snapshot(START + 60, (octets, 0)), status(high_speed=10, speed=10_000_000))
+        assert seen.in_bps[0] == pytest.approx(631e6)
+        assert np.isnan(seen.in_percent[0]) and np.isnan(seen.out_percent[0]) and seen.speed_changed[0]
+        assert made.speeds(SLOT)[0][0] == 0
+
+    def test_somewhat_above_it_takes_three_in_a_row(self):
+        made = ledger()
+        seen = self.feed(made, [130, 130, 90, 130, 130, 130, 20], 100)
+        assert [bool(np.isnan(each.in_percent[0])) for each in seen] == [False] * 5 + [True, True]
+
+    def test_a_device_that_renews_its_counters_seldom_is_believed(self):
+        """Every 90 s while it is polled every 60 s: one and a half times, then half of what it carries at line speed."""
+        made = ledger()
+        seen = self.feed(made, [150, 75, 75] * 20, 1000)
+        assert not any(np.isnan(each.in_percent[0]) for each in seen)
+
+    def test_another_stated_speed_is_believed_again(self):
+        made = ledger()
+        self.feed(made, [300], 100)
+        assert made.state.excess[0] == NOT_CREDIBLE
+        seen = made.observe(SLOT, snapshot(START + 300, (10**12, 0)), status(high_speed=10_000))
+        assert made.state.excess[0] == 0 and made.speeds(SLOT)[0][0] == 10**10 and seen.speed_changed[0]
+
+    def test_a_speed_that_somebody_set_is_used(self):
+        made = ledger()
+        made.state.in_override[0] = 10**9
+        seen = self.feed(made, [300], 100)[-1]
+        assert seen.in_percent[0] == pytest.approx(30) and np.isnan(seen.out_percent[0])

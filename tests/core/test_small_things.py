@@ -10,10 +10,9 @@ from hypothesis import strategies as st
 from lumtar.core import schedule, text, working
 from lumtar.core.alarms.density import Stand, density, stands
 from lumtar.core.alarms.severity import Severity
-from lumtar.core.alarms.wording import reachable_text, utilisation_text
 from lumtar.core.counters import Flag
 from lumtar.core.lede import Cause, Standing, lede
-from lumtar.core.measures import bits_per_second, utilisation
+from lumtar.core.measures.rates import bits_per_second, utilisation
 from lumtar.core.speeds import SpeedSource, chosen, port_speed
 from lumtar.core.text import clean, mac_address
 from lumtar.core.units import counted, duration, rate
@@ -102,12 +101,6 @@ class TestWords:
         assert duration(86400) == "1 day"
         assert counted(1, "device") == "One device"
         assert counted(14, "thing") == "14 things"
-
-    def test_alarm_texts(self):
-        assert utilisation_text("out", 93.9, 281.7e6, 300e6, 3) == (
-            "94 % full outbound: 281.7 Mb/s of 300 Mb/s, for three readings in a row"
-        )
-        assert reachable_text(120, "2 minutes") == "Answers again after 2 minutes"
 
     standing = Standing(devices=61, answering=60, ports=829, ports_up=749)
 

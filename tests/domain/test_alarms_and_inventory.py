@@ -10,12 +10,13 @@ from django.contrib.auth.models import User
 from django.core import mail
 from django.db import IntegrityError, transaction
 
+from lumtar.core.alarms.facts import Ended
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.discovery import Described, PartDescribed, PortDescribed
 from lumtar.domain.accounts import services as accounts
 from lumtar.domain.alarms import jobs, queries
-from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification, Rule, RuleMemory
-from lumtar.domain.alarms.services import Transition, apply, remember
+from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification, Rule
+from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory import credentials, description
 from lumtar.domain.inventory import queries as fleet
 from lumtar.domain.inventory import services as inventory
@@ -25,6 +26,7 @@ from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation import secrets
 from lumtar.wire import usm
 from lumtar.wire.session import Community
+from tests.alarms import transition
 from tests.domain.conftest import NOW
 
 pytestmark = pytest.mark.django_db
@@ -37,23 +39,13 @@ def rule():
 
 @pytest.fixture
 def raised(device, ports, rule):
-    return Transition(
-        device.pk,
-        ports[0].pk,
-        "utilisation",
-        str(rule.pk),
-        Severity.MAJOR,
-        "94 % full",
-        NOW,
-        rule.pk,
-        ("duty@oskelund.example",),
-    )
+    to = ("duty@oskelund.example",)
+    return transition(device, Severity.MAJOR, "94 % full", at=NOW, interface=ports[0], rule=rule, mail_to=to)
 
 
-def cleared(transition, minutes=10):
-    return replace(
-        transition, severity=Severity.CLEARED, text="Back to 60 %", at=transition.at + timedelta(minutes=minutes)
-    )
+def cleared(told, minutes=10):
+    over = told.at + timedelta(minutes=minutes)
+    return replace(told, severity=Severity.CLEARED, facts=Ended("Back to 60 %"), at=over)
 
 
 class TestAlarms:
@@ -75,39 +67,28 @@ class TestAlarms:
         assert Alarm.objects.get().raised_at == NOW + timedelta(hours=1)
         with pytest.raises(IntegrityError), transaction.atomic():
             Alarm.objects.create(
-                device_id=raised.device,
-                interface_id=raised.interface,
+                resource_kind=raised.kind,
+                resource_id=raised.resource,
                 type=raised.type,
                 qualifier=raised.qualifier,
                 severity=3,
-                text="",
                 raised_at=NOW,
                 changed_at=NOW,
             )
 
-    def test_alarms_of_a_device_are_unique_without_an_interface_too(self, raised):
-        silent = replace(raised, interface=None, type="unreachable", qualifier="")
-        apply([silent])
-        assert apply([silent]) == []
-
     def test_the_past_is_as_it_was(self, raised):
         apply([raised, cleared(raised, 10), replace(raised, at=NOW + timedelta(minutes=30))])
-        standing = [len(queries.standing(NOW + timedelta(minutes=at))) for at in (-1, 0, 9, 11, 29, 31)]
+        standing = [queries.active(NOW + timedelta(minutes=at))[1] for at in (-1, 0, 9, 11, 29, 31)]
         assert standing == [0, 1, 1, 0, 0, 1]
-        assert queries.standing(NOW + timedelta(minutes=40))[0].raised_at == NOW + timedelta(minutes=30)
-        assert queries.standing(NOW + timedelta(minutes=5))[0].raised_at == NOW
+        assert queries.active(NOW + timedelta(minutes=40))[0][0].raised_at == NOW + timedelta(minutes=30)
+        assert queries.active(NOW + timedelta(minutes=5))[0][0].raised_at == NOW
 
     def test_history_and_timeline(self, raised):
         apply([raised, cleared(raised, 10)])
         rows = queries.history(NOW - timedelta(hours=1), NOW + timedelta(hours=1), 10, 0)
-        assert [(row.severity, row.device, row.interface) for row in rows] == [(0, "hex-wan-1", "Transport 1")]
+        assert [(row.severity, row.label) for row in rows] == [(0, "hex-wan-1 Transport 1")]
         buckets = queries.timeline(NOW - timedelta(minutes=30), NOW + timedelta(minutes=30), 6)
         assert [bucket.count for bucket in buckets] == [0, 0, 0, 1, 0, 0]
-
-    def test_counts_survive_and_are_forgotten(self, rule, ports):
-        remember({(rule.pk, ports[0].pk): 1, (rule.pk, ports[1].pk): 2})
-        remember({(rule.pk, ports[0].pk): 2, (rule.pk, ports[1].pk): 0})
-        assert list(RuleMemory.objects.values_list("interface_id", "over")) == [(ports[0].pk, 2)]
 
 
 def send(told, attempts=0):
@@ -124,7 +105,7 @@ class TestMail:
     def test_a_mail_says_what_where_and_when(self, told):
         send(told)
         sent = mail.outbox[0]
-        assert sent.subject == "[major] hex-wan-1, port Transport 1: 94 % full"
+        assert sent.subject == "[major] hex-wan-1 Transport 1: 94 % full"
         assert sent.to == ["duty@oskelund.example"]
         assert "site       Hexwater" in sent.body and "2026-11-23 12:00:00 UTC" in sent.body
         told.refresh_from_db()

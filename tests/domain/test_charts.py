@@ -9,13 +9,14 @@ from hypothesis import strategies as st
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.counters import Flag
 from lumtar.domain.alarms import queries as alarms
-from lumtar.domain.alarms.services import Transition, apply
+from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory import queries as fleet
 from lumtar.domain.inventory.description import SpeedChange, note_speeds
 from lumtar.domain.readings import rollups, series, sparks
 from lumtar.domain.readings.models import Gap, Reading
+from tests.alarms import transition
 from tests.domain.conftest import NOW, polled_port
-from tests.domain.test_readings import minutes, store
+from tests.domain.stored import minutes, store
 
 pytestmark = pytest.mark.django_db
 DAY = timedelta(days=1)
@@ -156,8 +157,8 @@ class TestThePast:
 def test_the_small_line_beside_an_alarm_is_its_ports_load(ports):
     note_speeds([SpeedChange(ports[0].pk, NOW - DAY, 10**6, True, 0, 0)])
     store(ports[0], minutes(120, NOW - timedelta(hours=2)), 7500, 6_750_000)
-    apply([Transition(ports[0].device_id, ports[0].pk, "utilisation", "1", Severity.MAJOR, "full", NOW, None)])
-    standing = alarms.standing(NOW)
+    apply([transition(ports[0].device, Severity.MAJOR, "full", at=NOW, interface=ports[0])])
+    standing, _ = alarms.active(NOW)
     line = sparks.of(standing, NOW)[standing[0].id]
     assert len(line) == sparks.POINTS
     assert {value for value in line if value is not None} == {90.0}

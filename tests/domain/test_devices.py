@@ -5,13 +5,14 @@ from django.utils import timezone
 
 from lumtar.core.alarms.severity import Severity
 from lumtar.domain.alarms.models import Alarm
-from lumtar.domain.alarms.services import Transition, apply
+from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory import catalogue, queries, services
 from lumtar.domain.inventory.credentials import create
 from lumtar.domain.inventory.models import Device, Interface, OwnField, Site
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.editing import Stale
 from lumtar.domain.readings.models import Gap, Newest
+from tests.alarms import transition
 from tests.domain.conftest import NOW
 
 pytestmark = pytest.mark.django_db
@@ -111,7 +112,7 @@ def test_own_fields_hold_what_they_are_for(kind, right, wrong, words):
 
 
 def test_retired_it_is_out_of_the_lists_and_its_history_stays(device):
-    apply([Transition(device.pk, None, "unreachable", "", Severity.MAJOR, "no answer", NOW, None)])
+    apply([transition(device, Severity.MAJOR, "no answer", at=NOW)])
     services.retire(device.pk, "anna")
     assert queries.devices()[1] == queries.ports()[1] == 0 and queries.site_counts() == []
     assert [row.name for row in queries.devices(retired=True)[0]] == ["sal-wan-1"]

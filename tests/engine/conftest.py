@@ -13,6 +13,7 @@ from lumtar.domain.inventory.models import Device
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.readings.models import Newest, Reading
 from lumtar.engine.collector.collector import Collector
+from tests.alarms import first_rules
 from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY, agent, box
 
@@ -24,10 +25,8 @@ def quick(monkeypatch, let_go, transactional_db):
     monkeypatch.setattr("lumtar.engine.collector.collector.CONFIGURE", 0.4)
     monkeypatch.setattr("lumtar.core.schedule.CONFIRM_AFTER", 0.4)
     monkeypatch.setattr("lumtar.engine.collector.keeper.PAUSE", 0.2)
-    # A migration made these; a test with its own transactions finds the tables empty.
-    Rule.objects.get_or_create(name="Utilisation", defaults={"type": "utilisation"})
-    Rule.objects.get_or_create(name="Reachability", defaults={"type": "unreachable", "readings": 2, "severity": 5})
-    Rule.objects.exclude(type="lumtar").update(mail_to=["duty@oskelund.example"])
+    first_rules()
+    Rule.objects.exclude(measure="lumtar").update(mail_to=["duty@oskelund.example"])
     yield
     connections.close_all()
 

@@ -175,7 +175,7 @@ def batch_of():
     from lumtar.domain.inventory.services import add_device
     from lumtar.domain.readings.partitions import ensure_around
     from lumtar.engine.recorder import Recorder
-    from tests.engine.test_store import answer
+    from tests.engine.answers import answer
 
     at = float(int(time.time()))
 

@@ -6,14 +6,26 @@ import pytest
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.counters import Snapshot
 from lumtar.core.ledger import Status
-from lumtar.domain.alarms.models import Rule
+from lumtar.core.rules import Pairs
 from lumtar.domain.inventory.models import Device, Interface
+from lumtar.engine.batch import ComponentValue
 from lumtar.engine.recorder import Answer, Recorder
 from lumtar.wire.faults import Fault, FaultKind
+from tests.alarms import rule
 
 START = 1_795_000_000.0
 BOOT = START - 86400
 SILENT = Fault(FaultKind.NO_ANSWER, "no answer on UDP 161 in 3 tries")
+
+
+RULES = [
+    rule(pk=1, times=2, mail_to=["duty@oskelund.example"]),
+    rule("unanswered", 0.5, 0.5, pk=2, times=2, severity=5, mail_to=["night@oskelund.example"]),
+]
+
+
+def said(transition):
+    return transition.facts.sentence()
 
 
 @pytest.fixture
@@ -23,20 +35,7 @@ def device():
 
 @pytest.fixture
 def recorder(device):
-    rules = [
-        Rule(
-            pk=1,
-            name="Utilisation",
-            type="utilisation",
-            limit_percent=90,
-            clear_percent=80,
-            readings=2,
-            severity=4,
-            mail_to=["duty@oskelund.example"],
-        ),
-        Rule(pk=2, name="Reachability", type="unreachable", readings=2, severity=5, mail_to=["night@oskelund.example"]),
-    ]
-    made = Recorder(rules)
+    made = Recorder(RULES)
     made.add(device, [Interface(pk=70 + n, device=device, if_index=n, label=f"Transport {n}") for n in (1, 2)])
     return made
 
@@ -94,11 +93,11 @@ def test_silence_is_an_alarm_at_the_second_poll_and_a_gap_from_the_last_answer(r
     second = recorder.silent(device, START + 70, SILENT, START + 120)
     raised = second.transitions[0]
     assert (raised.severity, raised.mail_to) == (Severity.CRITICAL, ("night@oskelund.example",))
-    assert raised.text == "Does not answer: no answer on UDP 161 in 3 tries"
+    assert said(raised) == "Does not answer: no answer on UDP 161 in 3 tries"
     assert not second.gaps and not second.entries
     back = recorder.take([answer(device, 5)])
     assert back.transitions[0].severity is Severity.CLEARED
-    assert back.transitions[0].text == "Answers again after 4 minutes"
+    assert said(back.transitions[0]) == "Answers again after 4 minutes"
     assert (back.gaps[0].start, back.gaps[0].end) == (START, START + 300)
 
 
@@ -113,25 +112,81 @@ def test_a_rule_that_is_switched_off_raises_nothing(recorder, device):
 def test_changed_rules_keep_what_they_remember(recorder, device):
     recorder.take([answer(device, 0, 95)])
     batch = recorder.take([answer(device, 1, 95)])
-    assert batch.memory == {(1, 71): 1, (1, 72): 1}
-    recorder.renew_rules(
-        [
-            *recorder.rules,
-            recorder.silence,
-            Rule(pk=9, name="Another", type="utilisation", limit_percent=50, clear_percent=40, readings=9),
-        ]
-    )
+    assert remembered(batch) == {(1, 71): 1, (1, 72): 1}
+    recorder.renew_rules([*RULES, rule(pk=9, limit=50, clear=40, times=9)])
     batch = recorder.take([answer(device, 2, 95)])
     assert [each.qualifier for each in batch.transitions] == ["1", "1"]
-    assert batch.transitions[0].text == "95 % full outbound: 950 Mb/s of 1 Gb/s, for two readings in a row"
-    assert batch.memory[9, 71] == 1
+    assert said(batch.transitions[0]) == "95 % full outbound: 950 Mb/s of 1 Gb/s, for two readings in a row"
+    assert remembered(batch) == {(1, 71): 2, (1, 72): 2, (9, 71): 1, (9, 72): 1}
+    batch = recorder.take([answer(device, 3, 95)])
+    assert remembered(batch) == {(9, 71): 2, (9, 72): 2}, "only what changed"
 
 
 def test_what_stood_before_a_restart_is_not_raised_again(recorder, device):
-    recorder.stand(1, 0)
-    for minute in range(5):
-        batch = recorder.take([answer(device, minute, 95)])
-        assert 71 not in [each.interface for each in batch.transitions]
+    recorder.watch.bring_back("interface", Pairs.joined([]), [(1, 71, 4)], {}, {71: 7, 72: 7})
+    found = [each.resource for minute in range(5) for each in recorder.take([answer(device, minute, 95)]).transitions]
+    assert found == [72]
+
+
+def remembered(batch):
+    pairs = batch.memory["interface"]
+    return dict(zip(zip(pairs.rule.tolist(), pairs.subject.tolist(), strict=True), pairs.held.tolist(), strict=True))
+
+
+def test_a_component_can_be_watched(recorder, device):
+    recorder.renew_rules([*RULES, rule("processor", pk=5, times=1), rule("faulty", 0.5, 0.5, pk=6, times=1)])
+    polled = answer(device, 0)
+    polled.parts = [
+        ComponentValue(31, "processor", "%", START, 95.0),
+        ComponentValue(32, "fan", "state", START, 2.0),
+        ComponentValue(33, "fan", "state", START, 3.0),
+    ]
+    batch = recorder.take([polled])
+    assert [(each.kind, each.resource, each.device, said(each)) for each in batch.transitions] == [
+        ("component", 31, 7, "Processor load 95 %, above 90 %"),
+        ("component", 32, 7, "State: out of order"),
+    ]
+    assert [part[1] for part in batch.parts] == [31, 32, 33]
+
+
+def test_a_rule_about_some_ports_looks_at_no_others(recorder, device):
+    narrow = rule(pk=1, times=1, scope='label is "Transport 2"')
+    recorder.renew_rules([narrow], {1: {72}})
+    recorder.take([answer(device, 0, 95)])
+    batch = recorder.take([answer(device, 1, 95)])
+    assert [each.resource for each in batch.transitions] == [72]
+    recorder.renew_rules([narrow], {1: {71}})
+    batch = recorder.take([answer(device, 2, 95)])
+    assert [(each.resource, each.severity, said(each)) for each in batch.transitions] == [
+        (71, Severity.MAJOR, "95 % full outbound: 950 Mb/s of 1 Gb/s"),
+        (72, Severity.CLEARED, "The rule does not apply here any more"),
+    ]
+
+
+def test_devices_that_come_and_go_leave_no_slots_behind(recorder, device):
+    recorder.take([answer(device, 0, 95)])
+    room = len(recorder.ledger.state.at)
+    for number in range(100):
+        other = Device(pk=100 + number, name="sal-wan-1", address="127.0.0.2")
+        slots = recorder.add(other, [Interface(pk=900 + number, device=other, if_index=1, label="Transport A")])
+        assert list(slots) == [2]
+        recorder.silent(other, START, SILENT, 0)
+        recorder.drop(other.pk)
+    assert len(recorder.ledger.state.at) == max(room, 4)
+    assert recorder.watch.kinds["device"].slots.size == 2
+    assert recorder.watch.kinds["interface"].slot_of == {71: 0, 72: 1}
+    batch = recorder.take([answer(device, 1, 95)])
+    assert list(batch.interfaces) == [71, 72] and batch.rows == 2
+
+
+def test_a_stated_speed_that_is_exceeded_is_not_believed(recorder, device):
+    recorder.take([answer(device, 0, 95)])
+    fast = answer(device, 1, 95)
+    fast.status.high_speed_mbps[:], fast.status.speed_bps[:] = 10, 10**7
+    batch = recorder.take([fast])
+    assert [(change.port_bps, change.is_credible) for change in batch.speeds] == [(10**7, False)] * 2
+    assert "states 10 Mb/s but carries more" in batch.entries[0].text
+    assert not batch.transitions and np.isnan(batch.seen.out_percent).all()
 
 
 def test_two_devices_in_one_batch_keep_apart(recorder, device):

@@ -3,15 +3,11 @@
 import time
 from datetime import UTC, datetime
 
-import numpy as np
 import pytest
 from django.db import connection
 
 from lumtar.core.alarms.severity import Severity
-from lumtar.core.counters import Snapshot
-from lumtar.core.ledger import Status
 from lumtar.domain.alarms.models import Alarm, RuleMemory
-from lumtar.domain.alarms.services import Transition
 from lumtar.domain.inventory import services
 from lumtar.domain.inventory.models import Device, DeviceState, Interface, InterfaceSpeed
 from lumtar.domain.inventory.services import add_device
@@ -21,8 +17,10 @@ from lumtar.domain.readings.models import DeviceReading, Gap, Newest, Reading
 from lumtar.domain.readings.partitions import ensure_around
 from lumtar.engine import store
 from lumtar.engine.batch import GapNews
-from lumtar.engine.recorder import Answer, Recorder
-from tests.domain.test_readings import store as keep
+from lumtar.engine.recorder import Recorder
+from tests.alarms import transition
+from tests.domain.stored import store as keep
+from tests.engine.answers import answer
 
 AT = 1_795_000_020.0
 
@@ -46,7 +44,7 @@ def batch(devices):
         if at < AT:
             store.write(made)
     for device in devices:
-        made.transitions.append(Transition(device.pk, None, "unreachable", "", Severity.MAJOR, "x", when(AT), None))
+        made.transitions.append(transition(device, Severity.MAJOR, "x", at=when(AT)))
         made.gaps.append(GapNews(device.pk, AT - 300, AT - 200, "silent", "no answer"))
         made.entries.append(Entry(at=when(AT), kind=Entry.Kind.REACH, device=device, text="a word"))
     return made
@@ -54,16 +52,6 @@ def batch(devices):
 
 def when(seconds):
     return datetime.fromtimestamp(seconds, UTC)
-
-
-def answer(device, slots, at):
-    ones = np.ones(2, bool)
-    counters = np.full((2, 12), int(at), np.uint64)
-    snapshot = Snapshot(np.full(2, at), np.full(2, int(at)), np.zeros(2, np.int64), counters, ones, ones)
-    states = np.ones(2, np.int16)
-    return Answer(
-        device, at, 100, slots, snapshot, Status(states, states, np.full(2, 100), np.full(2, 10**8)), at + 60, 1.0, 2.0
-    )
 
 
 def stored():

@@ -14,9 +14,10 @@ from django.db import connection
 from lab.mail import mails, sink
 from lumtar.core.alarms.severity import Severity
 from lumtar.domain.alarms.models import Notification, Rule
-from lumtar.domain.alarms.services import Transition, apply
+from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.operation.models import Process
+from tests.alarms import transition
 from tests.conftest import free_port
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -52,15 +53,15 @@ def until(look, patience=20):
 
 def test_an_alarm_raised_and_cleared_is_two_mails(worker, mailbox):
     device = add_device("127.0.0.3", name="pel-wan-1", site="Pellwick", kind="v2c", secret={"community": "word"})
-    rule, _ = Rule.objects.get_or_create(name="Reachability", defaults={"type": "unreachable"})
+    rule = Rule.objects.get(name="Reachability")
     until(lambda: Process.objects.filter(name="worker").exists())
     to = ("duty@oskelund.example",)
     for severity, text in (
         (Severity.CRITICAL, "Does not answer: no answer on UDP 161 in 3 tries"),
         (Severity.CLEARED, "Answers again after 2 minutes"),
     ):
-        apply([Transition(device.pk, None, "unreachable", "", severity, text, datetime.now(UTC), rule.pk, to)])
-        apply([Transition(device.pk, None, "unreachable", "", severity, text, datetime.now(UTC), rule.pk, to)])
+        apply([transition(device, severity, text, rule=rule, mail_to=to)])
+        apply([transition(device, severity, text, rule=rule, mail_to=to)])
     until(lambda: Notification.objects.filter(state="sent").count() == 2)
     time.sleep(1)
     found = [message_from_bytes(raw) for raw in mails(mailbox[1])]
@@ -83,7 +84,7 @@ def test_it_goes_on_when_the_database_is_back(worker):
     cut = datetime.now(UTC)
     until(lambda: mine.filter(beat_at__gt=cut).exists(), patience=40)
     device = add_device("127.0.0.4", name="sal-wan-1", kind="v2c", secret={"community": "word"})
-    rule, _ = Rule.objects.get_or_create(name="Reachability", defaults={"type": "unreachable"})
+    rule = Rule.objects.get(name="Reachability")
     to = ("duty@oskelund.example",)
-    apply([Transition(device.pk, None, "unreachable", "", Severity.CRITICAL, "silent", datetime.now(UTC), rule.pk, to)])
+    apply([transition(device, Severity.CRITICAL, "silent", rule=rule, mail_to=to)])
     until(lambda: Notification.objects.filter(state="sent").count() == 1, patience=40)

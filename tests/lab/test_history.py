@@ -15,6 +15,7 @@ from lumtar.domain.alarms.models import Alarm, Notification, Rule
 from lumtar.domain.inventory.models import Device, Interface, InterfaceSpeed
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings.models import ComponentReading, Gap, Hour, Newest, Reading
+from tests.alarms import first_rules
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -27,8 +28,7 @@ def county():
 @pytest.fixture
 def loaded(county, tmp_path, monkeypatch, let_go, transactional_db):
     """Eleven hours of the whole county."""
-    Rule.objects.get_or_create(name="Utilisation")
-    Rule.objects.get_or_create(name="Reachability", defaults={"type": "unreachable", "readings": 2, "severity": 5})
+    first_rules()
     monkeypatch.setattr(load, "DAYS", 11 / 24)
     load.load(county, tmp_path, lambda text: None)
     return float(json.loads((tmp_path / "lab.json").read_text())["epoch"])

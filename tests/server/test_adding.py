@@ -17,7 +17,7 @@ from lumtar.domain.logbook.models import Entry
 from lumtar.wire import usm
 from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY
-from tests.server.test_api import get, is_problem
+from tests.server.calls import get, is_problem
 from tests.standins import standing_in
 
 pytestmark = pytest.mark.django_db(transaction=True)

@@ -13,6 +13,7 @@ from lumtar.domain.alarms.models import Alarm, Rule
 from lumtar.domain.inventory.models import Credential, Device, Interface
 from lumtar.domain.operation.models import Process
 from tests.network import fill
+from tests.server.calls import get, is_problem
 
 pytestmark = pytest.mark.django_db
 
@@ -20,20 +21,6 @@ pytestmark = pytest.mark.django_db
 @pytest.fixture
 def network(user):
     return fill(3.0)
-
-
-def get(client, path, **query):
-    answer = client.get(f"/api/v1/{path}", query)
-    assert answer.status_code == 200, answer.content
-    return answer.json()
-
-
-def is_problem(answer, status, words):
-    assert answer.status_code == status, answer.content
-    assert answer.headers["Content-Type"] == "application/problem+json"
-    body = answer.json()
-    assert body["status"] == status and words in body["detail"], body
-    return True
 
 
 class TestSession:
@@ -137,7 +124,7 @@ def test_now_as_it_was(client, network):
     assert told["lede"]["strong"] == "All was well."
     assert told["sites"][0]["loads"][0] == pytest.approx(2)
     then = (datetime.now(UTC) - timedelta(hours=1, minutes=55)).isoformat()
-    assert get(client, "now", at=then)["causes"][0]["row"]["device"] == "sal-acc-1"
+    assert get(client, "now", at=then)["causes"][0]["row"]["label"] == "sal-acc-1"
 
 
 def test_ports_and_devices(client, network):
@@ -196,7 +183,7 @@ def test_the_working_of_nothing_says_so(client, network):
 def test_alarms(client, network):
     standing = get(client, "alarms")["rows"]
     assert [row["type"] for row in standing] == ["utilisation"]
-    every = get(client, "alarms", standing=False)["rows"]
+    every = get(client, "alarms", active=False)["rows"]
     assert {row["type"] for row in every} == {"utilisation", "unreachable"}
     one = get(client, f"alarms/{standing[0]['id']}")
     assert [change["severity"] for change in one["changes"]] == [4]
@@ -210,13 +197,20 @@ def test_changing_a_rule(client, network):
     def change(**values):
         return client.patch(f"/api/v1/rules/{rule.pk}", values, "application/json")
 
-    assert change(limit_percent=70, clear_percent=60, mail_to=["a@oskelund.example"]).json()["limit_percent"] == 70
-    assert is_problem(change(clear_percent=75), 422, "between 0 and the limit")
-    assert is_problem(change(readings=0), 422, "in a row")
-    assert is_problem(change(severity=9), 422, "severity")
+    def level(limit, clear, severity=4):
+        return {"severity": severity, "limit": limit, "clear": clear}
+
+    wanted = [level(70, 60, 3), level(80, 75)]
+    assert change(levels=wanted, mail_to=["a@oskelund.example"]).json()["levels"] == wanted
+    assert is_problem(change(levels=[level(70, 75)]), 422, "clearing limit must not be above the limit")
+    assert is_problem(change(levels=[level(80, 75), level(70, 65, 3)]), 422, "worse severity")
+    assert is_problem(change(times=0, of=0), 422, "number of values")
+    assert is_problem(change(levels=[level(70, 60, 9)]), 422, "severity")
+    assert is_problem(change(scope="lable is x"), 422, "lable")
     assert is_problem(change(mail_to=["not an address"]), 422, "valid email")
+    assert is_problem(client.patch("/api/v1/rules/999999", {"times": 2}, "application/json"), 404, "no such rule")
     rule.refresh_from_db()
-    assert (rule.limit_percent, rule.clear_percent, rule.mail_to) == (70, 60, ["a@oskelund.example"])
+    assert (rule.levels, rule.mail_to) == (wanted, ["a@oskelund.example"])
 
 
 def test_adding_a_device(client, network):
@@ -309,4 +303,7 @@ def test_everything_else_is_the_application(client):
 
 def test_alarm_rows_name_no_more_than_they_should(client, network):
     assert Alarm.objects.count() == 2
-    assert set(get(client, "alarms")["rows"][0]) >= {"device", "interface", "text", "severity", "told", "raised_at"}
+    assert set(get(client, "alarms")["rows"][0]) == {
+        "id", "type", "resource", "label", "site", "page", "device_id", "interface_id", "severity", "text", "changed_at",
+        "raised_at", "rule", "told_count", "told", "mail_state",
+    }  # fmt: skip

@@ -134,8 +134,8 @@ class TestValues:
             ("POST", "ownfields", {"name": "x" * 5000}),
             ("POST", "groups", {"name": "x" * 300}),
             ("POST", "credentials", {"name": "x", "secret": {"community": "a\0"}}),
-            ("PATCH", "rules/1", {"limit_percent": "Infinity"}),
-            ("PATCH", "rules/1", {"limit_percent": 1e308, "readings": 10**30}),
+            ("PATCH", "rules/1", {"levels": [{"severity": 4, "limit": "Infinity", "clear": 1}]}),
+            ("PATCH", "rules/1", {"levels": [{"severity": 4, "limit": 1e308, "clear": 1}], "times": 10**30}),
             ("PUT", "interfaces/1/speed", {"in_bps": 2**63}),
         ],
     )

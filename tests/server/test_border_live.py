@@ -13,7 +13,7 @@ from django.db import connections
 
 from lumtar.domain.accounts.services import new_token
 from lumtar.domain.inventory.credentials import create
-from tests.server.test_api import is_problem
+from tests.server.calls import is_problem
 
 pytestmark = pytest.mark.django_db(transaction=True)
 SIGN_IN = "/api/v1/session"

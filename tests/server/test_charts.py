@@ -9,13 +9,14 @@ import pytest
 from django.contrib.auth.models import User
 from django.core.management import CommandError, call_command
 
-from lumtar.domain.alarms.models import Alarm, AlarmChange
+from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings import rollups
 from lumtar.domain.readings.models import Due, FiveMinutes, Hour, LiveReading, LiveState, LiveWish, Reading
+from tests.alarms import transition
 from tests.network import fill
-from tests.server.test_api import get, is_problem
+from tests.server.calls import get, is_problem
 
 pytestmark = pytest.mark.django_db
 
@@ -292,18 +293,8 @@ def test_a_chart_says_what_happened_in_its_time(client, port):
         {"kind": "reach", "device": port.device, "text": "told by an alarm already"},
     ):
         Entry.objects.create(at=now - timedelta(minutes=30), **entry)
-    alarm = Alarm.objects.create(
-        device=port.device,
-        interface=port,
-        type="utilisation",
-        severity=0,
-        is_cleared=True,
-        raised_at=now,
-        changed_at=now,
-        text="x",
-    )
-    AlarmChange.objects.create(alarm=alarm, at=now - timedelta(minutes=20), severity=4, text="91 % full")
-    AlarmChange.objects.create(alarm=alarm, at=now - timedelta(days=3), severity=4, text="long ago")
+    apply([transition(port.device, 4, "91 % full", at=now - timedelta(minutes=20), interface=port, qualifier="one")])
+    apply([transition(port.device, 4, "long ago", at=now - timedelta(days=3), interface=port, qualifier="other")])
     marks = get(client, f"interfaces/{port.pk}/series", start=iso(now - timedelta(hours=2)), end=iso(now))["marks"]
     told = {(mark["kind"], mark["severity"], mark["words"]) for mark in marks}
     assert told >= {

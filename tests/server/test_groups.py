@@ -4,7 +4,7 @@ import pytest
 
 from lumtar.domain.inventory.models import Group, Interface
 from tests.network import fill
-from tests.server.test_api import get, is_problem
+from tests.server.calls import get, is_problem
 
 pytestmark = pytest.mark.django_db
 

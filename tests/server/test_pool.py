@@ -40,12 +40,17 @@ def test_one_broken_connection_means_all_of_them(pool):
 
 def test_a_connection_that_works_is_given_as_it_is(pool):
     made, _ = pool
-    with made.connection() as first:
-        number = first.info.backend_pid
-        check(first)
-    with made.connection() as again:
-        assert again.info.backend_pid != 0
-    assert number
+
+    def backends():
+        held = [made.getconn() for _ in range(6)]
+        numbers = {each.info.backend_pid for each in held}
+        for each in held:
+            check(each)
+            made.putconn(each)
+        return numbers
+
+    before = backends()
+    assert len(before) == 6 and backends() == before, "none of them was thrown away"
     assert made.get_stats().get("connections_lost", 0) == 0
 
 

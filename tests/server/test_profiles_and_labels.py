@@ -8,7 +8,7 @@ from lumtar.domain.inventory.models import Device, Interface, LabelRule, Profile
 from lumtar.domain.inventory.services import add_device
 from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY
-from tests.server.test_api import get, is_problem
+from tests.server.calls import get, is_problem
 from tests.standins import standing_in
 
 pytestmark = pytest.mark.django_db(transaction=True)

@@ -9,7 +9,7 @@ from lumtar.domain.inventory.models import Device
 from lumtar.domain.sweeps.models import Finding, Run
 from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY
-from tests.server.test_api import get, is_problem
+from tests.server.calls import get, is_problem
 from tests.standins import standing_in
 from tests.sweeps import carry_out
 

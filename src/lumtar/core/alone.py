@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumtar.core.counters import VOID, Flag
+from lumtar.core.measures.rates import bits_per_second
 
 Readings = NDArray[np.void]
 """Readings, with fields named as they are stored."""
@@ -33,10 +34,7 @@ def column(readings: Readings, name: str) -> NDArray[Any]:
     if name in BRIDGED:
         return np.where(spans_gap, readings[BRIDGED[name]], 0)
     if name in RATES:
-        known = ~spans_gap & (readings["elapsed_ms"] > 0)
-        found = np.full(len(readings), np.nan)
-        np.divide(readings[RATES[name]] * 8000.0, readings["elapsed_ms"], out=found, where=known)
-        return found
+        return np.where(spans_gap, np.nan, bits_per_second(readings[RATES[name]], readings["elapsed_ms"]))
     if name == "readings":
         return np.ones(len(readings), np.int64)
     if name == "up_readings":

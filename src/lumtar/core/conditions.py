@@ -15,6 +15,8 @@ from enum import StrEnum
 from fnmatch import translate
 from typing import Any
 
+from lumtar.core.refusal import Refusal
+
 LONGEST = 1000
 DEEPEST = 20
 Test = Callable[[Mapping[str, Any]], bool]
@@ -49,7 +51,7 @@ class Field:
     meaning: str
 
 
-class ConditionError(ValueError):
+class ConditionError(Refusal):
     """A condition that cannot be understood; the words say what and where."""
 
 

@@ -33,8 +33,13 @@ class Lede:
     second: str
 
 
-def lede(causes: list[Cause], standing: Standing, past: bool) -> Lede:
-    """The sentence for the worst of these causes (sorted, worst first), or for a quiet network."""
+def lede(causes: list[Cause], standing: Standing, past: bool, active: int | None = None) -> Lede:
+    """The sentence for the worst of these causes (sorted, worst first), or for a quiet network.
+
+    Parameters
+    ----------
+    active : how many there are in all, if these are not all of them
+    """
     second = (
         f"{standing.answering:,} of {standing.devices:,} devices "
         f"{'answered' if past else 'answer'}; {standing.ports_up:,} of {standing.ports:,} ports in use "
@@ -55,7 +60,7 @@ def lede(causes: list[Cause], standing: Standing, past: bool) -> Lede:
             )
         return Lede("All is well." if not past else "All was well.", "", second)
     worst = causes[0]
-    others = len(causes) - 1
+    others = (len(causes) if active is None else active) - 1
     more = ""
     if others:
         verb = ("was" if others == 1 else "were") if past else ("is" if others == 1 else "are")

@@ -1,26 +1,26 @@
 """The newest state of every interface, and what follows from one more poll of some of them.
 
 The ledger holds arrays with one slot an interface. It knows no database and no clock: the
-collector and the loader of history feed it alike, so both get the same readings, the same
-state changes and the same alarms.
+collector and the loader of history feed it alike, so both get the same readings and the same
+state changes.
 """
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
-from lumtar.core import measures
 from lumtar.core.counters import COUNTERS, IN_PACKETS, OUT_PACKETS, VOID, Counted, Flag, Snapshot, count
-from lumtar.core.rows import ALONG_SECOND_AXIS, take_rows
-from lumtar.core.rules.threshold import Threshold, Watched, step
-from lumtar.core.speeds import port_speed
+from lumtar.core.measures import Counts
+from lumtar.core.measures.rates import bits_per_second, utilisation
+from lumtar.core.rows import take_rows
+from lumtar.core.slots import Slots
+from lumtar.core.speeds import NOT_CREDIBLE, excess_after, port_speed
 
 UP = 1
 """ifOperStatus and ifAdminStatus 'up' (RFC 2863)."""
 
-Slots = NDArray[np.int64]
+Places = NDArray[np.int64]
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,11 +44,11 @@ class Observation:
     in_bps, out_bps : NaN where there is no rate
     in_percent, out_percent : of the speed in force, NaN where not known
     rated : whether there is a new rate; a held reading leaves the last one standing
+    in_speed, out_speed : in force, bits per second; 0 where not known, or not to be believed
     state_changed, speed_changed : against the poll before
-    raised, cleared : one row a rule, whether its alarm is to be raised or cleared
     """
 
-    slots: Slots
+    slots: Places
     at: NDArray[np.float64]
     counted: Counted
     status: Status
@@ -56,11 +56,11 @@ class Observation:
     out_bps: NDArray[np.float64]
     in_percent: NDArray[np.float64]
     out_percent: NDArray[np.float64]
+    in_speed: NDArray[np.float64]
+    out_speed: NDArray[np.float64]
     rated: NDArray[np.bool_]
     state_changed: NDArray[np.bool_]
     speed_changed: NDArray[np.bool_]
-    raised: NDArray[np.bool_] = field(metadata=ALONG_SECOND_AXIS)
-    cleared: NDArray[np.bool_] = field(metadata=ALONG_SECOND_AXIS)
 
     @property
     def in_packets(self) -> NDArray[np.int64]:
@@ -71,6 +71,27 @@ class Observation:
     def out_packets(self) -> NDArray[np.int64]:
         """Unicast, multicast and broadcast together."""
         return np.asarray(self.counted.deltas[:, OUT_PACKETS].sum(axis=1))
+
+    def counts(self) -> Counts:
+        """What measures are computed from."""
+        deltas, flags = self.counted.deltas, self.counted.flags
+        # As with sums, what spans a gap is a volume without a rate.
+        spans = (flags & np.int16(Flag.BRIDGED)) != 0
+        void = (flags & np.int16(VOID)) != 0
+        columns = {
+            **{name: np.where(spans, 0, deltas[:, place]) for place, name in enumerate(COUNTERS[:2])},
+            **{f"bridged_{name}": np.where(spans, deltas[:, place], 0) for place, name in enumerate(COUNTERS[:2])},
+            **{name: deltas[:, 8 + place] for place, name in enumerate(COUNTERS[8:])},
+            "in_packets": self.in_packets,
+            "out_packets": self.out_packets,
+            "elapsed_ms": np.where(spans, 0, self.counted.elapsed_ms),
+            "in_max_bps": self.in_bps,
+            "out_max_bps": self.out_bps,
+            "readings": np.ones(len(flags), np.int64),
+            "up_readings": (self.status.oper == UP).astype(np.int64),
+            "void_readings": void.astype(np.int64),
+        }
+        return Counts.of(columns, self.in_speed, self.out_speed, interface=self.slots, seconds=0.0)
 
 
 @dataclass(slots=True)
@@ -93,6 +114,8 @@ class State:
     in_override: NDArray[np.int64]
     out_override: NDArray[np.int64]
     interval: NDArray[np.float64]
+    excess: NDArray[np.int16]
+    """How often in a row the port's stated speed was exceeded; NOT_CREDIBLE once that is beyond doubt."""
 
     @classmethod
     def blank(cls, size: int) -> "State":
@@ -114,55 +137,56 @@ class State:
             in_override=np.zeros(size, np.int64),
             out_override=np.zeros(size, np.int64),
             interval=np.full(size, 60.0),
+            excess=np.zeros(size, np.int16),
         )
 
 
 @dataclass(slots=True)
 class Ledger:
-    """The state of all interfaces and the memory of all rules.
+    """The state of all interfaces.
 
     Attributes
     ----------
-    size : slots in use
-    over, raised : one row a rule, one column a slot
+    slots : who has which
     """
 
-    rules: Sequence[Threshold]
-    size: int = 0
+    slots: Slots = field(default_factory=Slots)
     state: State = field(default_factory=lambda: State.blank(0))
-    over: NDArray[np.int16] = field(init=False)
-    raised: NDArray[np.bool_] = field(init=False)
 
-    def __post_init__(self) -> None:
-        self.over = np.zeros((len(self.rules), 0), np.int16)
-        self.raised = np.zeros((len(self.rules), 0), np.bool_)
+    @property
+    def room(self) -> int:
+        """Slots that there is memory for."""
+        return len(self.state.at)
 
-    def add(self, number: int) -> Slots:
-        """New slots for so many interfaces."""
-        first, self.size = self.size, self.size + number
-        room = len(self.state.at)
-        if self.size > room:
-            more = State.blank(max(self.size, 2 * room) - room)
+    def add(self, number: int) -> Places:
+        """Slots for so many more interfaces: first those that others had."""
+        slots, room = self.slots.take(number), len(self.state.at)
+        if self.slots.size > room:
+            more = State.blank(max(self.slots.size, 2 * room) - room)
             for name in State.__dataclass_fields__:
                 setattr(self.state, name, np.concatenate([getattr(self.state, name), getattr(more, name)]))
-            grown = len(self.state.at) - room
-            self.over = np.pad(self.over, ((0, 0), (0, grown)))
-            self.raised = np.pad(self.raised, ((0, 0), (0, grown)))
-        return np.arange(first, self.size)
+        return slots
 
-    def speeds(self, slots: Slots) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """The speeds in force in bits per second, in and out; 0 where not known."""
+    def drop(self, slots: Places) -> None:
+        """Forget what these slots hold; others may have them."""
+        blank = State.blank(len(slots))
+        for name in State.__dataclass_fields__:
+            getattr(self.state, name)[slots] = getattr(blank, name)
+        self.slots.give_back(slots)
+
+    def speeds(self, slots: Places) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """The speeds in force in bits per second, in and out; 0 where not known or not to be believed."""
         state = self.state
-        port = state.port_bps[slots]
+        port = np.where(state.excess[slots] >= NOT_CREDIBLE, 0, state.port_bps[slots])
         into = np.where(state.in_override[slots] > 0, state.in_override[slots], port)
         out = np.where(state.out_override[slots] > 0, state.out_override[slots], port)
         return into.astype(np.float64), out.astype(np.float64)
 
-    def excerpt(self, slots: Slots) -> State:
+    def excerpt(self, slots: Places) -> State:
         """A copy of the state of some slots."""
         return take_rows(self.state, slots)
 
-    def observe(self, slots: Slots, snapshot: Snapshot, status: Status) -> Observation:
+    def observe(self, slots: Places, snapshot: Snapshot, status: Status) -> Observation:
         """Take in one poll. No slot may occur twice in one call."""
         state = self.state
         before = Snapshot(
@@ -175,7 +199,7 @@ class Ledger:
         )
         first = ~state.seen[slots]
         port_bps, from_high = port_speed(status.high_speed_mbps, status.speed_bps)
-        speed_changed = first | (port_bps != state.port_bps[slots])
+        renamed = first | (port_bps != state.port_bps[slots])
         state_changed = ~first & ((status.oper != state.oper[slots]) | (status.admin != state.admin[slots]))
         counted = count(
             before,
@@ -191,12 +215,14 @@ class Ledger:
 
         spans = (counted.flags & np.int16(Flag.BRIDGED)) != 0
         timed = np.where(spans, 0, counted.elapsed_ms).astype(np.int32)
-        in_bps = measures.bits_per_second(counted.deltas[:, 0], timed)
-        out_bps = measures.bits_per_second(counted.deltas[:, 1], timed)
+        in_bps = bits_per_second(counted.deltas[:, 0], timed)
+        out_bps = bits_per_second(counted.deltas[:, 1], timed)
+        before_excess = np.where(renamed, 0, state.excess[slots])
+        excess = excess_after(before_excess, np.fmax(in_bps, out_bps), port_bps)
+        state.excess[slots] = excess
+        speed_changed = renamed | ((excess >= NOT_CREDIBLE) != (before_excess >= NOT_CREDIBLE))
         in_speed, out_speed = self.speeds(slots)
-        in_percent = measures.utilisation(in_bps, in_speed)
-        out_percent = measures.utilisation(out_bps, out_speed)
-        raised, cleared = self._watch(slots, np.fmax(in_percent, out_percent))
+        in_percent, out_percent = utilisation(in_bps, in_speed), utilisation(out_bps, out_speed)
         held = (counted.flags & np.int16(Flag.HELD)) != 0
         return Observation(
             slots,
@@ -207,16 +233,16 @@ class Ledger:
             out_bps,
             in_percent,
             out_percent,
+            in_speed,
+            out_speed,
             ~held,
             state_changed,
             speed_changed,
-            raised,
-            cleared,
         )
 
     def _remember(
         self,
-        slots: Slots,
+        slots: Places,
         snapshot: Snapshot,
         status: Status,
         counted: Counted,
@@ -242,15 +268,3 @@ class Ledger:
         state.admin[slots] = status.admin
         state.port_bps[slots] = port_bps
         state.from_high_speed[slots] = from_high
-
-    def _watch(self, slots: Slots, percent: NDArray[np.float64]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
-        raised = np.zeros((len(self.rules), len(slots)), np.bool_)
-        cleared = raised.copy()
-        for row, rule in enumerate(self.rules):
-            before = Watched(self.over[row, slots], self.raised[row, slots])
-            after = step(rule, percent, before)
-            self.over[row, slots] = after.over
-            self.raised[row, slots] = after.raised
-            raised[row] = after.raised & ~before.raised
-            cleared[row] = before.raised & ~after.raised
-        return raised, cleared

@@ -10,6 +10,8 @@ from math import ceil
 import numpy as np
 from numpy.typing import NDArray
 
+from lumtar.core.measures.rates import bits_per_second
+
 SLOTS = 288
 """Five-minute means in a day."""
 MOST_BPS = 1e14
@@ -67,8 +69,7 @@ def means(
     here = (place >= 0) & (place < slots) & (elapsed_ms > 0)
     place, covered, counted = place[here], elapsed_ms[here], octets[here]
     milliseconds = np.bincount(place, covered, slots)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        found = np.where(milliseconds > 0, np.bincount(place, counted, slots) * 8000 / milliseconds, np.nan)
+    found = bits_per_second(np.bincount(place, counted, slots), milliseconds)
     long = np.flatnonzero(covered >= 450_000)
     before = np.minimum(place[long], np.rint(covered[long] / 300_000).astype(np.int64) - 1)
     which = np.repeat(long, before)
@@ -77,7 +78,7 @@ def means(
     empty = np.isnan(found[slot])
     # Backwards: of two that cover one slot the first has it.
     slot, which = slot[empty][::-1], which[empty][::-1]
-    found[slot] = counted[which] * 8000 / covered[which]
+    found[slot] = bits_per_second(counted[which], covered[which])
     return np.asarray(found)
 
 

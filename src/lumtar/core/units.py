@@ -11,6 +11,19 @@ def rate(bps: float) -> str:
     return f"{bps:.3g} b/s"
 
 
+def figure(value: float, unit: str) -> str:
+    """A value with its unit, such as ``93 %``, ``281.7 Mb/s`` or ``12.5 ms``."""
+    if unit == "bit/s":
+        return rate(value)
+    if unit == "octets":
+        for size, prefix in STEPS:
+            if abs(value) >= size:
+                return f"{value / size:.4g} {prefix}B"
+        return f"{value:.4g} B"
+    number = f"{value:.0f}" if abs(value) >= 100 or value == int(value) else f"{value:.1f}"
+    return f"{number} {unit}".rstrip()
+
+
 def duration(seconds: float) -> str:
     """A length of time in its largest whole unit, such as ``12 minutes``."""
     for size, name in ((86400, "day"), (3600, "hour"), (60, "minute"), (1, "second")):

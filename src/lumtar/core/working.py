@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from lumtar.core.counters import VOID, Flag
+from lumtar.core.measures import rates
 from lumtar.core.speeds import SpeedSource
 from lumtar.core.units import rate
 
@@ -24,6 +25,7 @@ SOURCE_WORDS = {
     SpeedSource.HIGH_SPEED: "from ifHighSpeed",
     SpeedSource.SPEED: "from ifSpeed",
     SpeedSource.UNKNOWN: "the device does not say its speed",
+    SpeedSource.EXCEEDED: "the speed that the port states is not credible: it carries more. Set the speed to see a share",
 }
 
 
@@ -54,9 +56,9 @@ def of_rate(
     """
     known = Flag(flags)
     told = remarks(flags)
-    if known & VOID or not elapsed_ms:
+    bps = rates.bps(octets, elapsed_ms)
+    if known & VOID or bps is None:
         return Working("no rate", told or ["nothing was counted"])
-    bps = octets * 8000.0 / elapsed_ms
     wide = Flag.NARROW not in known
     counter = f"if{'HC' if wide else ''}{direction.capitalize()}Octets.{index}"
     lines = [
@@ -67,7 +69,7 @@ def of_rate(
     if speed_bps > 0:
         lines.append(f"= {100 * bps / speed_bps:.1f} % of {rate(speed_bps)}, {SOURCE_WORDS[source]}")
     else:
-        lines.append(SOURCE_WORDS[SpeedSource.UNKNOWN])
+        lines.append(SOURCE_WORDS[SpeedSource(source)])
     return Working(rate(bps), lines)
 
 
@@ -110,9 +112,9 @@ def of_sum(
     octets, elapsed_ms = sums[f"{direction}_octets"], sums["elapsed_ms"]
     bridged = sums[f"bridged_{direction}_octets"]
     across = [f"{bridged:,} octets more across gaps: in the volume, not in the rate"] if bridged else []
-    if not elapsed_ms:
+    bps = rates.bps(octets, elapsed_ms)
+    if bps is None:
         return Working("no rate", [told, *across, *kept])
-    bps = octets * 8000.0 / elapsed_ms
     lines = [f"{octets:,} octets counted in {elapsed_ms / 1000:,.0f} s × 8", told, *across, *kept]
     if speed_bps > 0:
         lines.append(f"= {100 * bps / speed_bps:.1f} % of {rate(speed_bps)}, {SOURCE_WORDS[source]}")

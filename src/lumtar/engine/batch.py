@@ -2,6 +2,7 @@
 
 from collections.abc import Collection
 from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
 from uuid import UUID, uuid4, uuid5
 
 import numpy as np
@@ -10,6 +11,7 @@ from numpy.typing import NDArray
 from lumtar.core.ethernet import Errors
 from lumtar.core.ledger import Observation, State
 from lumtar.core.rows import take_rows
+from lumtar.core.rules import Pairs
 from lumtar.domain.alarms.services import Transition
 from lumtar.domain.inventory.description import SpeedChange
 from lumtar.domain.inventory.models import Reach
@@ -19,6 +21,13 @@ OCTETS_A_ROW = 420
 """Memory that a reading takes while it waits."""
 OCTETS_A_WORD = 700
 """Memory that a log entry, an alarm, a gap or a device's state takes, roughly."""
+OCTETS_A_PAIR = 48
+"""Memory that what a rule remembers of a subject takes."""
+
+
+def moment(seconds: float) -> datetime:
+    """Seconds of the epoch as a time."""
+    return datetime.fromtimestamp(seconds, UTC)
 
 
 @dataclass(slots=True)
@@ -32,6 +41,24 @@ class Reachability:
     started_at: float | None = None
     reason_kind: str = ""
     reason: str = ""
+
+    def move_times(self, step: float) -> None:
+        """The clock was set by so many seconds: everything was so much later or earlier by it."""
+        self.since += step
+        self.answered_at = self.answered_at + step if self.answered_at is not None else None
+        self.started_at = self.started_at + step if self.started_at is not None else None
+
+
+@dataclass(frozen=True, slots=True)
+class ComponentValue:
+    """The number that a component showed; it is read every so many seconds at most."""
+
+    component: int
+    kind: str
+    unit: str
+    at: float
+    value: float
+    every_s: float = 0.0
 
 
 @dataclass(slots=True)
@@ -60,6 +87,12 @@ class GapNews:
     words: str
 
 
+def _of_devices(memory: dict[str, Pairs], wanted: Collection[int | None]) -> dict[str, Pairs]:
+    devices = np.array([device for device in wanted if device is not None], np.int64)
+    found = {kind: pairs.of_owners(devices) for kind, pairs in memory.items()}
+    return {kind: pairs for kind, pairs in found.items() if len(pairs)}
+
+
 @dataclass(slots=True)
 class Batch:
     """Everything that some polls gave, to be stored in one transaction.
@@ -71,7 +104,7 @@ class Batch:
     parts : device, component, time, value
     errors : interface, time, and what only Ethernet counts
     duplex : by interface
-    memory : by rule and interface
+    memory : what rules remember anew, by kind of subject
     fences : of each share of the devices, the number under which this collector held it (domain/operation/leases.py)
     collector : who read it
     apart : it was refused as a whole, and is being written device by device
@@ -90,7 +123,7 @@ class Batch:
     transitions: list[Transition] = field(default_factory=list)
     gaps: list[GapNews] = field(default_factory=list)
     speeds: list[SpeedChange] = field(default_factory=list)
-    memory: dict[tuple[int, int], int] = field(default_factory=dict)
+    memory: dict[str, Pairs] = field(default_factory=dict)
     fences: dict[int, int] = field(default_factory=dict)
     collector: str = ""
     apart: bool = False
@@ -104,7 +137,8 @@ class Batch:
     def octets(self) -> int:
         """The memory that it takes while it waits, roughly."""
         words = len(self.devices) + len(self.entries) + len(self.transitions) + len(self.gaps) + len(self.parts) // 4
-        return OCTETS_A_ROW * self.rows + OCTETS_A_WORD * words
+        remembered = sum(len(pairs) for pairs in self.memory.values())
+        return OCTETS_A_ROW * self.rows + OCTETS_A_WORD * words + OCTETS_A_PAIR * remembered
 
     def about(self) -> list[int | None]:
         """The devices that it holds something of; None stands for what belongs to no device."""
@@ -114,6 +148,7 @@ class Batch:
         found.update(entry.device_id for entry in self.entries)
         found.update(transition.device for transition in self.transitions)
         found.update(gap.device for gap in self.gaps)
+        found.update(device for pairs in self.memory.values() for device in pairs.owner.tolist())
         return sorted(found, key=lambda device: (device is not None, device or 0))
 
     def of(self, devices: Collection[int | None], name: str) -> "Batch":
@@ -126,6 +161,7 @@ class Batch:
             entries=[each for each in self.entries if each.device_id in wanted],
             transitions=[each for each in self.transitions if each.device in wanted],
             gaps=[each for each in self.gaps if each.device in wanted],
+            memory=_of_devices(self.memory, wanted),
             fences=self.fences,
             collector=self.collector,
         )
@@ -140,7 +176,6 @@ class Batch:
         self.errors = [each for each in whole.errors if each[0] in there]
         self.duplex = {key: value for key, value in whole.duplex.items() if key in there}
         self.speeds = [each for each in whole.speeds if each.interface in there]
-        self.memory = {key: over for key, over in whole.memory.items() if key[1] in there}
         if whole.seen is not None and whole.state is not None and kept.any():
             self.interfaces, self.owners = whole.interfaces[kept], whole.owners[kept]
             self.seen, self.state = take_rows(whole.seen, kept), take_rows(whole.state, kept)

@@ -11,19 +11,18 @@ import psycopg
 import structlog
 from django.db import Error, IntegrityError, InterfaceError, OperationalError, transaction
 
+from lumtar.domain.alarms import memory
 from lumtar.domain.alarms import services as alarms
-from lumtar.domain.alarms.services import Transition
 from lumtar.domain.inventory.description import note_duplex, note_speeds
 from lumtar.domain.inventory.models import Device, DeviceState, Interface
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation import leases
 from lumtar.domain.operation.leases import share_of
 from lumtar.domain.operation.services import announce, be_durable
-from lumtar.domain.readings import ethernet, partitions
+from lumtar.domain.readings import ethernet, newest, partitions
 from lumtar.domain.readings import services as readings
 from lumtar.domain.readings.models import Gap
-from lumtar.engine.batch import Batch, DeviceNews, GapNews
-from lumtar.engine.recorder import moment
+from lumtar.engine.batch import Batch, DeviceNews, GapNews, moment
 
 log = structlog.get_logger()
 PASSES = ("08", "25", "40", "53", "55", "57", "58", "XX")
@@ -163,7 +162,6 @@ def _leave_out_deleted(batch: Batch, error: Exception) -> None:
     batch.devices = [each for each in batch.devices if each.device in devices]
     batch.parts = [each for each in batch.parts if each[0] in devices]
     batch.entries = [each for each in batch.entries if each.device_id is None or each.device_id in devices]
-    batch.transitions = [each for each in batch.transitions if each.device in devices]
     batch.gaps = [each for each in batch.gaps if each.device is None or each.device in devices]
 
 
@@ -177,7 +175,7 @@ def _write(whole: Batch) -> int:
             return 0
         if batch.seen is not None and batch.interfaces is not None and batch.state is not None:
             readings.append(batch.interfaces, batch.seen)
-            readings.renew_newest(batch.interfaces, batch.seen, batch.state)
+            newest.renew(batch.interfaces, batch.seen, batch.state)
         _write_polls(batch)
         _write_states(batch.devices)
         note_speeds(batch.speeds)
@@ -187,9 +185,9 @@ def _write(whole: Batch) -> int:
             entry.pk = None
         Entry.objects.bulk_create(batch.entries)
         _write_gaps(batch.gaps)
-        changed = alarms.apply(_of_devices_in_use(batch.transitions))
-        if batch.memory:
-            alarms.remember(batch.memory)
+        changed = alarms.apply(batch.transitions)
+        for kind, pairs in batch.memory.items():
+            memory.keep(kind, pairs)
         if batch.devices:
             announce("readings", [news.device for news in batch.devices])
         if changed:
@@ -208,15 +206,6 @@ def _without_late(batch: Batch) -> Batch:
         "came too late, another collector has these devices by now", collector=batch.collector, shares=len(lost)
     )
     return batch.of([device for device in batch.about() if device is None or share_of(device) not in lost], "mine")
-
-
-def _of_devices_in_use(transitions: list[Transition]) -> list[Transition]:
-    """Nothing is raised at a device that was retired while its poll was on the way."""
-    if not transitions:
-        return []
-    asked = {transition.device for transition in transitions if transition.device is not None}
-    retired = set(Device.objects.filter(pk__in=asked).exclude(retired_at=None).values_list("pk", flat=True))
-    return [transition for transition in transitions if transition.device not in retired]
 
 
 def _polls(batch: Batch) -> list[tuple[int, float, float, float]]:

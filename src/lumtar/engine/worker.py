@@ -13,9 +13,9 @@ if __name__ == "__main__":
     logs.configure()
     django.setup()
 
-from django.db import connection
 from procrastinate.contrib.django import app
 
+from lumtar.domain.operation.jobs import stalled
 from lumtar.domain.readings.partitions import ensure_around
 from lumtar.domain.selfwatch import selfalarms
 from lumtar.engine.jobs import STALLED_S, JobRunner
@@ -23,20 +23,14 @@ from lumtar.engine.service import Service, run, with_database
 
 log = structlog.get_logger()
 LOOK_S = 15.0
+SETTLING_S = 30.0
 QUEUES = ("notify", "readings", "inventory")
 """Everything but sweeps, which run where the collector is."""
 
 
 def run_stalled_again() -> None:
     """Put jobs back into their queue whose service has died."""
-    with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT j.id, j.task_name FROM procrastinate_jobs j LEFT JOIN procrastinate_workers w ON w.id = j.worker_id"
-            " WHERE j.status = 'doing' AND (w.id IS NULL OR w.last_heartbeat < now() - %s * interval '1 second')",
-            [STALLED_S],
-        )
-        left = cursor.fetchall()
-    for number, task in left:
+    for number, task in stalled(STALLED_S):
         log.warning("a job was left undone and is run again", job=number, task=task)
         app.job_manager.retry_job_by_id(number, datetime.now(UTC))
 
@@ -82,6 +76,8 @@ class Worker(Service):
             await asyncio.sleep(LOOK_S)
 
     async def _look_at_lumtar(self) -> None:
+        # Services that are started together have given no sign of life yet.
+        await asyncio.sleep(SETTLING_S)
         while True:
             await asyncio.to_thread(with_database, selfalarms.look)
             await asyncio.sleep(LOOK_S)

@@ -1,17 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
+import { staleBy } from "./topics";
 
-/** Which queries an announced topic makes stale. Past times never change, so they are left alone. */
-const STALE: Record<string, string[]> = {
-  readings: ["now", "ports", "devices", "device", "interface", "series", "parts", "health"],
-  alarms: ["now", "alarms", "timeline", "device", "interface", "ports", "devices"],
-  logbook: ["now", "logbook"],
-  devices: ["devices", "sites", "groups", "ports"],
-  sweeps: ["sweeps"],
-  sums: ["series", "top", "grid"],
-  groups: ["groups", "ports", "devices", "series", "top", "grid", "forecasts"],
-  health: ["health"],
-};
 const PAUSE = 2000;
 
 /** Follow the event stream: what is announced is fetched again, at most every two seconds, in one go. */
@@ -23,11 +13,18 @@ export function useLive(follow: boolean) {
     let timer: ReturnType<typeof setTimeout> | undefined;
     const refresh = () => {
       timer = undefined;
-      const names = new Set([...waiting].flatMap((topic) => STALE[topic] ?? Object.values(STALE).flat()));
+      const names = staleBy(waiting);
       waiting.clear();
       void queries.invalidateQueries({ predicate: (query) => names.has(String(query.queryKey[0])) });
     };
     const source = new EventSource("/api/v1/events");
+    let opened = false;
+    source.onopen = () => {
+      document.documentElement.dataset.live = "on";
+      // What was announced while the stream was broken is not announced again.
+      if (opened) void queries.invalidateQueries();
+      opened = true;
+    };
     source.onmessage = (event) => {
       const told = JSON.parse(event.data) as { topic: string };
       waiting.add(told.topic);
@@ -40,6 +37,7 @@ export function useLive(follow: boolean) {
     };
     return () => {
       source.close();
+      delete document.documentElement.dataset.live;
       if (timer) clearTimeout(timer);
     };
   }, [follow, queries]);

@@ -14,6 +14,11 @@ export const sessionQuery = queryOptions({
   refetchInterval: (query) => (query.state.data ? false : 2000),
 });
 
+export const setupQuery = queryOptions({
+  queryKey: ["setup"],
+  queryFn: () => got(client.GET("/api/v1/setup", {})),
+});
+
 export const peopleQuery = queryOptions({
   queryKey: ["people"],
   queryFn: () => got(client.GET("/api/v1/people", {})),
@@ -289,22 +294,29 @@ export const workingQuery = (number: number, at: string, step: number) =>
 
 export const alarmsQuery = (at: string | null, only: { device?: number; interface?: number } = {}) =>
   queryOptions({
-    queryKey: ["alarms", "standing", at, only],
+    queryKey: ["alarms", "active", at, only],
     queryFn: () => got(client.GET("/api/v1/alarms", { params: { query: { ...past(at), ...only } } })),
     placeholderData: keepPreviousData,
   });
 
-export const alarmHistoryQuery = (range: Range) =>
-  queryOptions({
-    queryKey: ["alarms", "history", range],
-    queryFn: () =>
+type AlarmList = { active: boolean; at?: string; start?: string; limit: number };
+
+const alarmPages = (name: string, query: AlarmList) =>
+  infiniteQueryOptions({
+    queryKey: ["alarms", name, query],
+    queryFn: ({ pageParam }) =>
       got(
-        client.GET("/api/v1/alarms", {
-          params: { query: { standing: false, start: range.start, at: range.end, limit: 300 } },
-        }),
+        client.GET("/api/v1/alarms", { params: { query: { ...query, ...(pageParam ? { cursor: pageParam } : {}) } } }),
       ),
+    initialPageParam: "",
+    getNextPageParam: (last) => last.next,
     placeholderData: keepPreviousData,
   });
+
+export const alarmListQuery = (at: string | null) => alarmPages("list", { active: true, limit: 200, ...past(at) });
+
+export const alarmHistoryQuery = (range: Range) =>
+  alarmPages("history", { active: false, start: range.start, at: range.end, limit: 200 });
 
 export const alarmQuery = (alarm: number, at: string | null) =>
   queryOptions({

@@ -87,7 +87,7 @@ export interface paths {
         put?: never;
         /**
          * Make Person
-         * @description Let somebody in.
+         * @description Add a person.
          */
         post: operations["lumtar_server_api_people_make_person"];
         delete?: never;
@@ -1593,7 +1593,7 @@ export interface paths {
         };
         /**
          * Alarms
-         * @description Alarms that stand (or stood ``at``); with ``standing=false`` all of a range, last changed first.
+         * @description Alarms that are active (or were ``at``), worst first; with ``active=false`` all of a range, last changed first.
          */
         get: operations["lumtar_server_api_alarms_alarms"];
         put?: never;
@@ -1679,9 +1679,29 @@ export interface paths {
         head?: never;
         /**
          * Change Rule
-         * @description Change a rule; the collector follows within seconds.
+         * @description Change a rule; the collector follows within seconds. One that is switched off clears what it raised.
          */
         patch: operations["lumtar_server_api_alarms_change_rule"];
+        trace?: never;
+    };
+    "/api/v1/setup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Overview
+         * @description What is set up, and what is missing.
+         */
+        get: operations["lumtar_server_api_overview_overview"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/health": {
@@ -2055,23 +2075,25 @@ export interface components {
         };
         /**
          * AlarmRow
-         * @description An alarm as it stood at a time.
+         * @description An alarm as it was at a time. ``resource`` and ``page`` are what it is about: kind, and the address of its page.
          */
         AlarmRow: {
             /** Id */
             id: number;
             /** Type */
             type: string;
+            /** Resource */
+            resource: string;
+            /** Label */
+            label: string;
+            /** Site */
+            site: string;
+            /** Page */
+            page: string;
             /** Device Id */
             device_id: number | null;
-            /** Device */
-            device: string;
-            /** Site */
-            site: string | null;
             /** Interface Id */
             interface_id: number | null;
-            /** Interface */
-            interface: string | null;
             /** Severity */
             severity: number;
             /** Text */
@@ -2168,6 +2190,8 @@ export interface components {
             lede: components["schemas"]["LedeOut"];
             /** Causes */
             causes: components["schemas"]["CauseOut"][];
+            /** Active */
+            active: number;
             /** Changes */
             changes: components["schemas"]["EntryOut"][];
             /** Busiest */
@@ -5169,11 +5193,13 @@ export interface components {
         };
         /**
          * Alarms
-         * @description A page of alarms.
+         * @description A page of alarms; ``total`` is how many are active in all.
          */
         Alarms: {
             /** Rows */
             rows: components["schemas"]["AlarmRow"][];
+            /** Total */
+            total: number | null;
             /** Next */
             next: string | null;
         };
@@ -5233,26 +5259,50 @@ export interface components {
             worst: number;
         };
         /**
+         * LevelIO
+         * @description A severity with the limit beyond which it is reached, and the clearing limit on whose other side it ends.
+         */
+        LevelIO: {
+            /** Severity */
+            severity: number;
+            /** Limit */
+            limit: number;
+            /** Clear */
+            clear: number;
+        };
+        /**
          * RuleOut
-         * @description A rule. The limits are per cent; reachability has none, and counts polls without an answer.
+         * @description A rule: a measure with its limits. A limit must be exceeded for ``hold_s`` seconds, or ``times`` of the last ``of`` values.
+         *
+         *     ``words``, ``unit`` and ``subject`` are the measure's. The rule about Lumtar itself has the measure "lumtar" and no levels.
          */
         RuleOut: {
             /** Id */
             id: number;
             /** Name */
             name: string;
-            /** Type */
-            type: string;
+            /** Measure */
+            measure: string;
+            /** Words */
+            words: string;
+            /** Unit */
+            unit: string;
+            /** Subject */
+            subject: string;
             /** Enabled */
             enabled: boolean;
-            /** Limit Percent */
-            limit_percent: number;
-            /** Clear Percent */
-            clear_percent: number;
-            /** Readings */
-            readings: number;
-            /** Severity */
-            severity: number;
+            /** Scope */
+            scope: string;
+            /** Above */
+            above: boolean;
+            /** Levels */
+            levels: components["schemas"]["LevelIO"][];
+            /** Hold S */
+            hold_s: number;
+            /** Times */
+            times: number;
+            /** Of */
+            of: number;
             /** Mail To */
             mail_to: string[];
         };
@@ -5263,16 +5313,52 @@ export interface components {
         RuleChange: {
             /** Enabled */
             enabled?: boolean | null;
-            /** Limit Percent */
-            limit_percent?: number | null;
-            /** Clear Percent */
-            clear_percent?: number | null;
-            /** Readings */
-            readings?: number | null;
-            /** Severity */
-            severity?: number | null;
+            /** Scope */
+            scope?: string | null;
+            /** Levels */
+            levels?: components["schemas"]["LevelIO"][] | null;
+            /** Hold S */
+            hold_s?: number | null;
+            /** Times */
+            times?: number | null;
+            /** Of */
+            of?: number | null;
             /** Mail To */
             mail_to?: string[] | null;
+        };
+        /**
+         * SetupOut
+         * @description How many there are of what is set up; what awaits review, the rules that notify nobody, open problems of services.
+         */
+        SetupOut: {
+            /** Devices */
+            devices: number;
+            /** Retired */
+            retired: number;
+            /** Credentials */
+            credentials: number;
+            /** Profiles */
+            profiles: number;
+            /** Label Rules */
+            label_rules: number;
+            /** Groups */
+            groups: number;
+            /** Own Fields */
+            own_fields: number;
+            /** Sweeps */
+            sweeps: number;
+            /** Admission Rules */
+            admission_rules: number;
+            /** Awaiting */
+            awaiting: number;
+            /** People */
+            people: number;
+            /** Tokens */
+            tokens: number;
+            /** Unnotified */
+            unnotified: string[];
+            /** Troubles */
+            troubles: number;
         };
         /**
          * HealthOut
@@ -7717,7 +7803,7 @@ export interface operations {
     lumtar_server_api_alarms_alarms: {
         parameters: {
             query?: {
-                standing?: boolean;
+                active?: boolean;
                 at?: string | null;
                 start?: string | null;
                 device?: number | null;
@@ -7832,6 +7918,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RuleOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_overview_overview: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupOut"];
                 };
             };
         };

@@ -1,17 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
-import { Navigate, Route, Routes } from "react-router";
+import { Suspense } from "react";
+import { Navigate, Route, Routes, useLocation } from "react-router";
 import { sessionQuery } from "../api/queries";
-import { Alarms } from "../views/alarms/Alarms";
-import { Fleet } from "../views/fleet/Fleet";
-import { Now } from "../views/now/Now";
-import { Plan } from "../views/plan/Plan";
-import { Setup } from "../views/setup/Setup";
+import { VIEWS } from "../views/manifest";
+import { ErrorBoundary } from "./ErrorBoundary";
 import { Shell } from "./Shell";
 import { SignIn } from "./SignIn";
 
 /** The sign-in, or the application behind it. */
 export function App() {
   const { data: session, error } = useQuery(sessionQuery);
+  const { pathname } = useLocation();
   if (!session)
     return error ? (
       <p role="alert" className="p-8">
@@ -21,17 +20,16 @@ export function App() {
   if (!session.user) return <SignIn firstRun={session.first_run} />;
   return (
     <Shell user={session.user}>
-      <Routes>
-        <Route path="/" element={<Now />} />
-        <Route path="/fleet" element={<Fleet />} />
-        <Route path="/fleet/:kind/:number" element={<Fleet />} />
-        <Route path="/alarms" element={<Alarms />} />
-        <Route path="/alarms/:number" element={<Alarms />} />
-        <Route path="/plan" element={<Plan />} />
-        <Route path="/setup" element={<Setup />} />
-        <Route path="/setup/:part" element={<Setup />} />
-        <Route path="*" element={<Navigate to="/" replace />} />
-      </Routes>
+      <ErrorBoundary place={pathname}>
+        <Suspense fallback={<p className="p-4 text-ink2">Loading …</p>}>
+          <Routes>
+            {VIEWS.flatMap(({ paths, View }) =>
+              paths.map((path) => <Route key={path} path={path} element={<View />} />),
+            )}
+            <Route path="*" element={<Navigate to="/" replace />} />
+          </Routes>
+        </Suspense>
+      </ErrorBoundary>
     </Shell>
   );
 }

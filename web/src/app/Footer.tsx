@@ -16,7 +16,7 @@ export function Footer() {
   const newest = health?.newest_reading_at ? (now - Date.parse(health.newest_reading_at)) / 1000 : null;
   return (
     <footer className="figures flex gap-5 overflow-hidden border-t border-rule px-4 pt-1 text-[11.5px] whitespace-nowrap text-ink2">
-      <span role="status">
+      <span role="status" className="min-w-0 truncate">
         <b className="font-semibold text-ink">Lumtar itself</b>{" "}
         {trouble ? (
           <Link to="/setup/services" className="font-semibold text-critical hover:underline">
@@ -29,9 +29,9 @@ export function Footer() {
           "…"
         )}
       </span>
-      {newest !== null && <span>newest reading {duration(newest)} ago</span>}
+      {newest !== null && <span className="max-[400px]:hidden">newest reading {duration(newest)} ago</span>}
       {collectors.length > 0 && (
-        <span>
+        <span className="max-md:hidden">
           {collectors.length > 1 ? `${collectors.length} collectors poll` : "collector polls"} {sum("devices")} devices,{" "}
           {late ? `${late} s behind` : "on time"}
         </span>

@@ -3,35 +3,14 @@ import { Command } from "cmdk";
 import { useDeferredValue, useState } from "react";
 import { useNavigate } from "react-router";
 import { devicesQuery, portsQuery } from "../api/queries";
+import { VIEWS } from "../views/manifest";
 import { useTimeSearch } from "./screenTime";
 
 type Goal = { path: string; name: string; what: string };
 
-const VIEWS: Goal[] = [
-  { path: "/", name: "Now", what: "view" },
-  { path: "/fleet", name: "Fleet: ports", what: "view" },
-  { path: "/fleet?list=devices", name: "Fleet: devices", what: "view" },
-  { path: "/fleet?list=inventory", name: "Fleet: inventory", what: "view" },
-  { path: "/fleet?list=grid", name: "Fleet: grid of ports", what: "view" },
-  { path: "/alarms", name: "Alarms", what: "view" },
-  { path: "/plan", name: "Plan: busiest ports", what: "view" },
-  { path: "/plan?show=full", name: "Plan: what fills up", what: "view" },
-  { path: "/plan?by=errors", name: "Plan: ports with most errors", what: "view" },
-  { path: "/plan?by=empty", name: "Plan: emptiest ports", what: "view" },
-  { path: "/setup/add", name: "Setup: add a device", what: "view" },
-  { path: "/setup/list", name: "Setup: add a list of devices", what: "view" },
-  { path: "/setup/credentials", name: "Setup: credentials", what: "view" },
-  { path: "/setup/groups", name: "Setup: groups", what: "view" },
-  { path: "/setup/fields", name: "Setup: own fields", what: "view" },
-  { path: "/setup/retired", name: "Setup: retired devices", what: "view" },
-  { path: "/setup/storage", name: "Setup: storage", what: "view" },
-  { path: "/setup/check", name: "Setup: self-check", what: "view" },
-  { path: "/setup/services", name: "Setup: services", what: "view" },
-  { path: "/setup/account", name: "Setup: my account", what: "view" },
-  { path: "/setup/tokens", name: "Setup: tokens", what: "view" },
-  { path: "/setup/people", name: "Setup: people and roles", what: "view" },
-  { path: "/setup/audit", name: "Setup: audit trail", what: "view" },
-];
+const OF_VIEWS: Goal[] = VIEWS.flatMap(({ goals }) =>
+  goals.map(({ address, name }) => ({ path: address, name, what: "view" })),
+);
 
 /** What the words lead to: views, devices, ports. */
 function useGoals(words: string, open: boolean): { goals: Goal[]; sought: boolean } {
@@ -39,7 +18,7 @@ function useGoals(words: string, open: boolean): { goals: Goal[]; sought: boolea
   const enough = open && sought.length > 1;
   const { data: devices } = useQuery({ ...devicesQuery(null, { words: sought }), enabled: enough });
   const { data: ports } = useQuery({ ...portsQuery(null, { words: sought, sort: "load" }), enabled: enough });
-  const views = VIEWS.filter((view) => view.name.toLowerCase().includes(sought.toLowerCase()));
+  const views = OF_VIEWS.filter((view) => view.name.toLowerCase().includes(sought.toLowerCase()));
   if (!enough) return { goals: views, sought: false };
   const found = [
     ...(devices?.rows.slice(0, 8) ?? []).map((device) => ({
@@ -97,7 +76,7 @@ export function JumpBox({ open, onOpen }: { open: boolean; onOpen: (open: boolea
         />
         <Command.List className="max-h-[60vh] overflow-auto py-1">
           {sought && goals.length === 0 && (
-            <p className="px-3 py-2 text-ink2">Nothing is called that. Part of a name or of an address is enough.</p>
+            <p className="px-3 py-2 text-ink2">No match. Part of a name or of an address is enough.</p>
           )}
           {goals.map((goal) => (
             <Command.Item

@@ -1,6 +1,8 @@
+import { useIsFetching } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
-import { NavLink } from "react-router";
+import { NavLink, useNavigate } from "react-router";
 import { useLive } from "../api/live";
+import { VIEWS } from "../views/manifest";
 import { Footer } from "./Footer";
 import { JumpBox } from "./JumpBox";
 import { KeysHelp } from "./KeysHelp";
@@ -10,19 +12,13 @@ import { useScreenTime, useSetScreenTime, useTimeSearch } from "./screenTime";
 import { TimeStrip } from "./TimeStrip";
 import { UserMenu } from "./UserMenu";
 
-const PLACES: [string, string][] = [
-  ["/", "Now"],
-  ["/fleet", "Fleet"],
-  ["/alarms", "Alarms"],
-  ["/plan", "Plan"],
-  ["/setup", "Setup"],
-];
-
 /** What every view has around it: places, jump box, time strip, and the health of Lumtar itself. */
 export function Shell({ user, children }: { user: string; children: ReactNode }) {
   const time = useScreenTime();
   const { show, follow } = useSetScreenTime();
   const search = useTimeSearch();
+  const navigate = useNavigate();
+  const fetching = useIsFetching();
   const [help, setHelp] = useState(false);
   const [jump, setJump] = useState(false);
   useLive(time.following);
@@ -40,13 +36,14 @@ export function Shell({ user, children }: { user: string; children: ReactNode })
     ArrowRight: () => move(0.25),
     "+": () => widen(0.5),
     "-": () => widen(2),
+    ...Object.fromEntries(VIEWS.map(({ key, paths: [path] }) => [key, () => navigate(path + search())])),
   });
   return (
     <div className="grid h-full grid-rows-[40px_58px_minmax(0,1fr)_26px]">
       <header className="flex items-center border-b border-ink px-4 max-md:px-2">
         <Mark />
         <nav className="ml-6 flex gap-0.5 max-md:ml-2" aria-label="Places">
-          {PLACES.map(([path, name]) => (
+          {VIEWS.map(({ paths: [path], name }) => (
             <NavLink
               key={path}
               to={path + search()}
@@ -60,10 +57,12 @@ export function Shell({ user, children }: { user: string; children: ReactNode })
           ))}
         </nav>
         <JumpBox open={jump} onOpen={setJump} />
-        <UserMenu user={user} />
+        <UserMenu user={user} onKeys={() => setHelp(true)} />
       </header>
       <TimeStrip time={time} />
-      <main className="min-h-0 overflow-auto">{children}</main>
+      <main className="min-h-0 overflow-auto" aria-busy={fetching > 0}>
+        {children}
+      </main>
       <Footer />
       <KeysHelp open={help} onOpen={setHelp} />
     </div>

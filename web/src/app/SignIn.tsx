@@ -23,7 +23,7 @@ export function SignIn({ firstRun }: { firstRun: boolean }) {
       <Mark />
       <form onSubmit={submit} className="mt-6 grid gap-3">
         <h1 className="text-[21px] leading-tight tracking-tight">
-          {firstRun ? "Nobody can sign in yet. Make the administrator." : "Sign in"}
+          {firstRun ? "There is no user yet. Create the administrator." : "Sign in"}
         </h1>
         <label className="grid gap-1">
           Name
@@ -51,7 +51,7 @@ export function SignIn({ firstRun }: { firstRun: boolean }) {
           {enter.error?.message}
         </p>
         <button type="submit" className="button justify-self-start" disabled={enter.isPending}>
-          {firstRun ? "Make administrator" : "Sign in"}
+          {firstRun ? "Create administrator" : "Sign in"}
         </button>
       </form>
     </main>

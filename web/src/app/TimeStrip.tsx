@@ -154,7 +154,7 @@ function OwnRange({ time, onChoose }: { time: ScreenTime; onChoose: (start: Date
     const form = new FormData(event.currentTarget);
     const [start, end] = [new Date(String(form.get("start"))), new Date(String(form.get("end")))];
     if (!(start < end)) return setWrong("The range ends before it starts.");
-    if (start.getTime() > Date.now()) return setWrong("That lies in the future.");
+    if (start.getTime() > Date.now()) return setWrong("That is in the future.");
     setOpen(false);
     onChoose(start, end);
   };

@@ -7,8 +7,8 @@ import { setTheme, useTheme } from "../parts/theme";
 
 const ITEM = "px-3 py-1.5 outline-none data-[highlighted]:bg-lampsoft cursor-pointer";
 
-/** Who is signed in; theme and sign-out. */
-export function UserMenu({ user }: { user: string }) {
+/** Who is signed in; theme, keys and sign-out. */
+export function UserMenu({ user, onKeys }: { user: string; onKeys: () => void }) {
   const theme = useTheme();
   const navigate = useNavigate();
   const queries = useQueryClient();
@@ -34,6 +34,9 @@ export function UserMenu({ user }: { user: string }) {
           </DropdownMenu.Item>
           <DropdownMenu.Item className={ITEM} onSelect={() => setTheme(other)}>
             Use the {other} theme
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={ITEM} onSelect={onKeys}>
+            Keys
           </DropdownMenu.Item>
           <DropdownMenu.Item className={ITEM} onSelect={() => leave.mutate()}>
             Sign out

@@ -1,6 +1,7 @@
-import { cleanup, fireEvent, render } from "@testing-library/react";
+import { act, cleanup, fireEvent, render } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import { useKeys, useRowKeys } from "./keys";
+import { setSingleKeys } from "./shortcuts";
 
 function Keyed({ onPress }: { onPress: () => void }) {
   useKeys({ n: onPress });
@@ -28,6 +29,18 @@ describe("keys", () => {
     fireEvent.keyDown(getByLabelText("words"), { key: "n" });
     fireEvent.keyDown(document.body, { key: "n", ctrlKey: true });
     expect(press).toHaveBeenCalledTimes(1);
+  });
+
+  it("of one character can be switched off, others stay", () => {
+    const press = vi.fn();
+    const { unmount } = render(<Keyed onPress={press} />);
+    act(() => setSingleKeys(false));
+    fireEvent.keyDown(document.body, { key: "n" });
+    expect(press).not.toHaveBeenCalled();
+    act(() => setSingleKeys(true));
+    fireEvent.keyDown(document.body, { key: "n" });
+    expect(press).toHaveBeenCalledTimes(1);
+    unmount();
   });
 
   it("walk through the rows and stop at the ends", () => {

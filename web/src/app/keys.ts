@@ -1,4 +1,5 @@
 import { useEffect } from "react";
+import { areSingleKeysOn } from "./shortcuts";
 
 const typing = (target: EventTarget | null) =>
   target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
@@ -9,7 +10,8 @@ export function useKeys(keys: Record<string, () => void>) {
     const press = (event: KeyboardEvent) => {
       if (typing(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
       const action = keys[event.key];
-      if (!action || document.querySelector("[role=dialog]")) return;
+      const isSingle = event.key.length === 1;
+      if (!action || (isSingle && !areSingleKeysOn()) || document.querySelector("[role=dialog]")) return;
       event.preventDefault();
       action();
     };

@@ -89,3 +89,7 @@ export function range(start: Date, end: Date): string {
     ? `${name(start)} ${clock(start)} – ${clock(end)}`
     : `${name(start)} ${clock(start)} – ${name(end)} ${clock(end)}`;
 }
+
+/** A number with its noun. */
+export const counted = (number: number, one: string) =>
+  `${number.toLocaleString("en-GB")} ${one}${number === 1 ? "" : "s"}`;

@@ -1,24 +1,73 @@
-"""Alarms in words."""
+"""Sentences about values and their limits."""
 
-from lumtar.core.units import counted, rate
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
 
-
-def utilisation_text(direction: str, percent: float, bps: float, speed_bps: float, readings: int) -> str:
-    """What a utilisation alarm says while it stands."""
-    held = counted(readings, "reading").lower()
-    return f"{percent:.0f} % full {direction}bound: {rate(bps)} of {rate(speed_bps)}, for {held} in a row"
-
-
-def utilisation_cleared_text(percent: float, clear: float) -> str:
-    """What it says once it is cleared."""
-    return f"Back to {percent:.0f} %, below {clear:.0f} %"
+from lumtar.core.measures import Measure
+from lumtar.core.rules.rule import Hold
+from lumtar.core.units import counted, duration, figure, rate
 
 
-def unreachable_text(reason: str) -> str:
-    """What a reachability alarm says while it stands."""
-    return f"Does not answer: {reason}"
+def _held(hold: Hold, noun: str = "reading") -> str:
+    """For how long, as the end of a sentence."""
+    if hold.seconds:
+        return f", for {duration(hold.seconds)}"
+    if hold.times != hold.of:
+        return f", in {hold.times} of the last {hold.of} {noun}s"
+    return f", for {counted(hold.times, noun).lower()} in a row" if hold.times > 1 else ""
 
 
-def reachable_text(seconds: float, duration: str) -> str:
-    """What it says once the device answers again."""
-    return f"Answers again after {duration}" if seconds >= 1 else "Answers again"
+def beyond(measure: Measure | None, value: float, limit: float, above: bool, hold: Hold) -> str:
+    """A value beyond its limit, of any measure."""
+    words, unit = (measure.words, measure.unit) if measure else ("Value", "")
+    side = "above" if above else "below"
+    return f"{words} {figure(value, unit)}, {side} {figure(limit, unit)}{_held(hold)}"
+
+
+def within(measure: Measure | None, value: float, clear: float, above: bool) -> str:
+    """A value that is back, of any measure."""
+    words, unit = (measure.words, measure.unit) if measure else ("Value", "")
+    return f"{words} back to {figure(value, unit)}, {'below' if above else 'above'} {figure(clear, unit)}"
+
+
+def _full(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:
+    way, bps, speed = more.get("direction", "out"), more.get("bps", 0.0), more.get("speed_bps", 0.0)
+    return f"{value:.0f} % full {way}bound: {rate(bps)} of {rate(speed)}{_held(hold)}"
+
+
+def _not_full(value: float, clear: float, more: Mapping[str, Any]) -> str:
+    return f"Back to {value:.0f} %, below {clear:.0f} %"
+
+
+def _unreachable(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:
+    return f"Does not answer: {more.get('reason', 'no answer')}"
+
+
+def _reachable(value: float, clear: float, more: Mapping[str, Any]) -> str:
+    seconds = more.get("silent_s", 0.0)
+    return f"Answers again after {duration(seconds)}" if seconds >= 1 else "Answers again"
+
+
+def _faulty(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:
+    return f"State: {more.get('state', 'faulty')}{_held(hold)}"
+
+
+def _not_faulty(value: float, clear: float, more: Mapping[str, Any]) -> str:
+    return f"State: {more.get('state', 'works')}"
+
+
+@dataclass(frozen=True, slots=True)
+class Sentences:
+    """A measure's own sentences: while an alarm is active, and once it is cleared."""
+
+    exceeded: Callable[[float, float, Hold, Mapping[str, Any]], str]
+    returned: Callable[[float, float, Mapping[str, Any]], str]
+
+
+SENTENCES = {
+    "load": Sentences(_full, _not_full),
+    "unanswered": Sentences(_unreachable, _reachable),
+    "faulty": Sentences(_faulty, _not_faulty),
+}
+"""Of measures for which the general sentence would say less."""

@@ -1,1 +1,13 @@
-"""What is watched, and when it becomes an alarm."""
+"""What is watched, and when it becomes an alarm: the only place where a rule decides.
+
+The collector, the loader of history and rehearsals make frames of values and call :func:`evaluate`; nothing here knows where
+a value came from.
+"""
+
+from lumtar.core.rules.evaluation import Events, evaluate
+from lumtar.core.rules.frame import Frame
+from lumtar.core.rules.memory import Memory, Pairs
+from lumtar.core.rules.rule import Hold, Level, Rule
+from lumtar.core.rules.ruleset import RuleSet
+
+__all__ = ["Events", "Frame", "Hold", "Level", "Memory", "Pairs", "Rule", "RuleSet", "evaluate"]

@@ -64,7 +64,6 @@ POLICIES: dict[str, str] = {
     "alarms_alarm": ABOUT,
     "alarms_alarmchange": "alarm_id IN (SELECT id FROM alarms_alarm)",
     "alarms_notification": "change_id IN (SELECT id FROM alarms_alarmchange)",
-    "alarms_rulememory": OF_PORT,
     "logbook_entry": ABOUT,
 }
 """Tables of which a part is seen: for which rows."""

@@ -1,4 +1,4 @@
-"""Jobs: telling people."""
+"""Jobs: notifying people, and keeping what rules remember in few pieces."""
 
 import smtplib
 
@@ -11,6 +11,7 @@ from procrastinate import JobContext, RetryStrategy
 from procrastinate.contrib.django import app
 
 from lumtar.core.alarms.severity import Severity
+from lumtar.domain.alarms import memory
 from lumtar.domain.alarms.models import Notification
 from lumtar.domain.operation.services import announce, be_durable
 
@@ -31,11 +32,7 @@ def send_mail(context: JobContext, notification: int) -> None:
     """
     with transaction.atomic():
         be_durable()
-        told = (
-            Notification.objects.select_for_update(of=("self",))
-            .select_related("change__alarm__device__site", "change__alarm__interface")
-            .get(pk=notification)
-        )
+        told = Notification.objects.select_for_update(of=("self",)).select_related("change__alarm").get(pk=notification)
         if told.state != State.PENDING:
             return
         told.state = State.SENDING
@@ -56,25 +53,31 @@ def send_mail(context: JobContext, notification: int) -> None:
     announce("alarms", [told.change.alarm_id])
 
 
+@app.periodic(cron="*/5 * * * *")
+@app.task(queue="readings", queueing_lock="rule-memory", pass_context=False)
+def join_rule_memory(timestamp: int) -> None:
+    """Join the pieces in which rules wrote down what they remember."""
+    if pieces := memory.join():
+        log.info("rule memory joined", pieces=pieces)
+
+
 def compose(told: Notification) -> EmailMessage:
     """The mail about one status change."""
     change = told.change
     alarm = change.alarm
-    where = alarm.device.name if alarm.device else "Lumtar itself"
-    where += f", port {alarm.interface.label}" if alarm.interface else ""
-    severity = Severity(change.severity).word
+    severity, text = Severity(change.severity).word, change.text
     lines = [
-        f"{where}",
-        change.text,
+        alarm.label,
+        text,
         "",
         f"severity   {severity}",
-        f"type       {alarm.get_type_display()}",
-        f"site       {(alarm.device.site if alarm.device else None) or 'none'}",
+        f"type       {alarm.type}",
+        f"site       {alarm.site or 'none'}",
         f"at         {change.at:%Y-%m-%d %H:%M:%S} UTC",
         f"raised     {alarm.raised_at:%Y-%m-%d %H:%M:%S} UTC",
     ]
     # A Message-ID of its own lets mail servers recognise the mail, should it ever be handed over twice.
     domain = settings.DEFAULT_FROM_EMAIL.split("@")[-1]
     headers = {"Message-ID": f"<alarm-{alarm.pk}-change-{change.pk}-{told.pk}@{domain}>"}
-    subject = f"[{severity}] {where}: {change.text}"
+    subject = f"[{severity}] {alarm.label}: {text}"
     return EmailMessage(subject.replace("\n", " ")[:180], "\n".join(lines), to=[told.address], headers=headers)

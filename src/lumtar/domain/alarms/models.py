@@ -4,29 +4,37 @@ from django.contrib.postgres.fields import ArrayField
 from django.core.validators import validate_email
 from django.db import models
 
+from lumtar.core.alarms.facts import sentence
 from lumtar.core.alarms.severity import Severity
+from lumtar.core.measures import MEASURES
 
 SEVERITIES = [(int(severity), severity.word) for severity in Severity]
+LUMTAR = "lumtar"
+"""The measure of the rule, and the type of the alarms, about Lumtar itself, which watches its own services."""
 
 
-class AlarmType(models.TextChoices):
-    """alarm-type-id."""
-
-    UTILISATION = "utilisation", "utilisation above its limit"
-    UNREACHABLE = "unreachable", "device does not answer"
-    LUMTAR = "lumtar", "Lumtar does not do its work"
+def alarm_type(measure: str) -> str:
+    """The alarm-type-id (RFC 8632) of a measure's alarms."""
+    known = MEASURES.get(measure)
+    return known.alarm or known.name if known else measure
 
 
 class Rule(models.Model):
-    """What is watched. Reachability has no limits, and ``readings`` counts polls without an answer."""
+    """What is watched; see core/rules. ``levels`` are objects with severity, limit and clear."""
 
     name = models.CharField(max_length=120, unique=True)
-    type = models.CharField(max_length=16, choices=AlarmType.choices, default=AlarmType.UTILISATION)
+    measure = models.CharField(max_length=40)
+    statistic = models.CharField(max_length=40, default="value")
+    scope = models.CharField(max_length=1000, blank=True)
+    """A condition over ports; empty is all of them."""
     enabled = models.BooleanField(default=True)
-    limit_percent = models.FloatField(default=90)
-    clear_percent = models.FloatField(default=80)
-    readings = models.PositiveIntegerField(default=3)
-    severity = models.SmallIntegerField(choices=SEVERITIES, default=int(Severity.MAJOR))
+    above = models.BooleanField(default=True)
+    levels = models.JSONField(default=list)
+    hold_s = models.PositiveIntegerField(default=0)
+    times = models.PositiveIntegerField(default=1)
+    of = models.PositiveIntegerField(default=1)
+    revision = models.PositiveIntegerField(default=1)
+    armed = models.PositiveIntegerField(default=1)
     mail_to = ArrayField(models.CharField(max_length=254, validators=[validate_email]), default=list, blank=True)
 
     def __str__(self) -> str:
@@ -34,30 +42,34 @@ class Rule(models.Model):
 
 
 class RuleMemory(models.Model):
-    """Readings in a row above the limit, where there are any: the count survives a restart."""
+    """What rules remember of their subjects (core/rules/memory.py), in pieces as it changed; the newest piece holds."""
 
-    rule = models.ForeignKey(Rule, on_delete=models.CASCADE)
-    interface = models.ForeignKey("inventory.Interface", on_delete=models.CASCADE)
-    over = models.PositiveSmallIntegerField()
+    subject = models.CharField(max_length=16)
+    """The kind of the subjects."""
+    pairs = models.BinaryField()
+    """Rows of five 64-bit numbers each, compressed."""
 
     class Meta:
-        """One count a rule and interface."""
+        """Read in the order in which it was written."""
 
-        constraints = [models.UniqueConstraint(fields=["rule", "interface"], name="one_memory_a_rule_and_interface")]
+        indexes = [models.Index(fields=["subject", "id"])]
 
 
 class Alarm(models.Model):
     """One alarm of a resource and type (RFC 8632 section 3.2): raised and cleared many times, with its history."""
 
-    device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, null=True, related_name="alarms")
-    """None if it is Lumtar itself; the qualifier then tells what of it."""
-    interface = models.ForeignKey("inventory.Interface", on_delete=models.CASCADE, null=True, related_name="alarms")
+    resource_kind = models.CharField(max_length=16)
+    resource_id = models.BigIntegerField()
+    label = models.CharField(max_length=300)
+    """What the resource was called last; it stays when the resource is gone."""
+    site = models.CharField(max_length=120, blank=True)
+    device = models.ForeignKey("inventory.Device", on_delete=models.SET_NULL, null=True, related_name="alarms")
+    interface = models.ForeignKey("inventory.Interface", on_delete=models.SET_NULL, null=True, related_name="alarms")
     rule = models.ForeignKey(Rule, on_delete=models.SET_NULL, null=True, related_name="alarms")
-    type = models.CharField(max_length=16, choices=AlarmType.choices)
+    type = models.CharField(max_length=40)
     qualifier = models.CharField(max_length=80, blank=True)
     is_cleared = models.BooleanField(default=False)
     severity = models.SmallIntegerField(choices=SEVERITIES)
-    text = models.CharField(max_length=500)
     raised_at = models.DateTimeField()
     changed_at = models.DateTimeField()
 
@@ -66,9 +78,7 @@ class Alarm(models.Model):
 
         constraints = [
             models.UniqueConstraint(
-                fields=["device", "interface", "type", "qualifier"],
-                nulls_distinct=False,
-                name="one_alarm_a_resource_and_type",
+                fields=["resource_kind", "resource_id", "type", "qualifier"], name="one_alarm_a_resource_and_type"
             )
         ]
         indexes = [models.Index(fields=["is_cleared", "-severity"])]
@@ -80,12 +90,18 @@ class AlarmChange(models.Model):
     alarm = models.ForeignKey(Alarm, on_delete=models.CASCADE, related_name="changes")
     at = models.DateTimeField()
     severity = models.SmallIntegerField(choices=SEVERITIES)
-    text = models.CharField(max_length=500)
+    facts = models.JSONField()
+    """See core/alarms/facts.py."""
 
     class Meta:
         """Read by time, and by alarm and time."""
 
         indexes = [models.Index(fields=["-at"]), models.Index(fields=["alarm", "-at"])]
+
+    @property
+    def text(self) -> str:
+        """What happened, in a sentence."""
+        return sentence(self.facts)
 
 
 class Notification(models.Model):

@@ -1,5 +1,6 @@
 """What can be asked about alarms, now and at any past time."""
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -7,20 +8,19 @@ from typing import Any
 from django.db import connection
 
 from lumtar.core.alarms.density import Bucket, density, stands
-from lumtar.domain.alarms.models import Notification
+from lumtar.core.alarms.facts import sentence
+from lumtar.domain.alarms.models import Alarm, Notification
+from lumtar.domain.operation.resources import page
 
 SELECT = """
-SELECT a.id, a.type, a.device_id, coalesce(d.name, 'Lumtar itself') AS device, s.name AS site, a.interface_id, i.label AS interface, c.severity, c.text,
+SELECT a.id, a.type, a.resource_kind, a.resource_id, a.label, a.site, a.device_id, a.interface_id, c.severity, c.facts::json,
     c.at AS changed_at, coalesce(r.at, a.raised_at) AS raised_at, rule.name AS rule, coalesce(cardinality(rule.mail_to), 0) AS told_count,
-    n.told, n.state AS mail_state
+    n.told, n.state AS mail_state{more}
 FROM alarms_alarm a
-LEFT JOIN inventory_device d ON d.id = a.device_id
-LEFT JOIN inventory_site s ON s.id = d.site_id
-LEFT JOIN inventory_interface i ON i.id = a.interface_id
 LEFT JOIN alarms_rule rule ON rule.id = a.rule_id
 JOIN LATERAL (SELECT * FROM alarms_alarmchange WHERE alarm_id = a.id AND at <= %(at)s ORDER BY at DESC, id DESC LIMIT 1) c ON true
 LEFT JOIN LATERAL (
-    SELECT max(at) AS at FROM alarms_alarmchange WHERE alarm_id = a.id AND at <= c.at AND severity > 0
+    SELECT min(at) AS at FROM alarms_alarmchange WHERE alarm_id = a.id AND at <= c.at AND severity > 0
         AND at > coalesce((SELECT max(at) FROM alarms_alarmchange WHERE alarm_id = a.id AND severity = 0 AND at < c.at), '-infinity')
 ) r ON true
 LEFT JOIN LATERAL (
@@ -30,19 +30,21 @@ WHERE {where}
 ORDER BY {order}
 LIMIT %(limit)s OFFSET %(offset)s
 """
+WORST_FIRST = "c.severity DESC, raised_at DESC, a.id DESC"
 
 
 @dataclass(slots=True)
 class AlarmRow:
-    """An alarm as it stood at a time."""
+    """An alarm as it was at a time. ``resource`` and ``page`` are what it is about: kind, and the address of its page."""
 
     id: int
     type: str
+    resource: str
+    label: str
+    site: str
+    page: str
     device_id: int | None
-    device: str
-    site: str | None
     interface_id: int | None
-    interface: str | None
     severity: int
     text: str
     changed_at: datetime
@@ -53,31 +55,43 @@ class AlarmRow:
     mail_state: str | None
 
 
-def _rows(where: str, order: str, **values: Any) -> list[AlarmRow]:
+def _row(row: tuple[Any, ...]) -> AlarmRow:
+    number, type_, kind, resource, label, site, device, interface, severity, facts, *rest = row
+    where = page(kind, resource, device)
+    return AlarmRow(number, type_, kind, label, site, where, device, interface, severity, sentence(facts), *rest)
+
+
+def _rows(where: str, order: str, *, limit: int, offset: int = 0, **values: Any) -> list[AlarmRow]:
     with connection.cursor() as cursor:
-        cursor.execute(SELECT.format(where=where, order=order), {"limit": 500, "offset": 0, **values})
-        return [AlarmRow(*row) for row in cursor.fetchall()]
+        cursor.execute(SELECT.format(where=where, order=order, more=""), {"limit": limit, "offset": offset, **values})
+        return [_row(row) for row in cursor.fetchall()]
 
 
-def standing(at: datetime, device: int | None = None, interface: int | None = None) -> list[AlarmRow]:
-    """The alarms that stood at a time, worst first, then newest first."""
+def active(
+    at: datetime, device: int | None = None, interface: int | None = None, *, limit: int = 500, offset: int = 0
+) -> tuple[list[AlarmRow], int]:
+    """The alarms that were active at a time, worst first, then newest first; and how many there are in all."""
     where = "c.severity > 0"
     if device is not None:
         where += " AND a.device_id = %(device)s"
     if interface is not None:
         where += " AND a.interface_id = %(interface)s"
-    return _rows(where, "c.severity DESC, raised_at DESC", at=at, device=device, interface=interface)
+    values = {"at": at, "device": device, "interface": interface, "limit": limit, "offset": offset}
+    with connection.cursor() as cursor:
+        cursor.execute(SELECT.format(where=where, order=WORST_FIRST, more=", count(*) OVER ()"), values)
+        rows = cursor.fetchall()
+    return [_row(row[:-1]) for row in rows], int(rows[0][-1]) if rows else 0
 
 
 def history(start: datetime, end: datetime, limit: int, offset: int) -> list[AlarmRow]:
-    """Alarms that stood at some time from start to end, as they were at the end, last changed first."""
+    """Alarms that were active at some time from start to end, as they were at the end, last changed first."""
     where = "(c.severity > 0 OR c.at >= %(start)s)"
     return _rows(where, "c.at DESC, a.id DESC", at=end, start=start, limit=limit, offset=offset)
 
 
 def by_id(alarm: int, at: datetime) -> AlarmRow | None:
-    """One alarm as it stood at a time."""
-    found = _rows("a.id = %(alarm)s", "a.id", at=at, alarm=alarm)
+    """One alarm as it was at a time."""
+    found = _rows("a.id = %(alarm)s", "a.id", at=at, alarm=alarm, limit=1)
     return found[0] if found else None
 
 
@@ -107,5 +121,14 @@ def changes(start: datetime, end: datetime, device: int | None = None) -> list[t
 
 
 def timeline(start: datetime, end: datetime, buckets: int) -> list[Bucket]:
-    """How many alarms stood in each of so many buckets."""
+    """How many alarms were active in each of so many buckets."""
     return density(stands(changes(start, end), end.timestamp()), start.timestamp(), end.timestamp(), buckets)
+
+
+def active_of(devices: Collection[int]) -> dict[str, list[tuple[int, int, int]]]:
+    """The alarms of rules that are active at devices and what belongs to them: by kind, (rule, resource, severity)."""
+    found: dict[str, list[tuple[int, int, int]]] = {}
+    rows = Alarm.objects.filter(is_cleared=False, device_id__in=devices).exclude(rule=None)
+    for kind, rule, resource, severity in rows.values_list("resource_kind", "rule_id", "resource_id", "severity"):
+        found.setdefault(kind, []).append((rule, resource, severity))
+    return found

@@ -1,96 +1,205 @@
 """Raising and clearing alarms, and writing down who is to be told. Each call joins its caller's transaction."""
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import dataclass, field
 from datetime import datetime
 
-from django.db import transaction
+from django.db import connection, transaction
+from django.db.models import Q
+from procrastinate.types import JSONValue
 
+from lumtar.core.alarms.facts import Ended, Facts, stored
 from lumtar.core.alarms.severity import Severity
 from lumtar.domain.alarms.jobs import send_mail
-from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification, RuleMemory
+from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification
+from lumtar.domain.operation import resources
+from lumtar.domain.operation.resources import Named
+
+Key = tuple[str, int, str, str]
+"""Kind and number of the resource, type, qualifier: what identifies an alarm."""
 
 
 @dataclass(frozen=True, slots=True)
 class Transition:
-    """An alarm is raised (or its severity changes) or cleared. Resource, type and qualifier identify it."""
+    """An alarm is raised (or its severity changes) or cleared.
 
-    device: int | None
-    interface: int | None
+    Attributes
+    ----------
+    kind, resource, type, qualifier : identify the alarm
+    device : that the resource belongs to; None if to none
+    rule, armed : that decided, and how often it had been switched on by then (0: that does not matter); None if no rule did
+    mail_to : who is told
+    """
+
+    kind: str
+    resource: int
     type: str
     qualifier: str
     severity: Severity
-    text: str
+    facts: Facts
     at: datetime
-    rule: int | None
+    device: int | None = None
+    rule: int | None = None
+    armed: int = 0
     mail_to: tuple[str, ...] = ()
+
+    @property
+    def key(self) -> Key:
+        """What identifies the alarm."""
+        return self.kind, self.resource, self.type, self.qualifier
+
+
+@dataclass(slots=True)
+class _Changes:
+    """What is to be written of many transitions."""
+
+    alarms: dict[Key, Alarm] = field(default_factory=dict)
+    changes: list[tuple[Transition, AlarmChange]] = field(default_factory=list)
 
 
 @transaction.atomic
 def apply(transitions: Iterable[Transition]) -> list[int]:
     """Carry out transitions in their order; one that changes nothing leaves no trace and tells nobody.
 
+    However many they are, they cost a handful of statements.
+
     Returns
     -------
     ids of the alarms that changed
     """
-    changed = []
-    for wanted in transitions:
-        key = {
-            "device_id": wanted.device,
-            "interface_id": wanted.interface,
-            "type": wanted.type,
-            "qualifier": wanted.qualifier,
-        }
-        alarm = Alarm.objects.select_for_update().filter(**key).first()
-        clears = wanted.severity is Severity.CLEARED
-        if (alarm is None or alarm.is_cleared) and clears:
-            continue
-        if alarm is not None and not alarm.is_cleared and alarm.severity == wanted.severity:
-            continue
-        if alarm is None:
-            alarm = Alarm(**key)
-        if not clears:
-            if alarm.pk is None or alarm.is_cleared:
-                alarm.raised_at = wanted.at
-            alarm.severity, alarm.text = int(wanted.severity), wanted.text
-        alarm.is_cleared, alarm.changed_at, alarm.rule_id = clears, wanted.at, wanted.rule
-        alarm.save()
-        change = AlarmChange.objects.create(alarm=alarm, at=wanted.at, severity=wanted.severity, text=wanted.text)
-        changed.append(alarm.pk)
-        _tell(change, wanted.mail_to)
-    return changed
+    wanted = list(transitions)
+    wanted = _by_rules_in_force(wanted)
+    if not wanted:
+        return []
+    known = _locked({each.key for each in wanted})
+    named = resources.named({(each.kind, each.resource) for each in wanted})
+    told = _Changes()
+    for each in wanted:
+        _change(told, each, known, named.get((each.kind, each.resource)))
+    _write(told)
+    return sorted({alarm.pk for alarm in told.alarms.values()})
 
 
-def clear_device(device: int, text: str, at: datetime) -> list[int]:
-    """Clear every alarm that stands at a device; nobody is told, since somebody did it."""
-    standing = Alarm.objects.filter(device_id=device, is_cleared=False)
+def _by_rules_in_force(wanted: list[Transition]) -> list[Transition]:
+    """Without what a rule raised that was switched off, or off and on again, while its batch was on the way.
+
+    The rows are locked against that: whoever ends a rule waits until what it raised is there, and clears it.
+    """
+    asked = {each.rule for each in wanted if each.rule is not None}
+    if not asked:
+        return wanted
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT id, armed FROM alarms_rule WHERE id = ANY(%s) AND enabled ORDER BY id FOR SHARE", [list(asked)]
+        )
+        armed = dict(cursor.fetchall())
+
+    def is_in_force(each: Transition) -> bool:
+        return each.rule in armed and each.armed in (0, armed[each.rule])
+
+    return [each for each in wanted if each.severity is Severity.CLEARED or each.rule is None or is_in_force(each)]
+
+
+def _locked(keys: Collection[Key]) -> dict[Key, Alarm]:
+    """The alarms that are there already, locked."""
+    kinds, numbers, types, qualifiers = (list(each) for each in zip(*keys, strict=True))
+    with connection.cursor() as cursor:
+        cursor.execute(
+            """SELECT a.id FROM alarms_alarm a
+            JOIN unnest(%s::text[], %s::bigint[], %s::text[], %s::text[]) AS wanted (kind, number, type, qualifier)
+            ON a.resource_kind = wanted.kind AND a.resource_id = wanted.number AND a.type = wanted.type
+                AND a.qualifier = wanted.qualifier ORDER BY a.id FOR UPDATE OF a""",
+            [kinds, numbers, types, qualifiers],
+        )
+        found = Alarm.objects.in_bulk([row[0] for row in cursor.fetchall()])
+    return {(each.resource_kind, each.resource_id, each.type, each.qualifier): each for each in found.values()}
+
+
+def _change(told: _Changes, wanted: Transition, known: dict[Key, Alarm], named: Named | None) -> None:
+    alarm = known.get(wanted.key)
+    clears = wanted.severity is Severity.CLEARED
+    is_active = alarm is not None and not alarm.is_cleared
+    if clears and not is_active:
+        return
+    if alarm is not None and is_active and not clears and alarm.severity == wanted.severity:
+        return
+    if not clears and (named is None or not named.is_in_use):
+        # Deleted or retired while its poll was on the way.
+        return
+    if alarm is None:
+        alarm = known[wanted.key] = Alarm(
+            resource_kind=wanted.kind, resource_id=wanted.resource, type=wanted.type, qualifier=wanted.qualifier
+        )
+    if named is not None:
+        alarm.label, alarm.site = named.label[:300], named.site[:120]
+        alarm.device_id, alarm.interface_id = named.device, named.interface
+    if not clears:
+        if not is_active:
+            alarm.raised_at = wanted.at
+        alarm.severity = int(wanted.severity)
+    alarm.is_cleared, alarm.changed_at, alarm.rule_id = clears, wanted.at, wanted.rule
+    told.alarms[wanted.key] = alarm
+    change = AlarmChange(alarm=alarm, at=wanted.at, severity=int(wanted.severity), facts=stored(wanted.facts))
+    told.changes.append((wanted, change))
+
+
+WRITTEN = ["label", "site", "device", "interface", "severity", "raised_at", "is_cleared", "changed_at", "rule"]
+
+
+def _write(told: _Changes) -> None:
+    new = [alarm for alarm in told.alarms.values() if alarm.pk is None]
+    Alarm.objects.bulk_create(new)
+    Alarm.objects.bulk_update([alarm for alarm in told.alarms.values() if alarm not in new], WRITTEN, batch_size=500)
+    for _, change in told.changes:
+        change.alarm_id = change.alarm.pk
+    AlarmChange.objects.bulk_create([change for _, change in told.changes])
+    mails = Notification.objects.bulk_create(
+        Notification(change=change, address=address)
+        for wanted, change in told.changes
+        for address in dict.fromkeys(wanted.mail_to)
+    )
+    if mails:
+        told_of: list[dict[str, JSONValue]] = [{"notification": mail.pk} for mail in mails]
+        send_mail.batch_defer(*told_of)
+
+
+def clear(active: Q, reason: str, at: datetime, *, tell: bool = False) -> list[int]:
+    """Clear the active alarms for which a condition holds, since nobody watches what they are about any more.
+
+    Parameters
+    ----------
+    tell : those who were told that they were raised are told this as well
+    """
+    found = list(Alarm.objects.filter(active, is_cleared=False))
+    told = _who_were_told([alarm.pk for alarm in found]) if tell else {}
     return apply(
-        [
-            Transition(device, a.interface_id, a.type, a.qualifier, Severity.CLEARED, text, at, a.rule_id)
-            for a in standing
-        ]
+        Transition(
+            alarm.resource_kind,
+            alarm.resource_id,
+            alarm.type,
+            alarm.qualifier,
+            Severity.CLEARED,
+            Ended(reason),
+            at,
+            alarm.device_id,
+            alarm.rule_id,
+            mail_to=told.get(alarm.pk, ()),
+        )
+        for alarm in found
     )
 
 
-def _tell(change: AlarmChange, addresses: tuple[str, ...]) -> None:
-    wanted = [Notification(change=change, address=address) for address in dict.fromkeys(addresses)]
-    for notification in Notification.objects.bulk_create(wanted):
-        send_mail.defer(notification=notification.pk)
+def _who_were_told(alarms: Sequence[int]) -> dict[int, tuple[str, ...]]:
+    with connection.cursor() as cursor:
+        cursor.execute(
+            """SELECT a.id, array_agg(DISTINCT n.address ORDER BY n.address) FROM alarms_alarm a
+            JOIN alarms_alarmchange c ON c.alarm_id = a.id AND c.at >= a.raised_at
+            JOIN alarms_notification n ON n.change_id = c.id WHERE a.id = ANY(%s) GROUP BY 1""",
+            [list(alarms)],
+        )
+        return {alarm: tuple(addresses) for alarm, addresses in cursor.fetchall()}
 
 
-def remember(counts: dict[tuple[int, int], int]) -> None:
-    """Keep (rule, interface) -> readings in a row above the limit; 0 forgets."""
-    gone = [key for key, over in counts.items() if not over]
-    for rule in {rule for rule, _ in gone}:
-        RuleMemory.objects.filter(rule_id=rule, interface_id__in=[i for r, i in gone if r == rule]).delete()
-    RuleMemory.objects.bulk_create(
-        [
-            RuleMemory(rule_id=rule, interface_id=interface, over=over)
-            for (rule, interface), over in counts.items()
-            if over
-        ],
-        update_conflicts=True,
-        unique_fields=["rule", "interface"],
-        update_fields=["over"],
-    )
+def clear_device(device: int, reason: str, at: datetime) -> list[int]:
+    """Clear every alarm that is active at a device; nobody is told, since somebody did it."""
+    return clear(Q(device_id=device), reason, at)

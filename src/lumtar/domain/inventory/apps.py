@@ -9,3 +9,7 @@ class Inventory(AppConfig):
     name = "lumtar.domain.inventory"
     label = "inventory"
     default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self) -> None:
+        """Say what resources there are."""
+        from lumtar.domain.inventory import resources  # noqa: F401

@@ -146,7 +146,7 @@ def create(
     _name(made, name)
     mark(made, by)
     made.sites.set(_sites(sites))
-    note_action(f"credential {made.name} made", by)
+    note_action(f"credential {made.name} created", by)
     return made
 
 

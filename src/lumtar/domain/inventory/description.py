@@ -11,7 +11,7 @@ from django.utils import timezone
 from lumtar.core.discovery import Described, PartDescribed, PortDescribed
 from lumtar.core.following import Port, follow
 from lumtar.core.profiles import Recognition, Table
-from lumtar.core.speeds import SpeedSource, chosen
+from lumtar.core.speeds import NOT_CREDIBLE, SpeedSource, chosen
 from lumtar.core.units import rate
 from lumtar.domain.inventory.labelling import Labeller, label_ports, uses_speed
 from lumtar.domain.inventory.models import Component, Device, Interface, InterfaceSpeed
@@ -227,14 +227,19 @@ class SpeedChange:
     from_high_speed: bool
     in_override_bps: int
     out_override_bps: int
+    is_credible: bool = True
 
 
 def note_speeds(changes: Iterable[SpeedChange]) -> None:
     """Write down from when on interfaces are measured against which speeds."""
     rows = []
     for change in changes:
-        in_bps, in_source = chosen(change.port_bps, change.from_high_speed, change.in_override_bps or None)
-        out_bps, out_source = chosen(change.port_bps, change.from_high_speed, change.out_override_bps or None)
+        in_bps, in_source = chosen(
+            change.port_bps, change.from_high_speed, change.in_override_bps or None, is_credible=change.is_credible
+        )
+        out_bps, out_source = chosen(
+            change.port_bps, change.from_high_speed, change.out_override_bps or None, is_credible=change.is_credible
+        )
         rows.append(
             InterfaceSpeed(
                 interface_id=change.interface,
@@ -277,7 +282,10 @@ def override_speed(pk: int, in_bps: int | None, out_bps: int | None, by: str) ->
     own = found.speeds.exclude(in_source=SpeedSource.OVERRIDE).order_by("-since").first()
     from_high = own is None or own.in_source == SpeedSource.HIGH_SPEED
     port_bps = last.port_bps if last else 0
-    note_speeds([SpeedChange(pk, timezone.now(), port_bps, from_high, in_bps or 0, out_bps or 0)])
+    newest = found.newest if hasattr(found, "newest") else None
+    is_credible = newest is None or newest.excess < NOT_CREDIBLE
+    change = SpeedChange(pk, timezone.now(), port_bps, from_high, in_bps or 0, out_bps or 0, is_credible)
+    note_speeds([change])
     sold = [f"{rate(bps)} {way}" for bps, way in ((in_bps, "in"), (out_bps, "out")) if bps]
     note_action(
         f"{found.label} is sold as {', '.join(sold)}" if sold else f"{found.label} is measured by its own speed",

@@ -156,6 +156,20 @@ def preview(condition: str, examples: int = 8) -> tuple[int, list[tuple[str, str
     return (int(rows[0][2]) if rows else 0), [(device, label) for device, label, _ in rows]
 
 
+def ports_for(condition: str) -> set[int]:
+    """The ports for which a condition holds now.
+
+    Raises
+    ------
+    ConditionError
+    """
+    values: dict[str, Any] = {}
+    held = as_sql(understand(condition, GROUP_FIELDS).tree, values)
+    with connection.cursor() as cursor:
+        cursor.execute(f"SELECT gi.id {PORTS} AND {held}", values)
+        return {int(row[0]) for row in cursor.fetchall()}
+
+
 @transaction.atomic
 def save(told: GroupTold, by: str, pk: int | None = None, edition: int = 0) -> Group:
     """Keep a new group or a changed one.
@@ -180,7 +194,7 @@ def save(told: GroupTold, by: str, pk: int | None = None, edition: int = 0) -> G
     found.name, found.condition = name, condition.text
     mark(found, by)
     found.parts.set(told.parts)
-    note_action(f"group {found.name} {'made' if pk is None else 'changed'}", by)
+    note_action(f"group {found.name} {'created' if pk is None else 'changed'}", by)
     announce("groups")
     return found
 

@@ -253,7 +253,7 @@ def save_rule(told: RuleTold, by: str, pk: int | None = None, edition: int = 0) 
     found.name, found.condition, found.role = rule.name, rule.condition.text, rule.role
     found.template, found.tags = rule.template, dict(rule.tags)
     mark(found, by)
-    note_action(f"label rule {found.name} {'made' if pk is None else 'changed'}", by)
+    note_action(f"label rule {found.name} {'created' if pk is None else 'changed'}", by)
     return found
 
 

@@ -158,7 +158,7 @@ def save(told: ProfileTold, by: str, pk: int | None = None, edition: int = 0, fo
     if pk is None:
         wanted.place = Profile.objects.count()
         mark(wanted, by)
-        note_action(f"profile {wanted.name} made", by)
+        note_action(f"profile {wanted.name} created", by)
         return wanted
     found = claim(Profile, pk, edition)
     before = found.interval_s or USUAL_INTERVAL

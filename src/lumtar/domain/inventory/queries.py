@@ -8,6 +8,7 @@ from typing import Any
 from django.db import connection
 
 from lumtar.core.counters import GAP
+from lumtar.core.measures.rates import sql_bits_per_second, sql_per_second, sql_utilisation
 from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.readings import partitions, retention
@@ -26,8 +27,10 @@ LEFT JOIN LATERAL (
     SELECT in_bps, out_bps FROM inventory_interfacespeed WHERE interface_id = r.interface_id AND since <= %(at)s ORDER BY since DESC LIMIT 1
 ) speed ON true
 """
+ERROR_RATE = sql_per_second("in_errors + out_errors + in_discards + out_discards")
+IN_PERCENT, OUT_PERCENT = sql_utilisation("r.in_rate", "speed.in_bps"), sql_utilisation("r.out_rate", "speed.out_bps")
 READ = f"""at, oper, {RATES["in"]} AS in_rate, {RATES["out"]} AS out_rate,
-    (in_errors + out_errors + in_discards + out_discards) * 1000::float8 / nullif(elapsed_ms, 0) AS error_rate"""
+    {ERROR_RATE} AS error_rate"""
 LAST_OF_EACH = f"""SELECT each.id AS interface_id, last.* FROM inventory_interface each JOIN LATERAL (
     SELECT {READ} FROM readings_reading WHERE interface_id = each.id AND at > %(from)s AND at <= %(at)s ORDER BY at DESC LIMIT 1
 ) last ON true"""
@@ -38,17 +41,16 @@ LAST_OF_ALL = f"""WITH near AS MATERIALIZED (
 ) SELECT * FROM near UNION ALL {LAST_OF_EACH} WHERE NOT EXISTS (SELECT 1 FROM near WHERE near.interface_id = each.id)"""
 """The same, of ports that are not in a gap in one pass: one by one would be to see each reading of an hour that is being written to."""
 PAST = f"""
-SELECT r.interface_id, r.at, r.in_rate AS in_bps, r.out_rate AS out_bps, 100 * r.in_rate / nullif(speed.in_bps, 0) AS in_percent,
-    100 * r.out_rate / nullif(speed.out_bps, 0) AS out_percent, r.error_rate, r.oper, 1::smallint AS admin, NULL::timestamptz AS since
+SELECT r.interface_id, r.at, r.in_rate AS in_bps, r.out_rate AS out_bps, {IN_PERCENT} AS in_percent,
+    {OUT_PERCENT} AS out_percent, r.error_rate, r.oper, 1::smallint AS admin, NULL::timestamptz AS since
 FROM ({{last}}) r {PAST_SPEED}
 """
 PAST_HOUR = f"""
-SELECT r.interface_id, r.at, r.in_rate AS in_bps, r.out_rate AS out_bps, 100 * r.in_rate / nullif(speed.in_bps, 0) AS in_percent,
-    100 * r.out_rate / nullif(speed.out_bps, 0) AS out_percent, r.error_rate, r.oper, 1::smallint AS admin, NULL::timestamptz AS since
+SELECT r.interface_id, r.at, r.in_rate AS in_bps, r.out_rate AS out_bps, {IN_PERCENT} AS in_percent,
+    {OUT_PERCENT} AS out_percent, r.error_rate, r.oper, 1::smallint AS admin, NULL::timestamptz AS since
 FROM (
     SELECT interface_id, at, CASE WHEN up_readings > 0 THEN 1 ELSE 2 END AS oper,
-        in_octets * 8000::float8 / nullif(elapsed_ms, 0) AS in_rate, out_octets * 8000::float8 / nullif(elapsed_ms, 0) AS out_rate,
-        (in_errors + out_errors + in_discards + out_discards) * 1000::float8 / nullif(elapsed_ms, 0) AS error_rate
+        {sql_bits_per_second("in_octets")} AS in_rate, {sql_bits_per_second("out_octets")} AS out_rate, {ERROR_RATE} AS error_rate
     FROM readings_hour WHERE at = date_trunc('hour', %(at)s::timestamptz, 'UTC')
 ) r {PAST_SPEED}
 """
@@ -70,6 +72,14 @@ def _silence(at: datetime | None) -> str:
             AND g.start <= %(at)s AND (g."end" IS NULL OR g."end" > %(at)s))"""
     return f"""WITH silence AS (SELECT d.id, coalesce({silent}, false) AS silent FROM inventory_device d
         LEFT JOIN inventory_devicestate ds ON ds.device_id = d.id)"""
+
+
+def _worst(whose: str, at: datetime | None) -> str:
+    """The worst severity of the alarms (a) that are active somewhere, or were at a time."""
+    if at is None:
+        return f"coalesce((SELECT max(severity) FROM alarms_alarm a WHERE {whose} AND NOT a.is_cleared), 0)"
+    return f"""coalesce((SELECT max(c.severity) FROM alarms_alarm a JOIN LATERAL (SELECT severity FROM alarms_alarmchange
+        WHERE alarm_id = a.id AND at <= %(at)s ORDER BY at DESC, id DESC LIMIT 1) c ON true WHERE {whose}), 0)"""
 
 
 def _there(at: datetime | None) -> str:
@@ -234,11 +244,7 @@ def ports(
     if only is not None:
         where.append("i.id = ANY(%(only)s)")
         values["only"] = only
-    severity = (
-        "coalesce((SELECT max(severity) FROM alarms_alarm a WHERE a.interface_id = i.id AND NOT a.is_cleared), 0)"
-        if at is None
-        else "0"
-    )
+    severity = _worst("a.interface_id = i.id", at)
     sql = f"""
         {_silence(at)}
         SELECT i.id, i.if_index, i.label, i.name, i.role, d.id, d.name, s.name, n.at,
@@ -469,15 +475,11 @@ def devices(
     if at is None:
         state = "ds.reach, ds.since, ds.reason"
         gap = ""
-        severity = (
-            "coalesce((SELECT max(severity) FROM alarms_alarm a WHERE a.device_id = d.id AND NOT a.is_cleared), 0)"
-        )
     else:
         state = "CASE WHEN g.id IS NOT NULL THEN 'silent' WHEN d.added_at <= %(at)s THEN 'answers' ELSE 'unknown' END, g.start, coalesce(g.words, '')"
         gap = """LEFT JOIN LATERAL (SELECT * FROM readings_gap WHERE device_id = d.id AND reason = 'silent' AND start <= %(at)s
             AND ("end" IS NULL OR "end" > %(at)s) ORDER BY start DESC LIMIT 1) g ON true"""
-        severity = """coalesce((SELECT max(c.severity) FROM alarms_alarm a JOIN LATERAL (SELECT severity FROM alarms_alarmchange
-            WHERE alarm_id = a.id AND at <= %(at)s ORDER BY at DESC, id DESC LIMIT 1) c ON true WHERE a.device_id = d.id), 0)"""
+    severity = _worst("a.device_id = d.id", at)
     sql = f"""
         SELECT d.id, d.name, d.address, d.port, s.name, d.model, d.maker, d.enabled, d.interval_s, {state}, ds.answered_at, ds.next_poll_at,
             ds.started_at, ds.rtt_ms, ds.poll_ms,

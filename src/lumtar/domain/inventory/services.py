@@ -314,7 +314,7 @@ def _mark(device: Device, retired_at: datetime | None, words: str, by: str) -> D
 
 @transaction.atomic
 def delete(pk: int, by: str) -> None:
-    """Delete a retired device with its alarms and its logbook; readings that remain belong to nobody and expire.
+    """Delete a retired device with its logbook. Its alarms stay in the history; readings belong to nobody and expire.
 
     Raises
     ------

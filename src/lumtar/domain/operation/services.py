@@ -9,6 +9,7 @@ import orjson
 from django.db import connection
 
 from lumtar.domain.operation.models import JobRun, Process
+from lumtar.domain.operation.topics import Topic
 
 CHANNEL = "lumtar"
 
@@ -52,7 +53,7 @@ def be_durable() -> None:
         cursor.execute("SET LOCAL synchronous_commit TO on")
 
 
-def announce(topic: str, ids: list[int] | None = None) -> None:
+def announce(topic: Topic, ids: list[int] | None = None) -> None:
     """Tell the event streams that something changed: ids, never contents, and no ids if there are too many."""
     told: dict[str, Any] = {"topic": topic}
     if ids and len(ids) <= 500:

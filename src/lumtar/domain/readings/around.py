@@ -6,6 +6,7 @@ from typing import Any
 
 from django.db import connection
 
+from lumtar.core.alarms.facts import sentence
 from lumtar.core.ethernet import COUNTERS
 
 MOST_GAPS, MOST_MARKS = 500, 200
@@ -23,13 +24,13 @@ SQL = f"""SELECT
         AND start < %(end)s AND ("end" IS NULL OR "end" > %(start)s) ORDER BY start LIMIT {MOST_GAPS}
     ) g),
     (SELECT json_agg(m ORDER BY at) FROM (
-        SELECT extract(epoch FROM at)::float8 AS at, kind, severity, words FROM (
-            SELECT c.at, 'alarm' AS kind, c.severity::int, c.text AS words FROM alarms_alarmchange c
+        SELECT extract(epoch FROM at)::float8 AS at, kind, severity, facts, words FROM (
+            SELECT c.at, 'alarm' AS kind, c.severity::int, c.facts, NULL AS words FROM alarms_alarmchange c
             JOIN alarms_alarm a ON a.id = c.alarm_id
             WHERE c.at >= %(start)s AND c.at < %(end)s
             AND (a.interface_id = %(interface)s OR (a.device_id = %(device)s AND a.interface_id IS NULL))
             UNION ALL
-            SELECT at, kind, NULL, text || CASE WHEN by = '' THEN '' ELSE ' (' || by || ')' END FROM logbook_entry
+            SELECT at, kind, NULL, NULL, text || CASE WHEN by = '' THEN '' ELSE ' (' || by || ')' END FROM logbook_entry
             WHERE device_id = %(device)s AND at >= %(start)s AND at < %(end)s
             AND (interface_id = %(interface)s OR (interface_id IS NULL AND kind = ANY(%(of_all)s)))
         ) happened ORDER BY at DESC LIMIT {MOST_MARKS}
@@ -70,4 +71,7 @@ def read(interface: int, device: int, start: datetime, end: datetime) -> Around:
     with connection.cursor() as cursor:
         cursor.execute(SQL, values)
         speeds, gaps, marks, ethernet = cursor.fetchone()
+    for mark in marks or []:
+        if facts := mark.pop("facts"):
+            mark["words"] = sentence(facts)
     return Around(speeds or [], gaps or [], marks or [], ethernet)

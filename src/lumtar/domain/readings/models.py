@@ -196,6 +196,8 @@ class Newest(models.Model):
     moved = models.BooleanField()
     present = models.BooleanField()
     wide = models.BooleanField()
+    excess = models.SmallIntegerField(default=0)
+    """See core/speeds.py."""
 
 
 class Gap(models.Model):

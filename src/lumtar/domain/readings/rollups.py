@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from lumtar.core import percentiles
 from lumtar.core.counters import VOID, Flag
+from lumtar.core.measures.rates import sql_bits_per_second
 from lumtar.domain.readings import bulk
 from lumtar.domain.readings.models import Due, RolledUp
 
@@ -39,9 +40,7 @@ COLUMNS = (*SUMMED, *LOWEST, *HIGHEST, "flags")
 """What every row of sums holds."""
 
 SPANS = f"(flags & {int(Flag.BRIDGED)}) <> 0"
-RATES = {
-    way: f"CASE WHEN NOT {SPANS} THEN {way}_octets * 8000::float8 / nullif(elapsed_ms, 0) END" for way in ("in", "out")
-}
+RATES = {way: f"CASE WHEN NOT {SPANS} THEN {sql_bits_per_second(f'{way}_octets')} END" for way in ("in", "out")}
 READING = {
     **{name: name for name in ("in_packets", "out_packets", "in_unicast", "out_unicast")},
     **{name: name for name in ("in_errors", "out_errors", "in_discards", "out_discards", "flags")},

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from lumtar.core import percentiles
 from lumtar.core.counters import Flag
 from lumtar.core.levels import SECONDS, Kept, step_for
+from lumtar.core.measures import rates
 from lumtar.domain.inventory.models import InterfaceSpeed
 from lumtar.domain.inventory.queries import Polled
 from lumtar.domain.readings import counted, retention
@@ -206,23 +207,20 @@ class _Steps:
         """Mean bits per second."""
         rows = self.rows
         milliseconds = self.total(rows["elapsed_ms"])
-        with np.errstate(divide="ignore", invalid="ignore"):
-            found = np.where(milliseconds > 0, self.total(rows[f"{way}_octets"]) * 8000 / milliseconds, np.nan)
+        found = rates.bits_per_second(self.total(rows[f"{way}_octets"]), milliseconds)
         # A reading longer than a step (polls were rarer then) covers the steps before its end as well.
         for row in np.flatnonzero(rows["elapsed_ms"] > 1500 * self.step):
             line, column = divmod(int(self.place[row]), self.count)
             since = rows["at"][row] - rows["elapsed_ms"][row] / 1000
             begins = max(0, int((since - self.first) / self.step + 0.5))
-            found[line, begins : column + 1] = rows[f"{way}_octets"][row] * 8000 / rows["elapsed_ms"][row]
+            found[line, begins : column + 1] = rates.bps(rows[f"{way}_octets"][row], rows["elapsed_ms"][row])
         return np.asarray(found)
 
     def packets(self, way: str) -> Floats:
         """Mean packets per second of the first interface."""
         rows = self.rows
         milliseconds = self.total(rows["elapsed_ms"] + rows["bridged_ms"])
-        with np.errstate(divide="ignore", invalid="ignore"):
-            found = np.where(milliseconds > 0, self.total(rows[f"{way}_packets"]) * 1000 / milliseconds, np.nan)
-        return np.asarray(found[0])
+        return np.asarray(rates.per_second(self.total(rows[f"{way}_packets"]), milliseconds)[0])
 
     def highest(self, name: str) -> Floats:
         """The highest single reading of each step, of the first interface."""
@@ -244,7 +242,7 @@ def _summary(rows: Rows, way: str, means: Floats) -> Summary:
     octets = int(rows[f"{way}_octets"].sum())
     return Summary(
         min=float(np.nanmin(lowest)) if (~np.isnan(lowest)).any() else None,
-        mean=octets * 8000 / milliseconds if milliseconds else None,
+        mean=rates.bps(octets, milliseconds),
         p95=percentiles.percentile(means),
         max=float(np.nanmax(highest)) if (~np.isnan(highest)).any() else None,
         volume=octets + int(rows[f"bridged_{way}_octets"].sum()),

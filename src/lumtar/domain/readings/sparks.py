@@ -5,7 +5,13 @@ from datetime import datetime, timedelta
 from django.db import connection
 
 from lumtar.core.counters import Flag
+from lumtar.core.measures.rates import sql_bits_per_second, sql_utilisation
 from lumtar.domain.alarms.queries import AlarmRow
+
+
+def _share(way: str) -> str:
+    return sql_utilisation(sql_bits_per_second(f"r.{way}_octets", "r.elapsed_ms"), f"s.{way}_bps")
+
 
 SPAN = timedelta(hours=2)
 POINTS = 48
@@ -19,8 +25,7 @@ def of(alarms: list[AlarmRow], until: datetime) -> dict[int, list[float | None]]
     step = SPAN.total_seconds() / POINTS
     sql = f"""
         SELECT r.interface_id, floor(extract(epoch FROM r.at - %(start)s) / {step})::int, max(greatest(
-            100 * r.in_octets * 8000::float8 / r.elapsed_ms / nullif(s.in_bps, 0),
-            100 * r.out_octets * 8000::float8 / r.elapsed_ms / nullif(s.out_bps, 0)))
+            {_share("in")}, {_share("out")}))
         FROM readings_reading r
         LEFT JOIN LATERAL (SELECT in_bps, out_bps FROM inventory_interfacespeed
             WHERE interface_id = r.interface_id AND since <= %(end)s ORDER BY since DESC LIMIT 1) s ON true

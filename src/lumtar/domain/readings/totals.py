@@ -10,7 +10,7 @@ from django.db import connection
 from numpy.typing import NDArray
 
 from lumtar.core.levels import Level, Piece
-from lumtar.core.totals import Totals
+from lumtar.core.measures import Counts
 from lumtar.domain.readings import bulk, counted, rollups
 from lumtar.domain.readings.counted import RATES
 from lumtar.domain.readings.rollups import COLUMNS, summed
@@ -24,7 +24,7 @@ SHORT = timedelta(hours=3)
 class Summed:
     """Totals by interface, and the time that they are of after rounding it to whole sums."""
 
-    totals: Totals
+    totals: Counts
     start: datetime
     end: datetime
 
@@ -61,7 +61,7 @@ def of(start: datetime, end: datetime, only: Sequence[int] | None = None, needs:
         else np.zeros(len(rows), "i8")
         for name in COLUMNS
     }
-    totals = Totals(rows["interface"], *speeds_of(rows["interface"], end), seconds=last - first, **named)
+    totals = Counts(rows["interface"], *speeds_of(rows["interface"], end), seconds=last - first, **named)
     return Summed(totals, datetime.fromtimestamp(first, UTC), datetime.fromtimestamp(last, UTC))
 
 

@@ -12,6 +12,7 @@ from django.utils import timezone
 
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.units import duration
+from lumtar.domain.operation.jobs import stalled
 from lumtar.domain.operation.models import JobRun, Process
 from lumtar.domain.operation.registry import SERVICES, ServiceKind
 
@@ -24,6 +25,8 @@ SUMS_BEHIND = timedelta(minutes=12)
 LEAST_FREE_SHARE, LEAST_FREE_BYTES = 0.05, 2 << 30
 STEPPED_LATELY = timedelta(minutes=30)
 LAG_S = 30.0
+STUCK_S = 60.0
+"""Seconds without a sign of life after which a job is stuck; the worker should have run it again before."""
 
 
 @dataclass(slots=True)
@@ -103,11 +106,10 @@ def _facts() -> Facts:
             """SELECT (SELECT max(answered_at) FROM inventory_devicestate),
                 (SELECT max(interval_s) FROM inventory_device WHERE enabled AND retired_at IS NULL),
                 (SELECT min(at) FROM readings_due), (SELECT max(until) FROM readings_rolledup),
-                (SELECT count(*) FROM procrastinate_jobs WHERE status = 'todo'),
-                (SELECT count(*) FROM procrastinate_jobs j LEFT JOIN procrastinate_workers w ON w.id = j.worker_id
-                    WHERE j.status = 'doing' AND (w.id IS NULL OR w.last_heartbeat < now() - interval '60 seconds'))"""
+                (SELECT count(*) FROM procrastinate_jobs WHERE status = 'todo')"""
         )
-        newest, interval, due, until, waiting, stuck = cursor.fetchone()
+        newest, interval, due, until, waiting = cursor.fetchone()
+    stuck = len(stalled(STUCK_S))
     started = min((state.started_at for state in known if state.kind == "collector" and state.started_at), default=None)
     # After a start the newest reading may be of the run before.
     fresh = bool(newest and started and newest > started and now - newest < timedelta(seconds=2 * (interval or 60)))

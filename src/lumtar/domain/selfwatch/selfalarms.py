@@ -3,10 +3,12 @@
 from django.db import connection, transaction
 from django.utils import timezone
 
+from lumtar.core.alarms.facts import Ended, Facts, Said
 from lumtar.core.alarms.severity import Severity
 from lumtar.domain.alarms import services as alarms
-from lumtar.domain.alarms.models import Alarm, AlarmType, Rule
+from lumtar.domain.alarms.models import LUMTAR, Alarm, Rule
 from lumtar.domain.alarms.services import Transition
+from lumtar.domain.operation import resources
 from lumtar.domain.operation.services import announce
 from lumtar.domain.selfwatch.health import health
 
@@ -21,20 +23,21 @@ def look() -> list[int]:
         cursor.execute("SELECT pg_try_advisory_xact_lock(%s)", [LOCK])
         if not cursor.fetchone()[0]:
             return []
-    rule = Rule.objects.filter(type=AlarmType.LUMTAR).order_by("pk").first()
+    rule = Rule.objects.filter(measure=LUMTAR).order_by("pk").first()
     wanted = {}
     if rule is None or rule.enabled:
         wanted = {trouble.subject[:80]: trouble for trouble in health().troubles}
     number, mail_to = (rule.pk, tuple(rule.mail_to)) if rule else (None, ())
     now = timezone.now()
-    standing = Alarm.objects.filter(type=AlarmType.LUMTAR, is_cleared=False).values_list("qualifier", flat=True)
-    transitions = [
-        Transition(None, None, AlarmType.LUMTAR, subject, trouble.severity, trouble.words[:500], now, number, mail_to)
-        for subject, trouble in wanted.items()
-    ]
+    active = Alarm.objects.filter(type=LUMTAR, is_cleared=False).values_list("qualifier", flat=True)
+
+    def transition(subject: str, severity: Severity, facts: Facts) -> Transition:
+        return Transition(resources.LUMTAR, 0, LUMTAR, subject, severity, facts, now, rule=number, mail_to=mail_to)
+
+    transitions = [transition(subject, each.severity, Said(each.words[:500])) for subject, each in wanted.items()]
     transitions += [
-        Transition(None, None, AlarmType.LUMTAR, subject, Severity.CLEARED, "This is well again", now, number, mail_to)
-        for subject in standing
+        transition(subject, Severity.CLEARED, Ended("This is well again"))
+        for subject in active
         if subject not in wanted
     ]
     changed = alarms.apply(transitions)

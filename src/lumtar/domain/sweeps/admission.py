@@ -210,7 +210,7 @@ def save(told: RuleTold, by: str, pk: int | None = None, edition: int = 0) -> Ad
         for name in ("name", "condition", "outcome", "site", "groups", "tags", "profile", "credential", "interval_s"):
             setattr(found, name, getattr(wanted, name))
     mark(found, by)
-    note_action(f"admission rule {found.name} {'made' if pk is None else 'changed'}", by)
+    note_action(f"admission rule {found.name} {'created' if pk is None else 'changed'}", by)
     return found
 
 

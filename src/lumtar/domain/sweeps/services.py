@@ -156,7 +156,7 @@ def save(told: SweepTold, by: str, pk: int | None = None, edition: int = 0) -> S
     found.next_at = timezone.now() + timedelta(seconds=told.every_s) if told.every_s else None
     mark(found, by)
     found.credentials.set(_credentials(told) if told.credentials else [])
-    note_action(f"sweep {found.name} {'made' if pk is None else 'changed'}", by)
+    note_action(f"sweep {found.name} {'created' if pk is None else 'changed'}", by)
     return found
 
 

@@ -24,7 +24,7 @@ def told(batch: Batch, recorder: Recorder, target: Target) -> list[dict[str, Any
 def _line(batch: Batch, recorder: Recorder, row: int) -> dict[str, Any]:
     seen = batch.seen
     assert seen is not None
-    interface = recorder.interfaces[seen.slots[row]]
+    interface = recorder.interface(seen.slots[row])
     return {
         "id": interface.pk,
         "label": interface.label,

@@ -26,18 +26,19 @@ from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation import errands
 from lumtar.domain.operation.leases import share_of
 from lumtar.domain.readings.partitions import ensure_around
-from lumtar.engine.batch import Batch
+from lumtar.engine.batch import Batch, ComponentValue, moment
 from lumtar.engine.clock import Clock
 from lumtar.engine.collector import targets
 from lumtar.engine.collector.account import told
 from lumtar.engine.collector.holding import Holding
 from lumtar.engine.collector.keeper import Keeper
 from lumtar.engine.collector.live import Live
+from lumtar.engine.collector.parts import OFTEN, SELDOM
 from lumtar.engine.collector.reading import Discovery, Polled, poll
 from lumtar.engine.collector.targets import Target
 from lumtar.engine.errands import ERRANDS
 from lumtar.engine.jobs import JobRunner
-from lumtar.engine.recorder import Answer, Recorder, moment
+from lumtar.engine.recorder import Answer, Recorder
 from lumtar.engine.service import AWAY, Service, with_database
 from lumtar.engine.store import passes
 from lumtar.wire.faults import Fault, FaultKind
@@ -124,7 +125,8 @@ class Collector(Service):
 
     def _begin(self) -> None:
         ensure_around(datetime.now(UTC))
-        self.recorder = Recorder(targets.load_rules())
+        self.recorder = Recorder([])
+        self.recorder.renew_rules(*targets.load_rules())
         self._recognitions = recognitions()
         self.holding.begin()
 
@@ -149,9 +151,9 @@ class Collector(Service):
 
     async def _let_go(self, shares: set[int]) -> None:
         """Stop polling some devices, and hand them over once everything that was read of them is stored."""
-        for number in [number for number in self.targets if share_of(number) in shares]:
-            self.targets.pop(number).gone = True
         self._flush()
+        for number in [number for number in self.targets if share_of(number) in shares]:
+            self._drop(number)
         if await asyncio.to_thread(self.keeper.drain, self.holding.patience_s):
             await asyncio.to_thread(with_database, self.holding.give_surplus)
 
@@ -327,7 +329,11 @@ class Collector(Service):
         if len(known) < len(indexes):
             indexes = [indexes[row] for row in known]
             snapshot, status = take_rows(snapshot, known), take_rows(status, known)
-        parts = [(target.parts[key].pk, polled.at, value) for key, value in polled.parts.items() if key in target.parts]
+        parts = [
+            ComponentValue(part.pk, key[0], part.unit, polled.at, value, 0.0 if key[0] in OFTEN else SELDOM)
+            for key, value in polled.parts.items()
+            if (part := target.parts.get(key)) is not None
+        ]
         return Answer(
             target.device,
             polled.at,
@@ -346,7 +352,7 @@ class Collector(Service):
 
     def _is_known(self, target: Target, found: Discovery) -> bool:
         """Whether a device that was just loaded says what it is known for; after a start nearly all of them do."""
-        interfaces = {index: self.recorder.interfaces[slot] for index, slot in target.slot_of.items()}
+        interfaces = {index: self.recorder.interface(slot) for index, slot in target.slot_of.items()}
         return target.is_as_loaded and is_known(
             target.device, interfaces, target.parts, self._recognitions, found.said, found.ports, found.parts
         )
@@ -442,7 +448,7 @@ class Collector(Service):
             rules, sold, self._recognitions = await asyncio.to_thread(
                 with_database, lambda: (targets.load_rules(), targets.load_overrides(), recognitions())
             )
-            self.recorder.renew_rules(rules)
+            self.recorder.renew_rules(*rules)
             self.recorder.renew_overrides(sold)
             await self._take_labels()
 
@@ -459,8 +465,12 @@ class Collector(Service):
             await self._take_devices({each.pk: each for each in every if self.holding.holds(each.pk)})
 
     async def _take_devices(self, devices: dict[int, Device]) -> None:
-        for number in set(self.targets) - set(devices):
-            self.targets.pop(number).gone = True
+        gone = set(self.targets) - set(devices)
+        if gone:
+            # What they said last is told before their places are given to others.
+            self._flush()
+        for number in gone:
+            self._drop(number)
         new = [device for number, device in devices.items() if number not in self.targets]
         if new:
             loaded = await asyncio.to_thread(with_database, lambda: targets.load_targets(self.recorder, new))
@@ -485,6 +495,10 @@ class Collector(Service):
                 self.recorder.ledger.state.interval[list(target.slot_of.values())] = device.interval_s
             target.device = device
             self.recorder.names[number] = device.name
+
+    def _drop(self, number: int) -> None:
+        self.targets.pop(number).gone = True
+        self.recorder.drop(number)
 
     async def _make_partitions(self) -> None:
         while True:

@@ -21,8 +21,9 @@ from lumtar.core.live import Watched, pace
 from lumtar.domain.readings import live
 from lumtar.domain.readings.live import Look
 from lumtar.domain.readings.models import LiveReading, LiveState
+from lumtar.engine.batch import moment
 from lumtar.engine.collector.targets import Target, locate, open_session
-from lumtar.engine.recorder import Recorder, moment
+from lumtar.engine.recorder import Recorder
 from lumtar.wire import ber, oids
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.session import Patience, Session

@@ -9,15 +9,18 @@ import numpy as np
 from django.db import connection
 from numpy.typing import NDArray
 
-from lumtar.core.counters import COUNTERS
 from lumtar.core.reach import may_be_sent, refusal
-from lumtar.domain.alarms.models import Alarm, AlarmType, Rule, RuleMemory
+from lumtar.domain.alarms import memory
+from lumtar.domain.alarms.models import Rule
+from lumtar.domain.alarms.queries import active_of
+from lumtar.domain.alarms.rules import in_force
 from lumtar.domain.inventory.credentials import opened
 from lumtar.domain.inventory.description import KnownPart
+from lumtar.domain.inventory.groups import ports_for
 from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface, LabelRun
 from lumtar.domain.inventory.profiles import objects_of
 from lumtar.domain.operation.secrets import SecretUnreadable
-from lumtar.domain.readings.models import Newest
+from lumtar.domain.readings import newest
 from lumtar.engine.batch import Reachability
 from lumtar.engine.collector.reading import Plan
 from lumtar.engine.recorder import Recorder
@@ -150,9 +153,10 @@ def load_labels() -> dict[int, tuple[str, str]]:
     return {pk: (label, role) for pk, label, role in rows}
 
 
-def load_rules() -> list[Rule]:
-    """The rules in force."""
-    return list(Rule.objects.order_by("pk"))
+def load_rules() -> tuple[list[Rule], dict[int, set[int]]]:
+    """The rules in force, and of those that are narrowed the interfaces that they are about."""
+    rules = in_force()
+    return rules, {rule.pk: ports_for(rule.scope) for rule in rules if rule.scope}
 
 
 def load_targets(recorder: Recorder, devices: list[Device]) -> list[Target]:
@@ -174,38 +178,25 @@ def _load_targets(recorder: Recorder, devices: list[Device]) -> list[Target]:
     ):
         parts[number][kind, index] = KnownPart(pk, name, unit, scale)
     slot_of: dict[int, int] = {}
+    owner_of: dict[int, int] = {}
     for device in devices:
         target = Target(device, plan_for(device), parts=parts[device.pk])
         mine = interfaces[device.pk]
         for interface, slot in zip(mine, recorder.add(device, mine), strict=True):
             target.slot_of[interface.if_index] = target.slot_of_port[interface.pk] = int(slot)
             slot_of[interface.pk] = int(slot)
+            owner_of[interface.pk] = device.pk
         found.append(target)
-    _bring_back(recorder, slot_of)
-    _bring_back_reach(recorder, ids)
+    _bring_back(recorder, slot_of, owner_of, ids)
     return found
 
 
-def _bring_back(recorder: Recorder, slot_of: dict[int, int]) -> None:
-    state = recorder.ledger.state
-    newest = [row for row in Newest.objects.filter(interface_id__in=slot_of) if row.counters is not None]
-    if newest:
-        slots = np.array([slot_of[row.interface_id] for row in newest])
-        state.at[slots] = [row.base_at.timestamp() for row in newest]
-        state.counters[slots] = (
-            np.array([row.counters for row in newest], np.int64).reshape(-1, len(COUNTERS)).view(np.uint64)
-        )
-        for name in ("uptime", "discontinuity", "port_bps", "oper", "admin", "holds", "moved", "present", "wide"):
-            getattr(state, name)[slots] = [getattr(row, name) for row in newest]
-        state.seen[slots] = True
-    for memory in RuleMemory.objects.filter(interface_id__in=slot_of):
-        recorder.remember(memory.rule_id, slot_of[memory.interface_id], memory.over)
-    for alarm in Alarm.objects.filter(is_cleared=False, type=AlarmType.UTILISATION, interface_id__in=slot_of):
-        recorder.stand(alarm.rule_id, slot_of[alarm.interface_id or 0])
-
-
-def _bring_back_reach(recorder: Recorder, devices: list[int]) -> None:
+def _bring_back(recorder: Recorder, slot_of: dict[int, int], owner_of: dict[int, int], devices: list[int]) -> None:
+    """The newest counters, what rules remember, and the alarms that are active."""
+    last = newest.load(recorder.ledger.state, slot_of)
+    polled: dict[int, float] = {}
     for state in DeviceState.objects.filter(device_id__in=devices):
+        polled[state.device_id] = state.polled_at.timestamp() if state.polled_at else 0.0
         recorder.reach[state.device_id] = Reachability(
             reach=state.reach,
             since=state.since.timestamp() if state.since else 0.0,
@@ -215,3 +206,14 @@ def _bring_back_reach(recorder: Recorder, devices: list[int]) -> None:
             reason_kind=state.reason_kind,
             reason=state.reason,
         )
+    components = dict(Component.objects.filter(device_id__in=devices, gone_at=None).values_list("pk", "device_id"))
+    at_component = {pk: polled.get(device, 0.0) for pk, device in components.items()}
+    of_kind = {
+        "interface": (last, owner_of),
+        "device": (polled, {device: device for device in devices}),
+        "component": (at_component, components),
+    }
+    active = active_of(devices)
+    for kind, (times, owners) in of_kind.items():
+        if recorder.watch.kinds[kind].rules.rules:
+            recorder.watch.bring_back(kind, memory.load(kind, devices), active.get(kind, []), times, owners)

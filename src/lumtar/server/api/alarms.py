@@ -2,20 +2,18 @@
 
 from datetime import datetime, timedelta
 
-from django.core.exceptions import ValidationError
 from django.http import HttpRequest
-from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
-from lumtar.core.alarms.severity import Severity
-from lumtar.core.rules.threshold import Threshold
+from lumtar.core.measures import MEASURES
 from lumtar.domain.alarms import queries
-from lumtar.domain.alarms.models import AlarmChange, AlarmType, Rule
+from lumtar.domain.alarms.models import AlarmChange, Rule
 from lumtar.domain.alarms.queries import AlarmRow
-from lumtar.domain.logbook.services import note_action
+from lumtar.domain.alarms.rules import change
+from lumtar.domain.operation import resources
 from lumtar.server.api import paging
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
-from lumtar.server.api.problems import Problem
+from lumtar.server.api.problems import Problem, refusing
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.times import past, span
 
@@ -23,16 +21,17 @@ router = Router(tags=["alarms"])
 
 
 class Alarms(Schema):
-    """A page of alarms."""
+    """A page of alarms; ``total`` is how many are active in all."""
 
     rows: list[AlarmRow]
+    total: int | None
     next: str | None
 
 
 @router.get("/alarms", needs=VIEWER, response=Alarms)
 def alarms(
     request: HttpRequest,
-    standing: bool = True,
+    active: bool = True,
     at: datetime | None = None,
     start: datetime | None = None,
     device: int | None = None,
@@ -40,14 +39,15 @@ def alarms(
     limit: int = 200,
     cursor: str | None = None,
 ) -> Alarms:
-    """Alarms that stand (or stood ``at``); with ``standing=false`` all of a range, last changed first."""
+    """Alarms that are active (or were ``at``), worst first; with ``active=false`` all of a range, last changed first."""
     until = past(at) or timezone.now()
-    if standing:
-        return Alarms(rows=queries.standing(until, device, interface), next=None)
-    since, until = span(start, until, timedelta(days=7))
     begin, size = paging.offset(cursor), max(1, min(limit, 500))
+    if active:
+        rows, total = queries.active(until, device, interface, limit=size, offset=begin)
+        return Alarms(rows=rows, total=total, next=paging.following(begin, size, total))
+    since, until = span(start, until, timedelta(days=7))
     rows = queries.history(since, until, size + 1, begin)
-    return Alarms(rows=rows[:size], next=paging.following(begin, size, begin + len(rows)))
+    return Alarms(rows=rows[:size], total=None, next=paging.following(begin, size, begin + len(rows)))
 
 
 class ChangeOut(Schema):
@@ -112,17 +112,33 @@ def timeline(
     return [BucketOut(count=bucket.count, worst=bucket.worst) for bucket in found]
 
 
+class LevelIO(Schema):
+    """A severity with the limit beyond which it is reached, and the clearing limit on whose other side it ends."""
+
+    severity: int
+    limit: float
+    clear: float
+
+
 class RuleOut(Schema):
-    """A rule. The limits are per cent; reachability has none, and counts polls without an answer."""
+    """A rule: a measure with its limits. A limit must be exceeded for ``hold_s`` seconds, or ``times`` of the last ``of`` values.
+
+    ``words``, ``unit`` and ``subject`` are the measure's. The rule about Lumtar itself has the measure "lumtar" and no levels.
+    """
 
     id: int
     name: str
-    type: str
+    measure: str
+    words: str
+    unit: str
+    subject: str
     enabled: bool
-    limit_percent: float
-    clear_percent: float
-    readings: int
-    severity: int
+    scope: str
+    above: bool
+    levels: list[LevelIO]
+    hold_s: int
+    times: int
+    of: int
     mail_to: list[str]
 
 
@@ -130,15 +146,27 @@ class RuleChange(Schema):
     """What is to be changed of a rule; what is left out stays."""
 
     enabled: bool | None = None
-    limit_percent: float | None = None
-    clear_percent: float | None = None
-    readings: int | None = None
-    severity: int | None = None
+    scope: str | None = None
+    levels: list[LevelIO] | None = None
+    hold_s: int | None = None
+    times: int | None = None
+    of: int | None = None
     mail_to: list[str] | None = None
 
 
+OWN = ("name", "measure", "enabled", "scope", "above", "hold_s", "times", "of", "mail_to")
+
+
 def _rule(rule: Rule) -> RuleOut:
-    return RuleOut(id=rule.pk, **{name: getattr(rule, name) for name in RuleOut.model_fields if name != "id"})
+    measure = MEASURES.get(rule.measure)
+    return RuleOut(
+        id=rule.pk,
+        words=measure.words if measure else "Lumtar itself",
+        unit=measure.unit if measure else "",
+        subject=measure.subject if measure else resources.LUMTAR,
+        levels=[LevelIO(**level) for level in rule.levels],
+        **{name: getattr(rule, name) for name in OWN},
+    )
 
 
 @router.get("/rules", needs=VIEWER, response=list[RuleOut])
@@ -149,24 +177,9 @@ def rules(request: HttpRequest) -> list[RuleOut]:
 
 @router.patch("/rules/{rule}", needs=ENGINEER.whole, response=RuleOut)
 def change_rule(request: HttpRequest, rule: int, told: RuleChange) -> RuleOut:
-    """Change a rule; the collector follows within seconds."""
-    found = get_object_or_404(Rule, pk=rule)
-    wanted = told.model_dump(exclude_none=True)
-    for name, value in wanted.items():
-        setattr(found, name, value)
-    try:
-        if found.type == AlarmType.UTILISATION:
-            Threshold(found.limit_percent, found.clear_percent, found.readings)
-        elif not 1 <= found.readings <= 1000:
-            raise ValueError("The number of polls without an answer must lie between 1 and 1,000.")
-        if found.severity not in [int(each) for each in Severity if each > Severity.CLEARED]:
-            raise ValueError("The severity is a number from 1 (indeterminate) to 5 (critical).")
-        found.full_clean()
-    except ValidationError as error:
-        raise Problem(422, " ".join(error.messages)) from error
-    except ValueError as error:
-        raise Problem(422, str(error)) from error
-    found.save()
-    text = f"rule {found.name} changed: " + ", ".join(f"{name} {value}" for name, value in wanted.items())
-    note_action(text, request.user.get_username())
-    return _rule(found)
+    """Change a rule; the collector follows within seconds. One that is switched off clears what it raised."""
+    with refusing():
+        try:
+            return _rule(change(rule, told.model_dump(exclude_none=True), request.user.get_username()))
+        except Rule.DoesNotExist as error:
+            raise Problem(404, "There is no such rule.") from error

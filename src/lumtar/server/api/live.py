@@ -6,10 +6,10 @@ from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Field, Status
 
+from lumtar.core.measures import rates
 from lumtar.core.units import duration
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.readings import live, series
-from lumtar.domain.readings.models import LiveReading
 from lumtar.server.api.access import OPERATOR, Router
 from lumtar.server.api.problems import refusing
 from lumtar.server.api.schema import Schema
@@ -83,8 +83,8 @@ def look(request: HttpRequest, told: Looking) -> LiveOut:
                 out_speed_bps=speed.out_bps if speed else 0,
                 at=[row.at.timestamp() for row in rows],
                 seconds=[row.elapsed_ms / 1000 for row in rows],
-                in_bps=[_rate(row.in_octets, row) for row in rows],
-                out_bps=[_rate(row.out_octets, row) for row in rows],
+                in_bps=[rates.bps(row.in_octets, row.elapsed_ms) or 0.0 for row in rows],
+                out_bps=[rates.bps(row.out_octets, row.elapsed_ms) or 0.0 for row in rows],
             )
         )
     states = [
@@ -106,10 +106,6 @@ def leave(request: HttpRequest) -> Status[None]:
     """Look no longer."""
     live.end(request.user.get_username())
     return Status(204, None)
-
-
-def _rate(octets: int, row: LiveReading) -> float:
-    return octets * 8000.0 / row.elapsed_ms
 
 
 def _slower(every_s: float, wanted_s: int, took_ms: float) -> str:

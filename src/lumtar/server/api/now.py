@@ -20,6 +20,8 @@ from lumtar.server.api.times import past
 
 router = Router(tags=["now"])
 BUSIEST = 6
+SHOWN = 100
+"""Alarms, of however many are active."""
 
 
 class CauseOut(Schema):
@@ -62,6 +64,8 @@ class NowOut(Schema):
     at: datetime
     lede: LedeOut
     causes: list[CauseOut]
+    active: int
+    """How many alarms are active in all; ``causes`` are the worst of them."""
     changes: list[EntryOut]
     busiest: list[Busy]
     sites: list[SitePorts]
@@ -72,7 +76,7 @@ def now(request: HttpRequest, at: datetime | None = None) -> NowOut:
     """The state of the whole network, now or at a past time."""
     moment = past(at)
     until = moment or timezone.now()
-    causes = alarms.standing(until)
+    causes, active = alarms.active(until, limit=SHOWN)
     sites = inventory.cells(moment)
     devices, _ = inventory.devices(moment, limit=100_000)
     standing = Standing(
@@ -83,13 +87,13 @@ def now(request: HttpRequest, at: datetime | None = None) -> NowOut:
     )
     told = [
         Cause(
-            f"{cause.device} {cause.interface}" if cause.interface else cause.device,
+            cause.label,
             cause.text,
             (until - cause.raised_at).total_seconds(),
         )
         for cause in causes
     ]
-    sentence = lede(told, standing, past=moment is not None)
+    sentence = lede(told, standing, past=moment is not None, active=active)
     lines = sparks.of(causes, until)
     entries = Entry.objects.filter(at__gt=until - timedelta(hours=1), at__lte=until).order_by("-at", "-id")
     fields = tuple(EntryOut.model_fields)
@@ -101,6 +105,7 @@ def now(request: HttpRequest, at: datetime | None = None) -> NowOut:
     return NowOut(
         at=until,
         lede=LedeOut(strong=sentence.strong, rest=sentence.rest, second=sentence.second),
+        active=active,
         causes=[CauseOut(row=cause, spark=lines.get(cause.id, [])) for cause in causes],
         changes=[EntryOut(**entry) for entry in entries.values(*fields)[:12]],
         busiest=[

@@ -123,7 +123,7 @@ def list_people(request: HttpRequest) -> PeopleOut:
 
 @router.post("/people", needs=ADMINISTRATOR.whole, response={201: PersonOut})
 def make_person(request: HttpRequest, told: NewPerson) -> Status[PersonOut]:
-    """Let somebody in."""
+    """Add a person."""
     with refusing(), limiting.HASHING.taken():
         made = services.create_person(told.name, told.password, told.wanted, request.user.get_username())
     return Status(201, _person(made.user_id))

@@ -28,6 +28,7 @@ from lumtar.server.api import (
     lists,
     live,
     now,
+    overview,
     parsing,
     people,
     problems,
@@ -69,6 +70,7 @@ api.add_router("", profiles.router)
 api.add_router("", labels.router)
 api.add_router("", sweeps.router)
 api.add_router("", alarms.router)
+api.add_router("", overview.router)
 api.add_router("", system.router)
 problems.install(api)
 

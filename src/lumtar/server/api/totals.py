@@ -8,7 +8,8 @@ import numpy as np
 from django.http import HttpRequest, HttpResponse
 from ninja import Query
 
-from lumtar.core.totals import MEASURES, change, ranked
+from lumtar.core.measures import RANKED as MEASURES
+from lumtar.core.totals import change, ranked
 from lumtar.domain.inventory import queries
 from lumtar.domain.readings import totals
 from lumtar.domain.readings.totals import Summed

@@ -14,43 +14,52 @@ const STATES: Record<string, string> = {
   failed: "not sent",
 };
 
-/** One alarm: what it is about, every change of its status, and who was told. */
+/** What the page of a resource is called. */
+const PAGES: Record<string, string> = {
+  interface: "Port",
+  device: "Device",
+  component: "Device",
+  lumtar: "Services",
+};
+
+/** One alarm: what it is about, every change of its status, and who was notified. */
 export function AlarmPage({ alarm }: { alarm: number }) {
   const time = useScreenTime();
   const search = useTimeSearch();
   const { data, error } = useQuery(alarmQuery(alarm, time.at));
   if (!data) return <Problem error={error} />;
   const { row, changes, told } = data;
-  const [thing, words] = row.interface_id
-    ? [`/fleet/port/${row.interface_id}`, "its chart"]
-    : row.device_id
-      ? [`/fleet/device/${row.device_id}`, "the device"]
-      : ["/setup/services", "the services"];
+  const words = PAGES[row.resource] ?? row.resource;
   return (
     <article>
       <h2 className="flex items-center gap-2 text-[16px] font-semibold tracking-tight">
         <Severity level={row.severity} />
-        {row.device} {row.interface}
+        {row.label}
       </h2>
       <p className="mt-1">{row.text}</p>
       <p className="mt-1 mb-3 text-ink2">
-        {SEVERITIES[row.severity]?.word} · rule {row.rule ?? "gone"} ·{" "}
-        <Link className="text-ink underline" to={thing + search()}>
-          {words}
-        </Link>
+        {SEVERITIES[row.severity]?.word} · rule {row.rule ?? "deleted"}
+        {(row.device_id || row.resource === "lumtar") && (
+          <>
+            {" · "}
+            <Link className="text-ink underline" to={row.page + search()}>
+              {words}
+            </Link>
+          </>
+        )}
       </p>
       <h3 className="heading">History</h3>
       {changes.map((change) => (
         <p
           key={`${change.at}${change.severity}`}
-          className="grid grid-cols-[20px_92px_minmax(0,1fr)] gap-2 border-b border-dotted border-rule py-1 text-[12px]"
+          className="grid grid-cols-[20px_92px_minmax(0,1fr)] gap-2 border-b max-md:grid-cols-[20px_64px_minmax(0,1fr)] border-dotted border-rule py-1 text-[12px]"
         >
           <Severity level={change.severity} />
           <span className="figures text-ink2">{moment(new Date(change.at))}</span>
           <span>{change.text}</span>
         </p>
       ))}
-      <h3 className="heading mt-4">Who was told</h3>
+      <h3 className="heading mt-4">Notified</h3>
       {told.length === 0 && <p className="text-ink2">Nobody: no address was set when these changes happened.</p>}
       {told.map((each) => (
         <p

@@ -94,7 +94,7 @@ export function DevicePage({ device }: { device: number }) {
     ["serial", found.serial],
     ["location", found.location],
     ["contact", found.contact],
-    ["says of itself", found.sys_descr],
+    ["sysDescr", found.sys_descr],
     ["sysObjectID", found.sys_object_id],
     ["credential", found.credential],
     ["profile", found.profile && `${found.profile}, ${found.profile_by || "chosen"}`],
@@ -114,7 +114,7 @@ export function DevicePage({ device }: { device: number }) {
       {!found.retired_at && <Reachability device={row} following={time.following} />}
       {time.following && <DeviceTools device={found} />}
       {time.following && <Refused refused={found.refused} />}
-      {alarms && <AlarmLines alarms={alarms.rows} at={time.end} />}
+      {alarms && <AlarmLines alarms={alarms.rows} at={time.end} resource="device" />}
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(240px,0.7fr)] gap-6 max-xl:grid-cols-1">
         <div>
           {charts.map((chart) => {

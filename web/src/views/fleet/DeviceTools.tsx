@@ -20,14 +20,12 @@ type Open = "poll now" | "port labels" | "change" | Act;
 const WHAT: Record<Act, { name: string; words: string }> = {
   retire: {
     name: "Retire it",
-    words:
-      "It is polled no more and leaves the lists, and its alarms are cleared. Its history stays, and it can be restored.",
+    words: "It is no longer polled or listed, and its alarms are cleared. Its history is kept, and it can be restored.",
   },
-  restore: { name: "Restore it", words: "It is polled again from now on; the time between stays a gap that says why." },
+  restore: { name: "Restore", words: "Polling starts again now. The time in between remains a gap with its reason." },
   delete: {
-    name: "Delete it with its history",
-    words:
-      "Its ports, readings, alarms and logbook go with it, and cannot be brought back. The logbook keeps that you did it.",
+    name: "Delete permanently",
+    words: "Its ports, readings and log entries are deleted and cannot be recovered. Its alarms stay in the history.",
   },
 };
 
@@ -212,7 +210,7 @@ function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) 
       )}
       <Field
         name="interval"
-        label="Every, seconds"
+        label="Interval (s)"
         hint={costWords(load, device.requests ?? 0, interval)}
         type="number"
         min={10}

@@ -44,12 +44,12 @@ export function LabelSources({ device, onDone }: { device: Schemas["DeviceOut"];
         What the ports of this device are called, for the first {data.names.length} of {data.ports}. Proposed is what
         tells most ports apart.{" "}
         {data.template
-          ? "It has a template of its own."
-          : "It has none of its own: rules, its profile or the usual one decide."}
+          ? "It has its own template."
+          : "It has no template of its own: rules, its profile or the default decide."}
       </p>
       <div className="my-1 max-w-[340px]">
         <Field
-          label="Another template"
+          label="Label template"
           hint="{alias} {name} {descr} {index} {mac}, or {alias|name}"
           value={typed}
           onChange={(event) => setTyped(event.target.value)}

@@ -83,7 +83,7 @@ export function ListHead({
         {list !== "live" && (
           <input
             type="search"
-            aria-label="Only what holds these words"
+            aria-label="Search"
             placeholder="only…"
             className="w-24 min-w-0 grow border-b border-rule bg-transparent px-1 outline-none focus:border-ink"
             value={words}

@@ -73,7 +73,7 @@ export function Live() {
         <>
           <p className="flex flex-wrap items-center gap-x-4 border-b border-rule px-3.5 py-1 text-[12px]">
             <InlineChoice
-              label="looked at every"
+              label="interval"
               value={String(every)}
               options={EVERY}
               onChoose={(each) => set({ every: each === "2" ? "" : each })}
@@ -83,7 +83,7 @@ export function Live() {
             </button>
             <span className="text-ink2">
               {on
-                ? "It ends by itself when this is closed or hidden. What is read here does not enter the history."
+                ? "It ends when this is closed or hidden. These readings are not stored."
                 : "Paused: nothing is read."}
             </span>
           </p>

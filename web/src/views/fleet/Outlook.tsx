@@ -19,9 +19,9 @@ export function Outlook({ filter, at }: Props) {
   if (error) return <Problem error={error} />;
   if (rows.length === 0) return null;
   return (
-    <section aria-label="Outlook">
+    <section aria-label="Forecast">
       <h2 className="heading mt-3">
-        Outlook{" "}
+        Forecast{" "}
         <span className="font-normal text-ink2">
           95th percentile of the busiest weekday, by its trend{filter.together && ", of the sum of the speeds"}
         </span>

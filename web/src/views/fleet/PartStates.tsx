@@ -11,8 +11,8 @@ export function PartStates({ parts }: { parts: Part[] }) {
   for (const part of states)
     if (part.kind === "poe port" && part.is_good) ports.set(part.words, [...(ports.get(part.words) ?? []), part]);
   return (
-    <section aria-label="States of parts">
-      <h2 className="heading mt-3">Parts</h2>
+    <section aria-label="Component states">
+      <h2 className="heading mt-3">Components</h2>
       <ul className="text-[12px]">
         {single.map((part) => (
           <li key={part.id} className="flex justify-between gap-2 border-b border-dotted border-rule py-[3px]">

@@ -53,7 +53,7 @@ export function Picked({ list }: { list: string }) {
       </a>
       {groups && groups.rows.length > 0 && (
         <InlineChoice
-          label="put into"
+          label="add to group"
           value=""
           options={[["", "a group …"], ...groups.rows.map((each) => [String(each.id), each.name] as const)]}
           onChoose={(group) => group && put.mutate({ group: Number(group), out: false })}

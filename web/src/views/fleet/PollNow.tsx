@@ -21,7 +21,7 @@ export function PollNow({ device }: { device: number }) {
           {ask.error.message}
         </p>
       ) : !record ? (
-        <p className="text-ink2">Asked the collector; it polls within a second if it runs …</p>
+        <p className="text-ink2">Waiting for the collector to poll …</p>
       ) : (
         <>
           <p>
@@ -57,7 +57,7 @@ export function PollNow({ device }: { device: number }) {
               </tbody>
             </table>
             <table className="mt-2 w-full text-[12px]">
-              <caption className="heading">What was computed</caption>
+              <caption className="heading">Computed values</caption>
               <tbody>
                 {record.computed.map((each) => (
                   <tr key={each.id} className="border-b border-faint">

@@ -47,7 +47,7 @@ export function PortGrid() {
       <ListHead title={name || "All ports"} count={data ? `${ports.toLocaleString("en")} ports` : ""} list="grid" />
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-rule px-3.5 py-1 text-[12px]">
         <InlineToggles
-          label="Coloured by"
+          label="Colour by"
           value={by}
           options={BY}
           onChoose={(name) => set({ by: name === "load" ? "" : name })}
@@ -68,7 +68,7 @@ export function PortGrid() {
           onChoose={(each) => set({ role: each === "any" ? "" : each })}
         />
         <InlineChoice
-          label="in the order"
+          label="sort by"
           value={order}
           options={[
             ["index", "of ifIndex"],
@@ -81,7 +81,7 @@ export function PortGrid() {
       <Legend by={by} />
       <Problem error={error} />
       {ports === 0 && data && (
-        <p className="px-3.5 py-2 text-ink2">No port is like this. Clear words and role to see all.</p>
+        <p className="px-3.5 py-2 text-ink2">No matching ports. Clear the search and the role to see all.</p>
       )}
       <div className="min-h-0 grow overflow-auto px-3.5 pb-4">
         {data?.devices.map((device) => {

@@ -45,7 +45,7 @@ export function PortList({ narrow }: { narrow: boolean }) {
     <div className="flex h-full flex-col">
       <ListHead title={title} count={count} list="ports" />
       <Problem error={error} />
-      {data?.total === 0 && <p className="px-3.5 py-2 text-ink2">No port holds these words. Clear them to see all.</p>}
+      {data?.total === 0 && <p className="px-3.5 py-2 text-ink2">No matching ports. Clear the search to see all.</p>}
       {!narrow && (
         <div
           className={`grid ${WIDE} items-center gap-2.5 border-b border-rule py-1 pr-3.5 pl-[44px] text-[12px] text-ink2`}
@@ -101,10 +101,7 @@ function WidePort({ port }: { port: Port }) {
   const down = port.oper !== 1 || !port.answers;
   return (
     <div className="flex h-full border-b border-faint">
-      <label
-        className="relative ml-1.5 grid w-7 shrink-0 place-items-center"
-        title="Choose it, to see several together"
-      >
+      <label className="relative ml-1.5 grid w-7 shrink-0 place-items-center" title="Select to compare">
         <input
           type="checkbox"
           className="peer absolute inset-0 m-0 size-full opacity-0"

@@ -23,10 +23,14 @@ import { Working } from "./Working";
 
 type Speed = NonNullable<Schemas["InterfaceOut"]["speed"]>;
 
+/** Whether a direction has no speed to be measured against because the port exceeds what it states. */
+const isDoubtful = (speed: Speed) => speed.in_source === "exceeded" || speed.out_source === "exceeded";
+
 /** Where the speed comes from, in words. */
 function speedWords(speed: Speed | null | undefined): string {
   if (!speed) return "speed not known yet";
   const port = speed.port_bps ? text(rate(speed.port_bps)).replace(".0 ", " ") : "";
+  if (isDoubtful(speed)) return `states ${port} but carries more: its speed is not credible, so no share is shown`;
   if (speed.in_source !== "override" && speed.out_source !== "override") {
     return port ? `${port} from ${speed.in_source}` : "the device does not say its speed";
   }
@@ -97,7 +101,7 @@ export function PortPage({ port }: { port: number }) {
           </>
         )}
       </div>
-      {alarms && <AlarmLines alarms={alarms.rows} at={time.end} />}
+      {alarms && <AlarmLines alarms={alarms.rows} at={time.end} resource="interface" />}
       <Problem error={missing} />
       {series && (
         <>

@@ -27,7 +27,7 @@ function perMillion(seen: Direction): string {
 }
 
 const MEANS: Record<string, string> = {
-  size: "mean octets a packet",
+  "mean packet size": "mean octets a packet",
   unicast: "share of the packets that are unicast",
   "bad ppm": "errors and discards per million packets",
 };
@@ -52,48 +52,54 @@ export function Seen({ series, unit, seconds }: { series: Series; unit: Unit; se
   return (
     <>
       <h2 className="heading">
-        What is seen{" "}
+        Summary{" "}
         <span className="font-normal text-ink2">
           {duration(seconds)}, {measured < 100 ? `${measured} % measured` : "all of it measured"}; 95th percentile of
           five-minute means
         </span>
       </h2>
-      <table className="figures w-full text-right text-[12px]">
-        <thead className="text-ink2">
-          <tr>
-            <th />
-            {["min", "mean", "95th", "max", "volume", "packets", "size", "unicast", "bad ppm"].map((name) => (
-              <th key={name} className="py-[3px] pl-2 font-normal whitespace-nowrap" title={MEANS[name]}>
-                {name}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map(([name, style, seen, bps]) => (
-            <tr key={name} className="border-t border-dotted border-rule">
-              <th scope="row" className={`py-[3px] text-left font-semibold ${style}`}>
-                {name}
-              </th>
-              {[seen.min, seen.mean, seen.p95, seen.max].map((value, place) => (
-                // biome-ignore lint/suspicious/noArrayIndexKey: the columns are fixed
-                <td key={place} className="pl-2">
-                  <Figure of={rateIn(unit, value, bps)} />
-                </td>
-              ))}
-              {[volume(seen.volume), count(seen.packets), packetSize(seen), share(seen.unicast, seen.packets)].map(
-                (value, place) => (
-                  // biome-ignore lint/suspicious/noArrayIndexKey: the columns are fixed
-                  <td key={place} className="pl-2">
-                    <Figure of={value} />
-                  </td>
+      {/* On a narrow screen it is scrolled, by keys as well. */}
+      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what can be scrolled must be reached */}
+      <section aria-label="Figures" className="overflow-x-auto" tabIndex={0}>
+        <table className="figures w-full text-right text-[12px]">
+          <thead className="text-ink2">
+            <tr>
+              <th />
+              {["min", "mean", "95th", "max", "volume", "packets", "mean packet size", "unicast", "bad ppm"].map(
+                (name) => (
+                  <th key={name} className="py-[3px] pl-2 font-normal whitespace-nowrap" title={MEANS[name]}>
+                    {name}
+                  </th>
                 ),
               )}
-              <td className="pl-2">{perMillion(seen)}</td>
             </tr>
-          ))}
-        </tbody>
-      </table>
+          </thead>
+          <tbody>
+            {rows.map(([name, style, seen, bps]) => (
+              <tr key={name} className="border-t border-dotted border-rule">
+                <th scope="row" className={`py-[3px] text-left font-semibold ${style}`}>
+                  {name}
+                </th>
+                {[seen.min, seen.mean, seen.p95, seen.max].map((value, place) => (
+                  // biome-ignore lint/suspicious/noArrayIndexKey: the columns are fixed
+                  <td key={place} className="pl-2">
+                    <Figure of={rateIn(unit, value, bps)} />
+                  </td>
+                ))}
+                {[volume(seen.volume), count(seen.packets), packetSize(seen), share(seen.unicast, seen.packets)].map(
+                  (value, place) => (
+                    // biome-ignore lint/suspicious/noArrayIndexKey: the columns are fixed
+                    <td key={place} className="pl-2">
+                      <Figure of={value} />
+                    </td>
+                  ),
+                )}
+                <td className="pl-2">{perMillion(seen)}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </section>
       <p className="figures mt-1 text-[12px] text-ink2">
         95th of the larger direction {told(rateIn(unit, series.larger_p95, most))}, of both together{" "}
         {told(rateIn(unit, series.both_p95, most))}

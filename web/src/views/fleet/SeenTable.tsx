@@ -8,7 +8,7 @@ export function SeenTable({ series, unit }: { series: Schemas["SeriesOut"]; unit
   const [inward, outward] = [valuesIn(unit, series, "in"), valuesIn(unit, series, "out")];
   const rows = series.at.map((at, place) => ({ at, place })).reverse();
   return (
-    <section aria-label="Table of what is seen" className="mt-2 max-h-[260px] overflow-auto border-y border-rule">
+    <section aria-label="Summary" className="mt-2 max-h-[260px] overflow-auto border-y border-rule">
       <table className="figures w-full text-right text-[12px]">
         <thead className="sticky top-0 bg-paper text-ink2">
           <tr>

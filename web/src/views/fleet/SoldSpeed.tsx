@@ -30,7 +30,7 @@ export function SoldSpeed({ port, speed }: { port: number; speed: Speed | null }
   return (
     <>
       <button type="button" className="underline" aria-expanded={open} onClick={() => setOpen(!open)}>
-        sold as …
+        {speed?.in_source === "exceeded" || speed?.out_source === "exceeded" ? "Set its speed" : "Sold as …"}
       </button>
       {open && (
         <form

@@ -85,7 +85,7 @@ export function Together() {
             <Directions lines={data} stacked={stacked} start={time.start} end={time.end} onZoom={show} onBack={back} />
             <Members lines={data} />
             <Outlook filter={{ ...filter, together: true }} at={time.at} />
-            <h2 className="heading mt-3">At one look</h2>
+            <h2 className="heading mt-3">Overview</h2>
             <div className="grid grid-cols-4 gap-4 max-lg:grid-cols-2">
               {LOOKS.map(([words, seconds]) => (
                 <Look key={words} words={words} seconds={seconds} end={time.end} filter={filter} />

@@ -4,10 +4,13 @@ import { clock } from "../../parts/format";
 /** How the figures under the cursor came about. */
 export function Working({ lines }: { lines: Schemas["WorkingOut"][] }) {
   return (
-    <section aria-label="Working" className="figures border border-rule bg-sheet px-3 py-2 text-[12px] leading-[1.5]">
+    <section
+      aria-label="Calculation"
+      className="figures border border-rule bg-sheet px-3 py-2 text-[12px] leading-[1.5]"
+    >
       {lines.map((working) => (
         <div key={working.direction} className="mb-1">
-          <b className="font-semibold">Working</b>{" "}
+          <b className="font-semibold">Calculation</b>{" "}
           <span className="text-ink2">
             of {working.direction}
             {working.at && `, the reading at ${clock(new Date(working.at), true)}`}, {working.figure}

@@ -7,50 +7,51 @@ import { Spark } from "../../parts/Spark";
 
 const SHOWN = 7;
 
-/** Open alarms, worst first: what it is, a line of its measure, its age, and who was told. */
-export function Causes({ causes, at }: { causes: Schemas["CauseOut"][]; at: Date }) {
+/** Open alarms, worst first: what it is, a line of its measure, its age, and who was notified. */
+export function Causes({ causes, active, at }: { causes: Schemas["CauseOut"][]; active: number; at: Date }) {
   const search = useTimeSearch();
   return (
     <>
       <h2 className="heading">
-        Open alarms <span className="font-normal text-ink2">{causes.length || ""}</span>
+        Active alarms <span className="font-normal text-ink2">{active || ""}</span>
         {causes.length > 1 && <span className="ml-auto font-normal text-ink2">worst first</span>}
       </h2>
-      {causes.length === 0 && <p className="py-1 text-ink2">None. Every device answers within its rules.</p>}
+      {causes.length === 0 && <p className="py-1 text-ink2">No active alarms.</p>}
       {causes.slice(0, SHOWN).map(({ row, spark }) => (
         <Link
           key={row.id}
           data-row
           to={`/alarms/${row.id}${search()}`}
-          className="-mx-1.5 grid grid-cols-[20px_minmax(0,1fr)_96px_56px_120px] items-center gap-2.5 border-b border-faint px-1.5 py-[5px] hover:bg-lampsoft focus:bg-lampsoft focus:shadow-[inset_3px_0_var(--lamp)]"
+          className="-mx-1.5 grid grid-cols-[20px_minmax(0,1fr)_96px_56px_120px] items-center max-md:grid-cols-[20px_minmax(0,1fr)_auto] gap-2.5 border-b border-faint px-1.5 py-[5px] hover:bg-lampsoft focus:bg-lampsoft focus:shadow-[inset_3px_0_var(--lamp)]"
         >
           <Severity level={row.severity} />
           <span className="min-w-0">
-            <b className="block truncate font-semibold">
-              {row.device}
-              {row.interface && ` ${row.interface}`}
-            </b>
-            <span className="block truncate text-[12px] text-ink2">{row.text}</span>
+            <b className="block truncate font-semibold max-md:whitespace-normal">{row.label}</b>
+            <span className="block truncate text-[12px] text-ink2 max-md:whitespace-normal">{row.text}</span>
           </span>
-          <Spark values={spark} />
+          <span className="max-md:hidden">
+            <Spark values={spark} />
+          </span>
           <span className="figures text-right">{duration((at.getTime() - Date.parse(row.raised_at)) / 1000)}</span>
-          <Told row={row} />
+          <span className="min-w-0 max-md:hidden">
+            <Notified row={row} />
+          </span>
         </Link>
       ))}
-      {causes.length > SHOWN && (
+      {active > SHOWN && (
         <Link to={`/alarms${search()}`} className="block py-1 text-ink2 hover:underline">
-          {causes.length - SHOWN} more in Alarms
+          {(active - SHOWN).toLocaleString("en-GB")} more in Alarms
         </Link>
       )}
     </>
   );
 }
 
-/** Who was told; that nobody is told stands out. */
-export function Told({ row }: { row: Schemas["AlarmRow"] }) {
+/** Who was notified; that nobody is stands out. */
+export function Notified({ row }: { row: Schemas["AlarmRow"] }) {
   if (row.told) {
     const name = row.told.split("@")[0];
-    const words = row.mail_state === "sent" ? "told" : row.mail_state === "failed" ? "not reached:" : "telling";
+    const words = { sent: "notified", failed: "not reached:" }[row.mail_state ?? ""] ?? "notifying";
     return (
       <span
         className={`truncate text-[12px] ${row.mail_state === "failed" ? "text-critical" : "text-ink2"}`}
@@ -61,10 +62,10 @@ export function Told({ row }: { row: Schemas["AlarmRow"] }) {
     );
   }
   return row.told_count ? (
-    <span className="truncate text-[12px] text-ink2" title="No address was set when it was raised">
-      nobody was told
+    <span className="truncate text-[12px] text-ink2" title="No address was set when the alarm was raised">
+      nobody was notified
     </span>
   ) : (
-    <span className="text-[12px] text-critical">nobody is told</span>
+    <span className="text-[12px] text-critical">nobody is notified</span>
   );
 }

@@ -26,7 +26,7 @@ export function Now() {
             {data.lede.rest}
           </h1>
           <p className="mt-1 mb-3 text-ink2">{data.lede.second}</p>
-          <Causes causes={data.causes} at={new Date(data.at)} />
+          <Causes causes={data.causes} active={data.active} at={new Date(data.at)} />
           <Sites sites={data.sites} />
         </section>
         <aside>
@@ -34,7 +34,7 @@ export function Now() {
             {time.following ? "Changed in the last hour" : "Changed in the hour before"}
             <span className="ml-auto font-normal text-ink2">{data.changes.length || ""}</span>
           </h2>
-          {data.changes.length === 0 && <p className="py-1 text-ink2">Nothing came, went or changed its state.</p>}
+          {data.changes.length === 0 && <p className="py-1 text-ink2">No changes.</p>}
           <ol>
             {data.changes.map((entry) => (
               <li
@@ -65,7 +65,7 @@ export function Now() {
             ))}
           </ol>
           <h2 className="heading mt-4">
-            Busiest ports <span className="font-normal text-ink2">share of speed, newest reading</span>
+            Busiest ports <span className="font-normal text-ink2">share of speed, latest reading</span>
           </h2>
           {data.busiest.map((port) => (
             <Link

@@ -23,12 +23,12 @@ export function Sites({ sites }: { sites: Schemas["NowOut"]["sites"] }) {
   const ordered = isCrowded ? sites.toSorted((one, other) => other.severity - one.severity) : sites;
   return (
     <>
-      <h2 className="heading mt-3.5">
+      <h2 className="heading mt-3.5 flex-wrap">
         Sites{" "}
         <span className="font-normal text-ink2">
           every port, its load{isCrowded && `; ${sites.length} sites, those in trouble first`}
         </span>
-        <span className="ml-auto flex items-center gap-1 font-normal text-ink2">
+        <span className="ml-auto flex items-center gap-1 font-normal whitespace-nowrap text-ink2">
           0
           {RAMP.map((level) => (
             <i key={level} className="h-2 w-3" style={{ background: `var(--load${level})` }} />

@@ -1,7 +1,7 @@
 import { cleanup, render, screen } from "@testing-library/react";
 import { MemoryRouter } from "react-router";
 import { afterEach, describe, expect, it } from "vitest";
-import { Causes, Told } from "./Causes";
+import { Causes, Notified } from "./Causes";
 import { Sites } from "./Sites";
 
 afterEach(cleanup);
@@ -47,9 +47,9 @@ describe("sites on Now", () => {
 
 const row = {
   id: 7,
-  device: "hex-wan-1",
+  label: "hex-wan-1 Transport A",
   device_id: 1,
-  interface: "Transport A",
+  resource: "interface",
   interface_id: 2,
   type: "utilisation",
   severity: 4,
@@ -59,18 +59,18 @@ const row = {
   told: "",
   told_count: 0,
   mail_state: "",
-} as unknown as Parameters<typeof Told>[0]["row"];
+} as unknown as Parameters<typeof Notified>[0]["row"];
 
 describe("causes on Now", () => {
-  it("say what, since when, and that nobody is told", () => {
+  it("say what, since when, and that nobody is notified", () => {
     render(
       <MemoryRouter>
-        <Causes causes={[{ row, spark: [] }]} at={new Date("2026-11-23T12:00:00Z")} />
+        <Causes causes={[{ row, spark: [] }]} active={1} at={new Date("2026-11-23T12:00:00Z")} />
       </MemoryRouter>,
     );
     expect(screen.getByText("hex-wan-1 Transport A")).toBeTruthy();
     expect(screen.getByText("30 min")).toBeTruthy();
-    expect(screen.getByText("nobody is told").className).toContain("critical");
+    expect(screen.getByText("nobody is notified").className).toContain("critical");
   });
 
   it("show seven and say how many more there are", () => {
@@ -78,29 +78,30 @@ describe("causes on Now", () => {
       <MemoryRouter>
         <Causes
           causes={Array.from({ length: 9 }, (_, id) => ({ row: { ...row, id }, spark: [] }))}
+          active={120}
           at={new Date("2026-11-23T12:00:00Z")}
         />
       </MemoryRouter>,
     );
     expect(screen.getAllByText("100 % full")).toHaveLength(7);
-    expect(screen.getByText("2 more in Alarms")).toBeTruthy();
+    expect(screen.getByText("113 more in Alarms")).toBeTruthy();
   });
 
   it("are content when there are none", () => {
     render(
       <MemoryRouter>
-        <Causes causes={[]} at={new Date()} />
+        <Causes causes={[]} active={0} at={new Date()} />
       </MemoryRouter>,
     );
-    expect(screen.getByText(/None\. Every device answers/)).toBeTruthy();
+    expect(screen.getByText(/No active alarms/)).toBeTruthy();
   });
 
   it.each([
-    ["sent", "told duty"],
+    ["sent", "notified duty"],
     ["failed", "not reached: duty"],
-    ["waiting", "telling duty"],
+    ["waiting", "notifying duty"],
   ])("whose mail is %s", (mail_state, words) => {
-    render(<Told row={{ ...row, told: "duty@oskelund.example", told_count: 1, mail_state } as typeof row} />);
+    render(<Notified row={{ ...row, told: "duty@oskelund.example", told_count: 1, mail_state } as typeof row} />);
     expect(screen.getByText(words)).toBeTruthy();
   });
 });

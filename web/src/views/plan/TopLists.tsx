@@ -43,7 +43,7 @@ export function TopLists() {
       />
       <div className="flex flex-wrap items-center gap-x-3 border-b border-rule py-1.5 text-[12px]">
         <InlineToggles
-          label="In the order of"
+          label="Sort by"
           value={keyOf(measure)}
           options={MEASURES.map((each) => [keyOf(each), each.words])}
           onChoose={(by) => set({ by: by === "load" ? "" : by })}

@@ -23,7 +23,7 @@ export function timesUsual(octaves: number): Figure {
 export const MEASURES: Measure[] = [
   { name: "load", words: "busiest", title: "Mean load", figure: (row) => known(row.load, per) },
   { name: "peak", words: "highest load", title: "Highest single reading", figure: (row) => known(row.peak, per) },
-  { name: "volume", words: "most carried", title: "Volume in and out", figure: (row) => volume(row.volume) },
+  { name: "volume", words: "highest volume", title: "Volume in and out", figure: (row) => volume(row.volume) },
   { name: "in", words: "most in", title: "Mean rate in", figure: (row) => known(row.in_bps, rate) },
   { name: "out", words: "most out", title: "Mean rate out", figure: (row) => known(row.out_bps, rate) },
   {

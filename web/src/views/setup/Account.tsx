@@ -26,7 +26,7 @@ export function Account() {
       words={`Signed in as ${session?.user}, ${session?.role}${session?.limited ? ", for a part of the network" : ""}.`}
       aside={<PasswordForm />}
     >
-      <h2 className="heading">Where you are signed in</h2>
+      <h2 className="heading">Your sessions</h2>
       <Problem error={error ?? end.error ?? endOthers.error} />
       {sessions?.map((each) => (
         <p
@@ -78,8 +78,8 @@ function PasswordForm() {
   };
   return (
     <form onSubmit={submit} onChange={() => setDone(false)} className="grid gap-2">
-      <h2 className="heading">Another password</h2>
-      <Field name="old" label="Password now" type="password" autoComplete="current-password" required />
+      <h2 className="heading">Change password</h2>
+      <Field name="old" label="Current password" type="password" autoComplete="current-password" required />
       <Field
         name="new"
         label="New password"
@@ -88,7 +88,7 @@ function PasswordForm() {
         autoComplete="new-password"
         required
       />
-      {done && <p role="status">It is changed. You are signed out everywhere else.</p>}
+      {done && <p role="status">Password changed. Your other sessions are signed out.</p>}
       <FormFoot problem={change.error?.message} isBusy={change.isPending} save="Change it" />
     </form>
   );

@@ -76,8 +76,8 @@ export function AddOne() {
         <h1 className="col-span-2 text-[19px] font-semibold tracking-tight">Add a device</h1>
         <Field name="address" label="Address" hint="a name, IPv4 or IPv6" required autoFocus />
         <Field name="port" label="UDP port" defaultValue="161" type="number" min={1} max={65535} required />
-        <Field name="name" label="Name" hint="empty: what it calls itself" />
-        <Field name="interval" label="Every, seconds" defaultValue="60" type="number" min={10} max={86400} required />
+        <Field name="name" label="Name" hint="empty: sysName" />
+        <Field name="interval" label="Interval (s)" defaultValue="60" type="number" min={10} max={86400} required />
         <Field name="site" label="Site" list="sites" />
         <Field name="tcp_port" label="TCP port" hint="try too" type="number" min={1} max={65535} />
         <datalist id="sites">
@@ -119,8 +119,8 @@ export function AddOne() {
           )}
         </div>
       </form>
-      <section aria-label="What came of it" className="min-w-0">
-        <h2 className="heading">What came of it</h2>
+      <section aria-label="Result" className="min-w-0">
+        <h2 className="heading">Result</h2>
         {tried?.problem && (
           <p role="alert" className="text-critical">
             {tried.problem}

@@ -27,8 +27,8 @@ export function Admission() {
   return (
     <OrderedPage
       title="Admission rules"
-      words="What is done with a new box that a sweep found: from top to bottom, the first rule that holds decides. Where none does it is held for a person."
-      make="Make a rule"
+      words="What happens to a new device that a sweep found: the first matching rule from the top decides. If none matches, it awaits review."
+      make="New rule"
       up="Decide earlier:"
       rows={data.rows}
       listed={admissionRulesQuery.queryKey}
@@ -36,9 +36,9 @@ export function Admission() {
       form={(stored, onDone) => <RuleForm {...(stored ? { stored } : {})} rules={data} onDone={onDone} />}
       said={(row) => <p className="figures truncate text-[12px] text-ink2">{row.condition || "everything"}</p>}
       aside={(row) => `${row.outcome}${row.site ? ` to ${row.site}` : ""}`}
-      empty="There is none yet: whatever is found is held for a person."
+      empty="No rules yet: everything found awaits review."
     >
-      {plain && <DryRun found={plain} title="With the last results the rules would" />}
+      {plain && <DryRun found={plain} title="Dry run on the last results:" />}
     </OrderedPage>
   );
 }
@@ -103,7 +103,7 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
         problem={wrong?.message}
       />
       <fieldset className="col-span-2 flex flex-wrap gap-x-4">
-        <legend className="sr-only">What is done</legend>
+        <legend className="sr-only">Action</legend>
         {rules.outcomes.map((outcome) => (
           <label key={outcome} className="flex min-h-6 gap-1.5">
             <input
@@ -123,7 +123,7 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
             {sites?.map((site) => site.name && <option key={site.name} value={site.name} />)}
           </datalist>
           <Field
-            label="Every, seconds"
+            label="Interval (s)"
             hint="or the profile's"
             type="number"
             min={10}
@@ -151,7 +151,7 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
       )}
       {found && !wrong && (
         <div className="col-span-2">
-          <DryRun found={found} title="With the last results the rules would then" brief />
+          <DryRun found={found} title="Dry run on the last results:" brief />
         </div>
       )}
       <FormFoot {...foot} />
@@ -185,7 +185,8 @@ function Numbered({ label, none, rows, value, onChange }: NumberedProps) {
 /** What the rules would do with what the sweeps found last. */
 function DryRun({ found, title, brief = false }: { found: Schemas["DryRun"]; title: string; brief?: boolean }) {
   const counts = Object.entries(found.counts).filter(([, count]) => count > 0);
-  if (found.rows.length === 0) return <p className="mt-3 text-ink2">No sweep has found anything yet to try them on.</p>;
+  if (found.rows.length === 0)
+    return <p className="mt-3 text-ink2">There are no sweep results to try the rules on yet.</p>;
   const shown = brief ? found.rows.slice(0, 8) : found.rows;
   return (
     <section className={brief ? "" : "mt-4"} aria-live="polite">

@@ -26,7 +26,7 @@ export function Audit() {
       <p className="mb-2 flex items-baseline gap-3">
         <input
           type="search"
-          aria-label="Words in who, what or a value"
+          aria-label="Search"
           placeholder="A name, an address, a value before or after"
           className="field w-[320px] max-w-full"
           value={words}
@@ -35,11 +35,7 @@ export function Audit() {
         <span className="figures text-ink2">{rows && `${total.toLocaleString("en-GB")} entries`}</span>
       </p>
       <Problem error={error} />
-      {rows?.length === 0 && (
-        <p className="text-ink2">
-          {sought ? "Nothing in it holds all of these words." : "Nobody has changed anything yet."}
-        </p>
-      )}
+      {rows?.length === 0 && <p className="text-ink2">{sought ? "No matching entries." : "No changes yet."}</p>}
       <ol className="border-t border-rule">
         {rows?.map((entry) => (
           <Row key={`${entry.at}${entry.path}`} entry={entry} />

@@ -41,7 +41,7 @@ export function ConditionField({
         </p>
       )}
       <details>
-        <summary className="cursor-pointer text-ink2">What can be asked</summary>
+        <summary className="cursor-pointer text-ink2">Fields and operators</summary>
         <dl className="figures grid max-h-52 grid-cols-[110px_minmax(0,1fr)] overflow-auto text-[12px]">
           {fields.map((field) => (
             <div key={field.name} className="contents">

@@ -58,19 +58,19 @@ export function CredentialForm({ stored, protocols, onDone }: Props) {
       <Field
         name="name"
         label="Name"
-        hint="as people will look for it"
+        hint="as people search for it"
         required
         wide
         maxLength={80}
         defaultValue={stored?.name}
       />
       <SecretFields kind={kind} onKind={setKind} protocols={protocols} {...(stored ? { stored } : {})} />
-      <Labelled label="Only at these sites" hint="none: everywhere" wide>
+      <Labelled label="Only at these sites" hint="none: all sites" wide>
         <select name="sites" multiple size={5} className="field" defaultValue={stored?.sites}>
           {sites.map((site) => site.name && <option key={site.name}>{site.name}</option>)}
         </select>
       </Labelled>
-      <Labelled label="May be sent to" hint="ranges, separated by commas; nowhere else" wide>
+      <Labelled label="Allowed addresses" hint="ranges, separated by commas" wide>
         <textarea
           name="ranges"
           rows={4}

@@ -17,8 +17,8 @@ export function Credentials() {
   return (
     <OrderedPage
       title="Credentials"
-      words="Tried from top to bottom at each site, its own before those for everywhere. What is changed here holds for every device that uses it."
-      make="Make a credential"
+      words="Tried from the top at each site, the site’s own before those for all sites. A change applies to every device that uses the credential."
+      make="New credential"
       up="Try earlier:"
       rows={data.rows}
       listed={credentialsQuery.queryKey}
@@ -35,7 +35,7 @@ export function Credentials() {
           {row.devices} <span className="text-ink2">{row.devices === 1 ? "device" : "devices"}</span>
         </span>
       )}
-      empty="There is none yet: make the first one."
+      empty="None yet: create the first one."
     />
   );
 }

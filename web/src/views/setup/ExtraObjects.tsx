@@ -16,7 +16,7 @@ export function ExtraObjects({ objects, onChange }: Props) {
   const ready = draft?.oid.includes(".") && draft.name.trim();
   return (
     <fieldset className="col-span-2">
-      <legend>Objects of its own</legend>
+      <legend>Own objects</legend>
       <ul className="figures text-[12px]">
         {objects.map((each) => (
           <li key={each.oid} className="grid grid-cols-[minmax(0,1fr)_auto] gap-2 border-b border-faint py-1">
@@ -63,7 +63,7 @@ export function ExtraObjects({ objects, onChange }: Props) {
           />
           <Field
             label="Times"
-            hint="to have the unit"
+            hint="multiplier"
             type="number"
             step="any"
             value={draft.scale}
@@ -150,7 +150,7 @@ function ReadBack({ draft, onText }: { draft: Extra; onText: (text: boolean) => 
           </p>
         ))}
         {seen && (seen.more || seen.instances.length > 4) && (
-          <p className="text-ink2">and more: each instance is read</p>
+          <p className="text-ink2">and more: every instance is read</p>
         )}
         {isText && (
           <button type="button" className="min-h-6 underline" onClick={() => onText(true)}>

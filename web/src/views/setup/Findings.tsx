@@ -7,7 +7,7 @@ import { moment } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 
 type Finding = Schemas["FindingOut"];
-const NAMES: Record<string, string> = { hold: "held for you" };
+const NAMES: Record<string, string> = { hold: "awaiting review" };
 
 /** What a sweep found, each box once; what is held can be decided here. */
 export function Findings({ sweep }: { sweep: number }) {
@@ -15,9 +15,9 @@ export function Findings({ sweep }: { sweep: number }) {
   const { data, error } = useQuery(findingsQuery(sweep, state));
   if (!data) return <Problem error={error} />;
   const states = Object.entries(data.states);
-  if (!state && data.total === 0) return <p className="py-1 text-ink2">It has found nothing yet.</p>;
+  if (!state && data.total === 0) return <p className="py-1 text-ink2">No results yet.</p>;
   return (
-    <section aria-label="What it found">
+    <section aria-label="Results">
       <p className="figures flex flex-wrap gap-3 py-1">
         {[["", states.slice(0, 4).reduce((sum, [, count]) => sum + count, 0)] as [string, number], ...states].map(
           ([name, count]) => (

@@ -37,7 +37,7 @@ export function Groups() {
     <OrderedPage
       title="Groups"
       words="A group holds the ports for which its condition is true now, those that were put into it by hand, all ports of its devices, and what is in its parts."
-      make="Make a group"
+      make="New group"
       rows={data.rows}
       listed={groupsQuery.queryKey}
       form={(stored, onDone) => <GroupForm {...(stored ? { stored } : {})} all={data} onDone={onDone} />}
@@ -49,7 +49,7 @@ export function Groups() {
           {counted(row.ports, "port")} of {counted(row.devices, "device")}
         </Link>
       )}
-      empty="There is none yet. A good first one: the links between sites, where role is wan."
+      empty="No groups yet. A good first one: the links between sites, where role is wan."
     >
       <p className="max-w-[560px] pt-2 text-ink2">
         To put ports in by hand, choose them in the list of ports; devices are put in where a device is changed.

@@ -21,8 +21,8 @@ export function Labels() {
   return (
     <OrderedPage
       title="Port labels and roles"
-      words="From top to bottom, the first rule that holds for a port decides its role, and each of its tags. Ports with the role access or unused are drawn, but their ups, downs and speeds are not news."
-      make="Make a rule"
+      words="The first matching rule from the top decides a port’s role, and each of its tags. Ports with the role access or unused are drawn, but their ups, downs and speeds are not news."
+      make="New rule"
       up="Decide earlier:"
       rows={data.rows}
       listed={labelRulesQuery.queryKey}
@@ -30,7 +30,7 @@ export function Labels() {
       form={(stored, onDone) => <RuleForm {...(stored ? { stored } : {})} rules={data} onDone={onDone} />}
       said={(row) => <p className="figures truncate text-[12px] text-ink2">{row.condition || "every port"}</p>}
       aside={(row) => [row.role, row.template, tagText(row.tags)].filter(Boolean).join(", ")}
-      empty="There is none yet: every port counts alike."
+      empty="No rules yet: all ports are treated alike."
     />
   );
 }
@@ -100,8 +100,7 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
 
 /** What the rule would do, before it is saved. */
 function Effect({ effect, decides }: { effect: Schemas["EffectOut"] | undefined; decides: boolean }) {
-  if (!decides)
-    return <p className="col-span-2 text-ink2">Give it a role, a label or a tag to see what it would do.</p>;
+  if (!decides) return <p className="col-span-2 text-ink2">Set a role, a label or a tag to see the effect.</p>;
   if (!effect) return null;
   return (
     <div className="col-span-2" aria-live="polite">

@@ -71,14 +71,14 @@ export function OwnFields() {
             </li>
           ))}
         </ul>
-        {fields?.length === 0 && <p className="py-2">There is none yet. Make the first one on the right.</p>}
+        {fields?.length === 0 && <p className="py-2">None yet. Create the first one on the right.</p>}
       </div>
       <form onSubmit={submit} className="grid grid-cols-[1fr_110px] content-start gap-x-3 gap-y-2">
         <h2 className="heading col-span-2">A new field</h2>
         <Field name="name" label="Name" required maxLength={60} />
         <Choice
           name="kind"
-          label="Holds"
+          label="Type"
           options={KINDS}
           value={kind}
           onChange={(event) => setKind(event.target.value)}

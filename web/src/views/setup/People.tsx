@@ -19,8 +19,8 @@ export function People() {
   return (
     <OrderedPage
       title="People and roles"
-      words="Everybody signs in with a name of their own. A role says what they may do; sites and groups, if there are any, what they see of the network."
-      make="Let somebody in"
+      words="Each person signs in with their own name. The role decides what they may do; sites and groups limit what they see."
+      make="Add a person"
       rows={data.people}
       listed={peopleQuery.queryKey}
       form={(stored, onDone) => (
@@ -34,7 +34,7 @@ export function People() {
           {row.tokens > 0 && `, ${row.tokens} ${row.tokens === 1 ? "token" : "tokens"}`}
         </span>
       )}
-      empty="There is nobody."
+      empty="No people yet."
     />
   );
 }
@@ -81,11 +81,11 @@ function PersonForm({ stored, roles, onDone }: Form) {
   const names = (select: HTMLSelectElement) => [...select.selectedOptions].map((option) => option.value);
   return (
     <form onSubmit={keeping.submit} className="grid grid-cols-2 gap-x-3 gap-y-2">
-      <h2 className="heading col-span-2">{stored ? stored.name : "Somebody new"}</h2>
+      <h2 className="heading col-span-2">{stored ? stored.name : "New person"}</h2>
       {!stored && (
         <Field
           label="Name"
-          hint="what they sign in with"
+          hint="to sign in with"
           wide
           required
           maxLength={150}
@@ -94,7 +94,7 @@ function PersonForm({ stored, roles, onDone }: Form) {
         />
       )}
       <Field
-        label={stored ? "Another password" : "Password"}
+        label={stored ? "Change password" : "Password"}
         hint={stored ? "empty: stays as it is" : "at least 12 characters"}
         wide
         type="password"
@@ -105,7 +105,7 @@ function PersonForm({ stored, roles, onDone }: Form) {
       />
       <Field
         label="Mail"
-        hint="where they are told of alarms of their own"
+        hint="for notifications"
         wide
         type="email"
         value={email}
@@ -149,7 +149,7 @@ function PersonForm({ stored, roles, onDone }: Form) {
       <p className="col-span-2 text-ink2">
         {chosen.sites.length + chosen.groups.length === 0
           ? "Sees the whole network."
-          : "Sees nothing else: no other device, alarm, figure or name. What concerns the whole network is closed to them."}
+          : "Sees only these: no other devices, alarms or figures, and no network-wide pages."}
       </p>
       <label className="col-span-2 flex gap-2">
         <input type="checkbox" checked={active} onChange={(event) => setActive(event.target.checked)} /> may sign in

@@ -62,7 +62,7 @@ export function ProfileForm({ stored, profiles, onDone }: Props) {
       <h2 className="heading col-span-2">{stored ? `Change ${stored.name}` : "A new profile"}</h2>
       <Field label="Name" required maxLength={80} value={profile.name} onChange={set("name")} />
       <Choice label="Kind" options={profiles.kinds} value={profile.kind} onChange={set("kind")} />
-      <Labelled label="sysObjectID lies under" hint="one prefix a line" wide>
+      <Labelled label="sysObjectID prefixes" hint="one prefix a line" wide>
         <textarea
           className="field figures"
           rows={2}
@@ -118,7 +118,7 @@ export function ProfileForm({ stored, profiles, onDone }: Props) {
       </fieldset>
       <ExtraObjects objects={profile.objects} onChange={(objects) => setProfile({ ...profile, objects })} />
       <Field
-        label="Every, seconds"
+        label="Interval (s)"
         hint="empty: 60"
         type="number"
         min={10}
@@ -162,7 +162,7 @@ function Whom({ profile, forAll, onChoose }: WhomProps) {
   const { data } = useQuery(profileDevicesQuery(profile.id));
   return (
     <fieldset className="col-span-2">
-      <legend className="font-semibold">For whom?</legend>
+      <legend className="font-semibold">Apply to</legend>
       <label className="flex min-h-6 gap-2">
         <input type="radio" name="whom" checked={forAll === false} onChange={() => onChoose(false)} />
         only for devices added from now on

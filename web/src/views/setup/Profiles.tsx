@@ -13,8 +13,8 @@ export function Profiles() {
   return (
     <OrderedPage
       title="Profiles"
-      words="What is read from a kind of device, and how the kind is recognised. The longest prefix of sysObjectID wins; of profiles without one, the first whose condition holds."
-      make="Make a profile"
+      words="What is read from a kind of device, and how the kind is recognised. The longest matching sysObjectID prefix wins; among profiles without one, the first whose condition matches."
+      make="New profile"
       up="Weigh earlier:"
       rows={data.rows}
       listed={profilesQuery.queryKey}
@@ -44,7 +44,7 @@ export function Profiles() {
           {row.devices} <span className="text-ink2">{row.devices === 1 ? "device" : "devices"}</span>
         </>
       )}
-      empty="There is none yet: the standard tables are read from every device."
+      empty="No profiles yet: the standard tables are read from every device."
     />
   );
 }

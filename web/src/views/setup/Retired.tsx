@@ -12,8 +12,8 @@ export function Retired() {
       <h1 className="text-[19px] font-semibold tracking-tight">Retired devices</h1>
       <p className="mb-2 text-ink2">
         {data?.total === 0
-          ? "There is none. A device is retired on its own page: it is polled no more, and its history stays."
-          : "Polled no more, their history is kept. Open one to restore it, or to delete it with its history."}
+          ? "No retired devices. A device is retired on its own page; its history is kept."
+          : "No longer polled; their history is kept. Open one to restore it or to delete it permanently."}
       </p>
       <Problem error={error} />
       <ul className="border-t border-rule">

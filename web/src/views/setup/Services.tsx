@@ -20,8 +20,8 @@ export function Services() {
       <h1 className="text-[19px] font-semibold tracking-tight">Services</h1>
       <p className="mb-2 text-ink2">
         {health?.ok
-          ? "Everything that is to be done is being done."
-          : "What is not being done is an alarm as well, told as the rule “Lumtar itself” says."}
+          ? "Everything is running."
+          : "Each problem is also an alarm; the rule “Lumtar itself” says who is notified."}
       </p>
       {health?.troubles.map((trouble) => (
         <p key={trouble.subject} className="flex items-center gap-2 border-b border-faint py-1">
@@ -33,7 +33,7 @@ export function Services() {
         <Row key={process.name} process={process} now={now} data={data} />
       ))}
       <h2 className="heading mt-4">Periodic jobs</h2>
-      {data.jobs.length === 0 && <p className="text-ink2">None has run yet.</p>}
+      {data.jobs.length === 0 && <p className="text-ink2">No runs yet.</p>}
       {data.jobs.map((job) => (
         <Line key={job.name} name={job.name} mark={job.words === ""}>
           {job.words ? (

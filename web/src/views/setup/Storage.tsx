@@ -62,12 +62,12 @@ function StorageForm({ told }: { told: Schemas["StorageOut"] }) {
         <thead className="text-ink2">
           <tr className="border-b border-rule">
             <th className="py-1 text-left font-normal">level</th>
-            <th className="pl-3 font-normal">kept for, days</th>
+            <th className="pl-3 font-normal">Keep (days)</th>
             <th className="pl-3 font-normal">oldest</th>
             <th className="pl-3 font-normal">rows a day</th>
             <th className="pl-3 font-normal">bytes a row</th>
-            <th className="pl-3 font-normal">takes now</th>
-            <th className="pl-3 font-normal">will take</th>
+            <th className="pl-3 font-normal">size now</th>
+            <th className="pl-3 font-normal">predicted</th>
           </tr>
         </thead>
         <tbody>

@@ -107,7 +107,7 @@ export function SweepForm({ stored, onDone }: Props) {
         </Labelled>
       ))}
       <fieldset className="col-span-2 flex flex-wrap items-center gap-x-4">
-        <legend>Asks by</legend>
+        <legend>Probe with</legend>
         {(["icmp", "snmp"] as const).map((name) => (
           <label key={name} className="flex min-h-6 items-center gap-1.5">
             <input
@@ -125,7 +125,7 @@ export function SweepForm({ stored, onDone }: Props) {
       </fieldset>
       {sweep.snmp && (
         <>
-          <Labelled label="Credentials" hint="none: those of the site">
+          <Labelled label="Credentials" hint="none: the site’s credentials">
             <select
               multiple
               size={3}
@@ -145,7 +145,7 @@ export function SweepForm({ stored, onDone }: Props) {
           <Field label="UDP port" type="number" min={1} max={65535} value={sweep.port} onChange={number("port")} />
         </>
       )}
-      <Labelled label="How often">
+      <Labelled label="Schedule">
         <select className="field" value={sweep.every_s} onChange={number("every_s")}>
           {[
             ...EVERY,
@@ -168,7 +168,7 @@ export function SweepForm({ stored, onDone }: Props) {
         onChange={number("per_second")}
       />
       <Field
-        label="Waits, seconds"
+        label="Timeout (s)"
         type="number"
         step="any"
         min={0.1}
@@ -178,7 +178,7 @@ export function SweepForm({ stored, onDone }: Props) {
       />
       <Field label="Tries" type="number" min={1} max={5} value={sweep.tries} onChange={number("tries")} />
       <Field
-        label="Retire what is lost for"
+        label="Retire if missing for"
         hint="days; empty: never. The history is kept."
         wide
         type="number"
@@ -194,7 +194,7 @@ export function SweepForm({ stored, onDone }: Props) {
             <b className="font-semibold">{estimate.addresses.toLocaleString("en")}</b>{" "}
             {estimate.addresses === 1 ? "address" : "addresses"}, at most{" "}
             <b className="font-semibold">{duration(Math.ceil(estimate.longest_s))}</b> a run{" "}
-            <span className="text-ink2">({estimate.packets} packets to one that keeps silent)</span>
+            <span className="text-ink2">({estimate.packets} packets to an unresponsive address)</span>
           </p>
         )}
         {!wrong &&

@@ -55,7 +55,7 @@ export function Sweeps() {
         )}
         aside={(row) => <span className="text-ink2">{lastWords(row)}</span>}
       />
-      {data.length === 0 && <p className="py-2">There is none yet. Make the first one on the right.</p>}
+      {data.length === 0 && <p className="py-2">None yet. Create the first one on the right.</p>}
       {chosen && <Running sweep={chosen} onChange={() => setChanging(!isChanging)} />}
       {chosen && <Findings sweep={chosen.id} key={chosen.id} />}
     </Page>
@@ -121,7 +121,7 @@ function Running({ sweep, onChange }: { sweep: Sweep; onChange: () => void }) {
 type Run = Schemas["RunOut"];
 
 export function progressWords(run: Run): string {
-  if (run.state === "waiting") return "It begins as soon as the worker is free.";
+  if (run.state === "waiting") return "It starts as soon as the worker is free.";
   const left = run.left_s === null ? "" : `, about ${duration(Math.ceil(run.left_s))} left`;
   return `${run.done.toLocaleString("en")} of ${run.total.toLocaleString("en")} addresses asked, ${run.answered} answered${left}`;
 }
@@ -141,7 +141,7 @@ const COUNTED: Record<string, string> = {
   changed: "changed",
   lost: "lost",
   add: "added",
-  hold: "held for you",
+  hold: "awaiting review",
   ignore: "ignored",
   retired: "retired",
 };

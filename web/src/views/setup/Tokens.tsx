@@ -103,14 +103,14 @@ function TokenForm({ role }: { role: Role }) {
   return (
     <form onSubmit={submit} className="grid grid-cols-2 gap-x-3 gap-y-2">
       <h2 className="heading col-span-2">A new token</h2>
-      <Field name="name" label="Name" hint="what it is for" wide required maxLength={80} />
-      <Choice name="role" label="May at most" options={ROLES.filter((each) => includes(role, each))} />
-      <Choice name="ends" label="Good for" options={Object.keys(ENDS)} defaultValue="90 days" />
+      <Field name="name" label="Name" hint="its purpose" wide required maxLength={80} />
+      <Choice name="role" label="Role" options={ROLES.filter((each) => includes(role, each))} />
+      <Choice name="ends" label="Valid for" options={Object.keys(ENDS)} defaultValue="90 days" />
       <FormFoot problem={make.error?.message} isBusy={make.isPending} save="Make it" />
       {made && (
         <div role="status" className="col-span-2 grid gap-1 border border-ink p-2">
           <p>
-            {made.token.name}: copy it now, <b className="font-semibold">it is shown this once</b>.
+            {made.token.name}: copy it now, <b className="font-semibold">shown only once</b>.
           </p>
           <code className="figures text-[12px] break-all select-all">{made.secret}</code>
           <p className="flex gap-2">

@@ -38,13 +38,13 @@ describe("a sweep's run", () => {
   it("says how far it is and how long it will take", () => {
     expect(progressWords(run)).toBe("511 of 1,022 addresses asked, 12 answered, about 1 min left");
     expect(progressWords({ ...run, done: 0, left_s: null })).toBe("0 of 1,022 addresses asked, 12 answered");
-    expect(progressWords({ ...run, state: "waiting" })).toBe("It begins as soon as the worker is free.");
+    expect(progressWords({ ...run, state: "waiting" })).toBe("It starts as soon as the worker is free.");
   });
 
   it("says what came of it, in the same order each time and without what is nought", () => {
     const ended = { ...run, state: "done", done: 1022, ended_at: "2026-11-23T10:00:05Z" };
     const counts = { hold: 1, add: 2, known: 0, new: 3, lost: 1, retired: 0 };
-    expect(endWords({ ...ended, counts })).toBe("1,022 addresses in 5 s: 3 new, 1 lost, 2 added, 1 held for you");
+    expect(endWords({ ...ended, counts })).toBe("1,022 addresses in 5 s: 3 new, 1 lost, 2 added, 1 awaiting review");
     expect(endWords({ ...ended, done: 1, words: "it failed: no" })).toBe("it failed: no: 1 address in 5 s");
   });
 });

@@ -5,15 +5,17 @@ from dataclasses import fields
 import numpy as np
 import pytest
 
-from lumtar.core.totals import MEASURES, Totals, change, ranked
+from lumtar.core.measures import RANKED as MEASURES
+from lumtar.core.measures import Counts
+from lumtar.core.totals import change, ranked
 
 
 def totals(n=3, seconds=3600.0, **more):
-    told = {each.name: np.zeros(n, np.int64) for each in fields(Totals)}
+    told = {each.name: np.zeros(n, np.int64) for each in fields(Counts)}
     told |= {name: np.full(n, np.nan) for name in ("in_min_bps", "out_min_bps", "in_max_bps", "out_max_bps")}
     told |= {"interface": np.arange(n), "in_bps": np.full(n, 1e9), "out_bps": np.full(n, 1e9), "seconds": seconds}
     told |= {"elapsed_ms": np.full(n, 3_600_000), "readings": np.full(n, 60), "up_readings": np.full(n, 60)}
-    return Totals(**{**told, **{name: np.asarray(value) for name, value in more.items()}})
+    return Counts(**{**told, **{name: np.asarray(value) for name, value in more.items()}})
 
 
 def test_rates_are_weighted_by_what_was_measured():

@@ -1,0 +1,11 @@
+"""Measures: quantities with a unit, computed in this one place from what was counted."""
+
+from lumtar.core.measures import components, devices, interfaces
+from lumtar.core.measures.counts import Counts
+from lumtar.core.measures.devices import Polls
+from lumtar.core.measures.registry import MEASURES, Measure, register
+
+RANKED = {name: measure for name, measure in MEASURES.items() if measure.ranks}
+"""What interfaces can be put in order by."""
+
+__all__ = ["MEASURES", "RANKED", "Counts", "Measure", "Polls", "components", "devices", "interfaces", "register"]

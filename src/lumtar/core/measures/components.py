@@ -1,0 +1,47 @@
+"""Measures of components, from the newest number of each."""
+
+from dataclasses import dataclass
+from functools import partial
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumtar.core.discovery import GOOD, STATES
+from lumtar.core.measures.rates import Floats
+from lumtar.core.measures.registry import Measure, register
+
+
+@dataclass(frozen=True, slots=True)
+class Components:
+    """n components: kind, unit and the number that each showed."""
+
+    kind: NDArray[np.str_]
+    unit: NDArray[np.str_]
+    value: Floats
+
+    def of_kind(self, kind: str, unit: str = "") -> Floats:
+        """The numbers of one kind, with one unit if it is given; NaN for all others."""
+        return np.where((self.kind == kind) & ((not unit) | (self.unit == unit)), self.value, np.nan)
+
+    def faulty(self) -> Floats:
+        """Of components that have a state: 1 where it is a fault, 0 where not."""
+        found = np.full(len(self.value), np.nan)
+        for kind, good in GOOD.items():
+            mine = (self.kind == kind) & ~np.isnan(self.value)
+            found[mine] = ~np.isin(self.value[mine], good)
+        return found
+
+    def state(self, n: int) -> dict[str, str]:
+        """The word for the state of one of them."""
+        return {"state": STATES.get(str(self.kind[n]), {}).get(int(self.value[n]), "not known")}
+
+
+def _register(name: str, words: str, unit: str, kind: str, of_unit: str = "") -> None:
+    register(Measure(name, words, unit, "component", partial(Components.of_kind, kind=kind, unit=of_unit)))
+
+
+_register("processor", "Processor load", "%", "processor")
+_register("memory", "Memory in use", "%", "memory")
+_register("storage", "Storage in use", "%", "storage")
+_register("temperature", "Temperature", "°C", "sensor", "°C")
+register(Measure("faulty", "Faulty component", "", "component", Components.faulty, facts=Components.state))

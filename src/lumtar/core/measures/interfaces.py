@@ -1,0 +1,36 @@
+"""Measures of interfaces, from what they counted."""
+
+from typing import Any
+
+import numpy as np
+
+from lumtar.core.measures.counts import Counts
+from lumtar.core.measures.registry import Measure, register
+
+OCTETS = ("in_octets", "out_octets")
+BAD = ("in_errors", "out_errors", "in_discards", "out_discards")
+PACKETS = ("in_packets", "out_packets")
+VOLUME = (*OCTETS, "bridged_in_octets", "bridged_out_octets")
+
+
+def _direction(counts: Counts, n: int) -> dict[str, Any]:
+    """The direction that is fuller, its rate and speed."""
+    inward, outward = counts.share("in")[n], counts.share("out")[n]
+    way = "in" if inward > outward or np.isnan(outward) else "out"
+    return {"direction": way, "bps": float(counts.rate(way)[n]), "speed_bps": float(getattr(counts, f"{way}_bps")[n])}
+
+
+for each in (
+    Measure("load", "Utilisation", "%", "interface", lambda c: c.load(), OCTETS, True, "utilisation", _direction),
+    Measure("peak", "Highest utilisation", "%", "interface", lambda c: c.load(highest=True),
+            ("in_max_bps", "out_max_bps"), True),
+    Measure("in", "Inbound rate", "bit/s", "interface", lambda c: c.rate("in"), OCTETS[:1], True),
+    Measure("out", "Outbound rate", "bit/s", "interface", lambda c: c.rate("out"), OCTETS[1:], True),
+    Measure("volume", "Volume", "octets", "interface", lambda c: c.volume, VOLUME, True),
+    Measure("errors", "Errors and discards", "", "interface", lambda c: c.errors + c.discards, BAD, True),
+    Measure("error_share", "Errors and discards per million packets", "1/10⁶", "interface",
+            lambda c: c.errors_per_million, (*BAD, *PACKETS), True),
+    Measure("packet_size", "Mean packet size", "octets", "interface", lambda c: c.packet_octets, (*VOLUME, *PACKETS), True),
+    Measure("down", "Time not up", "%", "interface", lambda c: 100.0 * (1.0 - c.up), ("readings", "up_readings")),
+):  # fmt: skip
+    register(each)

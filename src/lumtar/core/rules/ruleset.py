@@ -1,0 +1,91 @@
+"""Rules as arrays: those that look at the same values in the same way are evaluated together."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lumtar.core.rules.rule import Rule, Timing
+
+
+@dataclass(frozen=True, slots=True)
+class Alike:
+    """r rules with one measure, statistic, direction and timing, with up to l levels each.
+
+    Attributes
+    ----------
+    rows : (r,) their places in the set
+    sign : 1 where values are bad above their limit, -1 below; values and limits are multiplied by it
+    limits, clears : (r, l) multiplied by the sign; infinite where a rule has no such level
+    severities : (r, l) 0 where it has none
+    wanted : (r, 1, 1) values in a row, values of the last ones, or seconds
+    window : (r, 1, 1) with Timing.SHARE, a bit for each of the last values; else 0
+    lowest : the mildest limit of all of them: what does not exceed it concerns none
+    """
+
+    measure: str
+    statistic: str
+    sign: float
+    timing: Timing
+    rows: NDArray[np.int64]
+    limits: NDArray[np.float64]
+    clears: NDArray[np.float64]
+    severities: NDArray[np.int8]
+    wanted: NDArray[np.uint32]
+    window: NDArray[np.uint32]
+    lowest: float
+
+
+@dataclass(frozen=True, slots=True)
+class RuleSet:
+    """The rules of one kind of subject.
+
+    Attributes
+    ----------
+    rules : in the order of their rows
+    levels : as many as the rule with the most has
+    alike : the rules in groups
+    """
+
+    rules: tuple[Rule, ...]
+    levels: int = field(init=False)
+    alike: tuple[Alike, ...] = field(init=False)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "levels", max((len(rule.levels) for rule in self.rules), default=1))
+        groups: dict[tuple[str, str, bool, Timing], list[int]] = {}
+        for row, rule in enumerate(self.rules):
+            groups.setdefault((rule.measure, rule.statistic, rule.above, rule.hold.timing), []).append(row)
+        told = (self._group([self.rules[row] for row in rows], rows) for rows in groups.values())
+        object.__setattr__(self, "alike", tuple(told))
+
+    @property
+    def measures(self) -> set[str]:
+        """What a frame needs to have."""
+        return {rule.measure for rule in self.rules}
+
+    def _group(self, rules: Sequence[Rule], rows: list[int]) -> Alike:
+        first = rules[0]
+        sign, timing = (1.0 if first.above else -1.0), first.hold.timing
+        limits = np.full((len(rules), self.levels), np.inf)
+        clears, severities = limits.copy(), np.zeros(limits.shape, np.int8)
+        for place, rule in enumerate(rules):
+            for number, level in enumerate(rule.levels):
+                limits[place, number], clears[place, number] = sign * level.limit, sign * level.clear
+                severities[place, number] = level.severity
+        wanted = [rule.hold.seconds if timing is Timing.DURATION else rule.hold.times for rule in rules]
+        window = [2**rule.hold.of - 1 if timing is Timing.SHARE else 0 for rule in rules]
+        return Alike(
+            first.measure,
+            first.statistic,
+            sign,
+            timing,
+            np.array(rows, np.int64),
+            limits,
+            clears,
+            severities,
+            np.array(wanted, np.uint32)[:, None, None],
+            np.array(window, np.uint32)[:, None, None],
+            float(limits.min()),
+        )

@@ -1,0 +1,7 @@
+"""What is announced to the event stream; web/src/api/topics.ts says which screens follow each of them."""
+
+from typing import Literal
+
+Topic = Literal[
+    "readings", "alarms", "logbook", "devices", "polls", "sweeps", "sums", "groups", "rules", "sessions"
+]  # fmt: skip

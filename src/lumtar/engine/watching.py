@@ -1,0 +1,206 @@
+"""The rules in force over what polls give: a memory for each kind of subject, and transitions of alarms for a batch."""
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import structlog
+from numpy.typing import NDArray
+
+from lumtar.core.alarms.facts import exceeded, returned
+from lumtar.core.alarms.severity import Severity
+from lumtar.core.measures import MEASURES
+from lumtar.core.refusal import Refusal
+from lumtar.core.rules import Events, Frame, Memory, Pairs, RuleSet, evaluate
+from lumtar.core.slots import Slots
+from lumtar.domain.alarms.models import Rule, alarm_type
+from lumtar.domain.alarms.rules import as_core
+from lumtar.domain.alarms.services import Transition
+from lumtar.engine.batch import Batch, moment
+
+log = structlog.get_logger()
+Numbers = NDArray[np.int64]
+Scopes = Mapping[int, Collection[int]]
+"""Of the rules that are narrowed, the subjects that they are about."""
+
+
+@dataclass(slots=True)
+class Subjects:
+    """The subjects of one kind: their rules, what is remembered of them, and where."""
+
+    memory: Memory = field(default_factory=lambda: Memory.blank(RuleSet(())))
+    slots: Slots = field(default_factory=Slots)
+    slot_of: dict[int, int] = field(default_factory=dict)
+
+    @property
+    def rules(self) -> RuleSet:
+        """The rules about this kind."""
+        return self.memory.rules
+
+    def put(self, slots: Numbers, numbers: Numbers, owners: Numbers, scopes: Scopes) -> None:
+        """These subjects are at these places now."""
+        room = int(slots.max(initial=-1)) + 1
+        if room > self.memory.size:
+            self.memory.grow(max(room, 2 * self.memory.size))
+        self.memory.subject[slots], self.memory.owner[slots] = numbers, owners
+        self.slot_of.update(zip(numbers.tolist(), slots.tolist(), strict=True))
+        self.narrow(slots, scopes)
+
+    def narrow(self, slots: Numbers, scopes: Scopes) -> None:
+        """Work out anew which rules apply to which of these subjects."""
+        for row, rule in enumerate(self.rules.rules):
+            if rule.key in scopes:
+                self.memory.applies[row, slots] = np.isin(self.memory.subject[slots], list(scopes[rule.key]))
+            else:
+                self.memory.applies[row, slots] = True
+
+    def places(self, numbers: Numbers, owners: Numbers, scopes: Scopes) -> Numbers:
+        """Where these subjects are; new ones get a place."""
+        new = np.array([place for place, number in enumerate(numbers.tolist()) if number not in self.slot_of], int)
+        if len(new):
+            self.put(self.slots.take(len(new)), numbers[new], owners[new], scopes)
+        return np.array([self.slot_of[number] for number in numbers.tolist()], np.int64)
+
+    def drop(self, slots: Numbers) -> None:
+        """These subjects are not there any more."""
+        for number in self.memory.subject[slots].tolist():
+            self.slot_of.pop(number, None)
+        self.memory.forget(slots)
+
+
+class Watch:
+    """Rules over the frames of each kind of subject."""
+
+    def __init__(self, rules: Sequence[Rule] = ()) -> None:
+        self._rules: dict[int, Rule] = {}
+        self._scopes: dict[int, Collection[int]] = {}
+        self.kinds: dict[str, Subjects] = {name: Subjects() for name in sorted({m.subject for m in MEASURES.values()})}
+        self.renew(rules)
+
+    def renew(self, rules: Sequence[Rule], scopes: Scopes | None = None) -> None:
+        """Take changed rules over. One that stays keeps its alarms, and if it is unchanged what it counted."""
+        self._rules = {rule.pk: rule for rule in rules if rule.enabled and rule.measure in MEASURES}
+        self._scopes = dict(scopes or {})
+        understood = []
+        for rule in self._rules.values():
+            try:
+                understood.append(as_core(rule))
+            except Refusal as error:
+                # It was kept by other means than the screens; the others must not suffer from it.
+                log.error("a rule makes no sense and is left out", rule=rule.name, error=str(error))
+        for name, subjects in self.kinds.items():
+            told = RuleSet(tuple(rule for rule in understood if rule.subject == name))
+            if told != subjects.rules:
+                subjects.memory = subjects.memory.followed_by(told)
+            subjects.narrow(np.array(sorted(subjects.slot_of.values()), np.int64), self._scopes)
+
+    @property
+    def measures(self) -> set[str]:
+        """Whatever any rule looks at."""
+        return {name for subjects in self.kinds.values() for name in subjects.rules.measures}
+
+    def put(self, kind: str, slots: Numbers, numbers: Numbers, owners: Numbers) -> None:
+        """Subjects that somebody else numbers are at these places now."""
+        self.kinds[kind].put(slots, numbers, owners, self._scopes)
+
+    def drop_device(self, device: int) -> None:
+        """Forget a device and what belongs to it."""
+        for subjects in self.kinds.values():
+            gone = np.flatnonzero(subjects.memory.owner == device)
+            subjects.drop(gone)
+            if subjects.slots.size:
+                subjects.slots.give_back(gone)
+
+    def move_times(self, step: float) -> None:
+        """The clock was set by so many seconds: all that is remembered was so much later or earlier by it."""
+        for subjects in self.kinds.values():
+            subjects.memory.move_times(step)
+
+    def bring_back(
+        self,
+        kind: str,
+        pairs: Pairs,
+        active: Sequence[tuple[int, int, int]],
+        last: Mapping[int, float],
+        owner_of: Mapping[int, int],
+    ) -> None:
+        """Go on where another run left off.
+
+        Parameters
+        ----------
+        pairs : what was counted
+        active : alarms: rule, subject, severity
+        last : subject -> seconds of the epoch of its last value
+        owner_of : subject -> device, of the subjects that are there
+        """
+        subjects = self.kinds[kind]
+        numbers = np.array(sorted(owner_of), np.int64)
+        owners = np.array([owner_of[number] for number in numbers.tolist()], np.int64)
+        slots = subjects.places(numbers, owners, self._scopes)
+        memory = subjects.memory
+        memory.known[:, slots] = [int(last.get(number, 0)) for number in numbers.tolist()]
+        rows = {rule.key: row for row, rule in enumerate(subjects.rules.rules)}
+        for rule, subject, severity in active:
+            if rule in rows and subject in subjects.slot_of:
+                memory.severity[rows[rule], subjects.slot_of[subject]] = severity
+        memory.bring_back(pairs, subjects.slot_of)
+        memory.note_active(slots)
+
+    def look(
+        self,
+        batch: Batch,
+        kind: str,
+        counted: Any,
+        at: NDArray[np.float64],
+        interval: NDArray[np.float64],
+        *,
+        slots: Numbers | None = None,
+        numbers: Numbers | None = None,
+        owners: Numbers | None = None,
+    ) -> None:
+        """Evaluate the rules about one kind and add what follows to a batch.
+
+        Parameters
+        ----------
+        counted : what the kind's measures are computed from
+        slots : where the subjects are; or ``numbers`` and ``owners``, which are given a place
+        """
+        subjects = self.kinds[kind]
+        if not subjects.rules.rules:
+            return
+        if slots is None:
+            assert numbers is not None and owners is not None
+            slots = subjects.places(numbers, owners, self._scopes)
+        values = {name: MEASURES[name].of(counted) for name in subjects.rules.measures}
+        events, subjects.memory = evaluate(
+            subjects.rules, Frame.of_instant(slots, at, interval, values), subjects.memory
+        )
+        batch.transitions += self._transitions(kind, subjects, events, counted)
+        if len(changed := subjects.memory.take_changes()):
+            batch.memory[kind] = Pairs.joined([*([batch.memory[kind]] if kind in batch.memory else []), changed])
+
+    def _transitions(self, kind: str, subjects: Subjects, events: Events, counted: Any) -> list[Transition]:
+        found = []
+        for number in range(len(events)):
+            watched = subjects.rules.rules[events.rule[number]]
+            slot, severity = events.slot[number], Severity(int(events.severity[number]))
+            more = MEASURES[watched.measure].facts(counted, int(events.column[number]))
+            value, was = float(events.value[number]), int(events.was[number])
+            rule = self._rules[watched.key]
+            found.append(
+                Transition(
+                    kind=kind,
+                    resource=int(subjects.memory.subject[slot]),
+                    type=alarm_type(watched.measure),
+                    qualifier=str(watched.key),
+                    severity=severity,
+                    facts=exceeded(watched, severity, value, more) if severity else returned(watched, was, value, more),
+                    at=moment(float(events.at[number])),
+                    device=int(subjects.memory.owner[slot]),
+                    rule=watched.key,
+                    armed=watched.armed,
+                    mail_to=tuple(rule.mail_to),
+                )
+            )
+        return found

@@ -1,0 +1,11 @@
+"""A few faults at moments that a seed decides: the short form of ``./lumtar bench faults``."""
+
+from bench.faults import run
+
+FAULTS, SEED = 3, 4
+
+
+def test_after_some_faults_nothing_is_lost_doubled_or_denied():
+    done, found, watch = run(FAULTS, SEED)
+    assert sum(done.values()) == FAULTS and watch.looks > 10
+    assert found == []

@@ -1,0 +1,39 @@
+import type { Schemas } from "../../api/client";
+import { duration } from "../../parts/format";
+import { SEVERITIES } from "../../parts/severities";
+
+type Rule = Schemas["RuleOut"];
+
+const SUBJECTS: Record<string, string> = { interface: "ports", device: "devices", component: "components" };
+
+/** A limit with its unit; rates are shown in Mb/s, as they are typed. */
+export const limit = (rule: Rule, value: number) =>
+  rule.unit === "bit/s" ? `${value / 1e6} Mb/s` : `${value}${rule.unit && ` ${rule.unit}`}`;
+
+/** For how long a limit must be exceeded. */
+export function held(rule: Rule): string {
+  const noun = rule.subject === "device" ? "poll" : "reading";
+  if (rule.hold_s) return ` for ${duration(rule.hold_s)}`;
+  if (rule.times !== rule.of) return ` in ${rule.times} of the last ${rule.of} ${noun}s`;
+  return rule.times > 1 ? ` for ${rule.times} ${noun}s in a row` : "";
+}
+
+/** What a rule watches, in a sentence, and what each of its levels is. */
+export function says(rule: Rule): { what: string; levels: string[] } {
+  if (rule.measure === "lumtar") {
+    const what =
+      "What Lumtar itself does not do: a service that ended, readings that are not stored, sums behind, jobs stuck, a full disk, a clock that was set.";
+    return { what, levels: [] };
+  }
+  if (rule.measure === "unanswered") return { what: `A device that does not answer${held(rule)}.`, levels: [] };
+  const where = rule.scope ? ` of ${SUBJECTS[rule.subject]} where ${rule.scope}` : ` of all ${SUBJECTS[rule.subject]}`;
+  const side = rule.above ? "above" : "below";
+  const back = rule.above ? "below" : "above";
+  return {
+    what: `${rule.words}${where}, beyond a limit${held(rule)}.`,
+    levels: rule.levels.map(
+      (level) =>
+        `${SEVERITIES[level.severity]?.word} ${side} ${limit(rule, level.limit)}, cleared ${back} ${limit(rule, level.clear)}`,
+    ),
+  };
+}

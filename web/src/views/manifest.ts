@@ -1,0 +1,80 @@
+import type { ComponentType } from "react";
+import { lazily } from "./lazily";
+import { PAGES } from "./setup/pages";
+
+/** Something that can be opened by its address; ``{port}`` and ``{device}`` stand for numbers. */
+export type Goal = { address: string; name: string };
+
+export type View = {
+  /** Its routes; the first one is its place in the bar. */
+  paths: [string, ...string[]];
+  name: string;
+  /** The key that opens it. */
+  key: string;
+  View: ComponentType;
+  /** What the jump box offers of it. */
+  goals: Goal[];
+};
+
+/** Every view. Routes, the bar at the top, the jump box, the list of keys and the accessibility test are made from this. */
+export const VIEWS: View[] = [
+  {
+    paths: ["/"],
+    name: "Now",
+    key: "1",
+    View: lazily(() => import("./now/Now"), "Now"),
+    goals: [{ address: "/", name: "Now" }],
+  },
+  {
+    paths: ["/fleet", "/fleet/:kind/:number"],
+    name: "Fleet",
+    key: "2",
+    View: lazily(() => import("./fleet/Fleet"), "Fleet"),
+    goals: [
+      { address: "/fleet", name: "Fleet: ports" },
+      { address: "/fleet?list=devices", name: "Fleet: devices" },
+      { address: "/fleet?list=inventory", name: "Fleet: inventory" },
+      { address: "/fleet?list=grid", name: "Fleet: grid of ports" },
+    ],
+  },
+  {
+    paths: ["/alarms", "/alarms/:number"],
+    name: "Alarms",
+    key: "3",
+    View: lazily(() => import("./alarms/Alarms"), "Alarms"),
+    goals: [
+      { address: "/alarms", name: "Alarms: active, and rules" },
+      { address: "/alarms?show=all", name: "Alarms: history" },
+    ],
+  },
+  {
+    paths: ["/plan"],
+    name: "Plan",
+    key: "4",
+    View: lazily(() => import("./plan/Plan"), "Plan"),
+    goals: [
+      { address: "/plan", name: "Plan: busiest ports" },
+      { address: "/plan?show=full", name: "Plan: what fills up" },
+      { address: "/plan?by=errors", name: "Plan: ports with most errors" },
+      { address: "/plan?by=empty", name: "Plan: emptiest ports" },
+    ],
+  },
+  {
+    paths: ["/setup", "/setup/:part"],
+    name: "Setup",
+    key: "5",
+    View: lazily(() => import("./setup/Setup"), "Setup"),
+    goals: [
+      { address: "/setup", name: "Setup" },
+      ...PAGES.map(({ path, name }) => ({ address: `/setup/${path}`, name: `Setup: ${name.toLowerCase()}` })),
+    ],
+  },
+];
+
+/** Pages of one thing, which no list of goals names: for tests that go through everything. */
+export const OF_ONE: Goal[] = [
+  { address: "/fleet/device/{device}", name: "Device" },
+  { address: "/fleet/port/{port}", name: "Port" },
+  { address: "/fleet?list=total&role=any", name: "Total" },
+  { address: "/fleet?list=live&ports={port}", name: "Live" },
+];
