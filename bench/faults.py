@@ -22,6 +22,7 @@ import urllib.error
 import urllib.request
 from collections import Counter
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
@@ -288,10 +289,14 @@ def small_disk() -> Iterator[Path]:
 def set_up(target: Installation) -> None:
     """Devices that are polled every other second, and a limit that each of their ports is above."""
     target.start()
-    for number in range(DEVICES):
-        told = target.lumtar("manage", "adddevice", address(number), "--port", str(PORT), told=f"{COMMUNITY}\n")
-        if "is added" not in told:
-            raise SystemExit(f"a device could not be added:\n{told}")
+
+    def add(number: int) -> str:
+        return target.lumtar("manage", "adddevice", address(number), "--port", str(PORT), told=f"{COMMUNITY}\n")
+
+    with ThreadPoolExecutor(4) as several:
+        for told in several.map(add, range(DEVICES)):
+            if "is added" not in told:
+                raise SystemExit(f"a device could not be added:\n{told}")
     with target.connect() as asking:
         asking.execute("UPDATE inventory_device SET interval_s = %s, timeout_s = 1, tries = 3", [INTERVAL_S])
         asking.execute(
@@ -306,7 +311,7 @@ def set_up(target: Installation) -> None:
             time.sleep(0.5)
 
 
-def run(number: int, seed: int) -> tuple[Counter[str], list[str], Watch]:
+def run(number: int, seed: int, calm_s: float = CALM_S) -> tuple[Counter[str], list[str], Watch]:
     """So many faults; what was done, and what differs in the end."""
     dice = random.Random(seed)
     done: Counter[str] = Counter()
@@ -327,7 +332,7 @@ def run(number: int, seed: int) -> tuple[Counter[str], list[str], Watch]:
                         faults[name]()
                         done[name] += 1
                         time.sleep(dice.uniform(0.5, 6.0))
-                    time.sleep(CALM_S)
+                    time.sleep(calm_s)
                 with target.connect() as asking:
                     found = differences(asking, base) + watch.lies
             finally:

@@ -135,7 +135,7 @@ def test_a_group_has_what_was_put_into_it_and_what_its_condition_holds_for_and_i
     assert queries.devices(group=wans.pk)[1] == len({row.device_id for row in rows})
     assert groups.counts()[wans.pk] == Counted(total, len({row.device_id for row in rows}))
     assert groups.put(picked.pk, [by_hand.pk], "anna", out=True) == 0
-    assert "group WAN links made" in Entry.objects.values_list("text", flat=True)
+    assert "group WAN links created" in Entry.objects.values_list("text", flat=True)
     Interface.objects.filter(role="wan").update(role="uplink")
     assert ids(group=wans.pk) == set(), "a condition holds for what is now"
 

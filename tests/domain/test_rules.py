@@ -18,11 +18,16 @@ from lumtar.domain.inventory import services
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation import resources
-from tests.alarms import transition
+from tests.alarms import first_rules, transition
 
 pytestmark = pytest.mark.django_db
 NOW = datetime(2026, 11, 23, 12, 0, tzinfo=UTC)
 DUTY, NIGHT = "duty@oskelund.example", "night@oskelund.example"
+
+
+@pytest.fixture(autouse=True)
+def there_are_rules(db):
+    first_rules()
 
 
 @pytest.fixture

@@ -40,6 +40,8 @@ class Watcher(threading.Thread):
         with suppress(OSError, http.client.HTTPException):
             while len(self.seen) < self._number:
                 line = self.answer.readline().decode()
+                if not line:
+                    return
                 if line.startswith("data: "):
                     self.seen.append(json.loads(line[6:]))
                     self.ready.set()

@@ -8,7 +8,8 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
 import psycopg
-from django.db import close_old_connections, connection
+from asgiref.sync import sync_to_async
+from django.db import close_old_connections, connection, connections
 from procrastinate import App
 from procrastinate.contrib.django import app
 from procrastinate.exceptions import ConnectorException
@@ -62,6 +63,8 @@ class JobRunner:
 
     async def run(self) -> None:
         """Run them, with connections of its own."""
+        # Periodic jobs are deferred by the thread of Django's connections; one that broke meanwhile would end this at once.
+        await sync_to_async(connections.close_all)()
         # An application beside the one that defers jobs: what is deferred belongs to the transaction that it is deferred in.
         running = App(
             connector=self.connector.get_worker_connector(),
