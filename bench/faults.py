@@ -22,7 +22,6 @@ import urllib.error
 import urllib.request
 from collections import Counter
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
@@ -289,14 +288,10 @@ def small_disk() -> Iterator[Path]:
 def set_up(target: Installation) -> None:
     """Devices that are polled every other second, and a limit that each of their ports is above."""
     target.start()
-
-    def add(number: int) -> str:
-        return target.lumtar("manage", "adddevice", address(number), "--port", str(PORT), told=f"{COMMUNITY}\n")
-
-    with ThreadPoolExecutor(4) as several:
-        for told in several.map(add, range(DEVICES)):
-            if "is added" not in told:
-                raise SystemExit(f"a device could not be added:\n{told}")
+    for number in range(DEVICES):
+        told = target.lumtar("manage", "adddevice", address(number), "--port", str(PORT), told=f"{COMMUNITY}\n")
+        if "is added" not in told:
+            raise SystemExit(f"a device could not be added:\n{told}")
     with target.connect() as asking:
         asking.execute("UPDATE inventory_device SET interval_s = %s, timeout_s = 1, tries = 3", [INTERVAL_S])
         asking.execute(
