@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
+from lumtar.core.refusal import Refusal
 from lumtar.core.text import csv_line, without_apostrophe
 
 COLUMNS = ("address", "port", "name", "site", "groups", "tags", "credential", "interval", "way")
@@ -60,29 +61,29 @@ def check_address(text: str) -> str:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who entered it
     """
     address = text.strip()
     if address.startswith("[") and address.endswith("]"):
         address = address[1:-1]
     if not address:
-        raise ValueError("There is no address.")
+        raise Refusal("There is no address.")
     if ":" in address:
         bare, _, zone = address.partition("%")
         try:
             return ipaddress.IPv6Address(bare).compressed + (f"%{zone}" if zone else "")
         except ValueError as error:
-            raise ValueError(f"{address} is not an IPv6 address.") from error
+            raise Refusal(f"{address} is not an IPv6 address.") from error
     if re.fullmatch(r"[\d.]+", address):
         try:
             return str(ipaddress.IPv4Address(address))
         except ValueError as error:
-            raise ValueError(f"{address} is not an IPv4 address.") from error
+            raise Refusal(f"{address} is not an IPv4 address.") from error
     if "/" in address:
-        raise ValueError(f"{address} is a range, not one address.")
+        raise Refusal(f"{address} is a range, not one address.")
     if len(address) > 253 or not _HOST.fullmatch(address):
-        raise ValueError("An address is a name, an IPv4 or an IPv6 address, without blanks.")
+        raise Refusal("An address is a name, an IPv4 or an IPv6 address, without blanks.")
     return address
 
 
@@ -91,10 +92,10 @@ def check_port(port: int) -> int:
 
     Raises
     ------
-    ValueError
+    Refusal
     """
     if not 1 <= port <= 65535:
-        raise ValueError("A port lies between 1 and 65535.")
+        raise Refusal("A port lies between 1 and 65535.")
     return port
 
 
@@ -103,10 +104,10 @@ def check_interval(seconds: int) -> int:
 
     Raises
     ------
-    ValueError
+    Refusal
     """
     if not 10 <= seconds <= 86400:
-        raise ValueError("The interval lies between 10 seconds and a day.")
+        raise Refusal("The interval lies between 10 seconds and a day.")
     return seconds
 
 
@@ -115,7 +116,7 @@ def check_tags(text: str) -> dict[str, str]:
 
     Raises
     ------
-    ValueError
+    Refusal
     """
     found = {}
     for part in (part.strip() for part in text.split(";")):
@@ -123,9 +124,9 @@ def check_tags(text: str) -> dict[str, str]:
             continue
         key, sign, value = (piece.strip() for piece in part.partition("="))
         if not (key and sign and value):
-            raise ValueError(f"A tag is written key=value; {part!r} is not.")
+            raise Refusal(f"A tag is written key=value; {part!r} is not.")
         if len(key) > 60 or len(value) > 200:
-            raise ValueError(f"The tag {key[:20]!r} is longer than 60 and 200 characters.")
+            raise Refusal(f"The tag {key[:20]!r} is longer than 60 and 200 characters.")
         found[key] = value
     return found
 
@@ -234,20 +235,20 @@ def _take(line: Line, column: str, cell: str) -> None:
         line.tags = check_tags(cell)
     elif column == "way":
         if cell.casefold() not in WAYS:
-            raise ValueError(f"A device is watched by {', '.join(WAYS[:-1])} or {WAYS[-1]}, not {cell!r}.")
+            raise Refusal(f"A device is watched by {', '.join(WAYS[:-1])} or {WAYS[-1]}, not {cell!r}.")
         line.way = cell.casefold()
     elif column.startswith("own:"):
         line.own[column[4:]] = cell
     else:
         longest = 120 if column == "name" else 80
         if len(cell) > longest:
-            raise ValueError(f"The {column} is longer than {longest} characters.")
+            raise Refusal(f"The {column} is longer than {longest} characters.")
         setattr(line, column, cell)
 
 
 def _number(text: str, what: str) -> int:
     if not re.fullmatch(r"\d{1,7}", text):
-        raise ValueError(f"{what} is a number, not {text[:20]!r}.")
+        raise Refusal(f"{what} is a number, not {text[:20]!r}.")
     return int(text)
 
 

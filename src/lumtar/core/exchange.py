@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 
 from lumtar.core.counters import FASTEST_BPS, SLACK_OCTETS
+from lumtar.core.refusal import Refusal
 from lumtar.core.text import without_apostrophe
 
 COUNTS = (
@@ -70,10 +71,10 @@ def _reading(
     device, interface = (without_apostrophe(line[name] or "") for name in PORT)
     number = ports.get((device, interface))
     if number is None:
-        raise ValueError(f"there is no interface {interface!r} of a device {device!r}")
+        raise Refusal(f"there is no interface {interface!r} of a device {device!r}")
     at = _moment(line["at"] or "")
     if not oldest <= at <= newest:
-        raise ValueError(
+        raise Refusal(
             f"{at:%Y-%m-%d %H:%M} UTC cannot be stored: readings are kept from {oldest:%Y-%m-%d} on, up to now"
         )
     values = {name: _count(name, line[name]) for name in ("elapsed_ms", *COUNTS, "flags", "oper")}
@@ -81,7 +82,7 @@ def _reading(
     most = FASTEST_BPS * seconds / 8 + SLACK_OCTETS
     for name in COUNTS:
         if values[name] > most:
-            raise ValueError(
+            raise Refusal(
                 f"{name} is {values[name]:,} in {seconds:,.1f} s, more than any line carries ({FASTEST_BPS / 1e12} Tb/s)"
             )
     return number, at.timestamp(), tuple(values.values())
@@ -91,9 +92,9 @@ def _moment(told: str) -> datetime:
     try:
         at = datetime.fromisoformat(told)
     except ValueError:
-        raise ValueError(f"{told!r} is no time; write 2026-11-20T12:00:00+00:00") from None
+        raise Refusal(f"{told!r} is no time; write 2026-11-20T12:00:00+00:00") from None
     if at.tzinfo is None:
-        raise ValueError(f"{told!r} has no time zone; write +00:00 behind it for UTC")
+        raise Refusal(f"{told!r} has no time zone; write +00:00 behind it for UTC")
     return at.astimezone(UTC)
 
 
@@ -101,7 +102,7 @@ def _count(name: str, told: str | None) -> int:
     try:
         value = int(told or "")
     except ValueError:
-        raise ValueError(f"{name} is no whole number: {told!r}") from None
+        raise Refusal(f"{name} is no whole number: {told!r}") from None
     if not 0 <= value <= LIMITS[name]:
-        raise ValueError(f"{name} lies between 0 and {LIMITS[name]:,}, not at {value:,}")
+        raise Refusal(f"{name} lies between 0 and {LIMITS[name]:,}, not at {value:,}")
     return value

@@ -8,6 +8,7 @@ from enum import StrEnum
 from typing import Any
 
 from lumtar.core.conditions import Condition, Field, Kind
+from lumtar.core.refusal import Refusal
 
 
 class Role(StrEnum):
@@ -89,20 +90,20 @@ def check_template(template: str) -> str:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who wrote it
     """
     kept = template.strip()
     if len(kept) > 120:
-        raise ValueError("A template has at most 120 characters.")
+        raise Refusal("A template has at most 120 characters.")
     slots = _SLOT.findall(kept)
     if "{" in _SLOT.sub("", kept) or "}" in _SLOT.sub("", kept):
-        raise ValueError("A brace in the template has no partner.")
+        raise Refusal("A brace in the template has no partner.")
     if not slots:
-        raise ValueError(f"A template holds at least one of {', '.join('{' + each + '}' for each in SOURCES)}.")
+        raise Refusal(f"A template holds at least one of {', '.join('{' + each + '}' for each in SOURCES)}.")
     for name in (name for slot in slots for name in slot.split("|")):
         if name not in SOURCES:
-            raise ValueError(f"“{name[:40]}” is nothing that a port says; there are {', '.join(SOURCES)}.")
+            raise Refusal(f"“{name[:40]}” is nothing that a port says; there are {', '.join(SOURCES)}.")
     return kept
 
 

@@ -8,6 +8,7 @@ from typing import Any
 
 from lumtar.core.conditions import Condition, Field, Kind, is_under
 from lumtar.core.counters import TICKS
+from lumtar.core.refusal import Refusal
 
 
 class DeviceKind(StrEnum):
@@ -84,21 +85,21 @@ def check_object(oid: str, name: str, unit: str, scale: float, counts: bool, tex
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who entered it
     """
     wanted = oid.strip().strip(".")
     parts = wanted.split(".")
     if not re.fullmatch(r"\d+(\.\d+)+", wanted) or parts[0] not in ("0", "1", "2") or len(parts) > 128:
-        raise ValueError(f"“{oid[:60]}” is not an object identifier, like 1.3.6.1.4.1.32473.2.1.0.")
+        raise Refusal(f"“{oid[:60]}” is not an object identifier, like 1.3.6.1.4.1.32473.2.1.0.")
     if any(int(part) >= 2**32 for part in parts) or (parts[0] != "2" and int(parts[1]) > 39):
-        raise ValueError(f"“{oid[:60]}” holds a number that is too large for an object identifier.")
+        raise Refusal(f"“{oid[:60]}” holds a number that is too large for an object identifier.")
     if not 1 <= len(name.strip()) <= 80:
-        raise ValueError("An object's name has 1 to 80 characters.")
+        raise Refusal("An object's name has 1 to 80 characters.")
     if len(unit.strip()) > 16:
-        raise ValueError("A unit has at most 16 characters.")
+        raise Refusal("A unit has at most 16 characters.")
     if not (scale == scale and 1e-12 <= abs(scale) <= 1e12):
-        raise ValueError("A scale lies between 1e-12 and 1e12.")
+        raise Refusal("A scale lies between 1e-12 and 1e12.")
     return ExtraObject(wanted, name.strip(), unit.strip(), float(scale), counts, text)
 
 

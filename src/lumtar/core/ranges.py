@@ -6,6 +6,8 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from lumtar.core.refusal import Refusal
+
 MOST = 262_144
 """Addresses of one sweep: a /14."""
 Address = ipaddress.IPv4Address | ipaddress.IPv6Address
@@ -43,9 +45,9 @@ def _span(text: str) -> Span:
         high = ipaddress.ip_address(end)
     except ValueError as error:
         words = "is no range: write 10.20.0.0/22, 10.20.0.10-10.20.0.99 or 10.20.0.10-99"
-        raise ValueError(f"“{text[:60]}” {words}.") from error
+        raise Refusal(f"“{text[:60]}” {words}.") from error
     if low.version != high.version or int(high) < int(low):
-        raise ValueError(f"“{text[:60]}” ends before it begins.")
+        raise Refusal(f"“{text[:60]}” ends before it begins.")
     return Span(low.version, int(low), int(high))
 
 
@@ -101,12 +103,12 @@ def understand(ranges: str, without: str = "") -> Ranges:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who wrote them: no range, or more than ``MOST`` addresses
     """
     wanted, left_out = _joined(_spans(ranges)), _joined(_spans(without))
     if not wanted:
-        raise ValueError("There is no range yet: write one like 10.20.0.0/22.")
+        raise Refusal("There is no range yet: write one like 10.20.0.0/22.")
     kept = []
     for span in wanted:
         first = span.first
@@ -122,9 +124,9 @@ def understand(ranges: str, without: str = "") -> Ranges:
     # Not len(): a /32 of version 6 holds more than that can say.
     size = sum(span.size for span in kept)
     if not size:
-        raise ValueError("Nothing is left: everything is excluded.")
+        raise Refusal("Nothing is left: everything is excluded.")
     if size > MOST:
-        raise ValueError(
+        raise Refusal(
             f"These are {size:,} addresses; a sweep goes through {MOST:,} at most. Make several smaller ones."
         )
     return found

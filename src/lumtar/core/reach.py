@@ -4,6 +4,8 @@ from collections.abc import Iterable
 from functools import lru_cache
 from ipaddress import IPv4Network, IPv6Network, ip_address, ip_network
 
+from lumtar.core.refusal import Refusal
+
 PRIVATE = "10.0.0.0/8, 172.16.0.0/12, 192.168.0.0/16, 100.64.0.0/10, 169.254.0.0/16, 127.0.0.0/8, fc00::/7, fe80::/10, ::1/128"
 """Where a network's own devices are unless somebody says otherwise (RFC 1918, RFC 6598, RFC 4193, link-local, loopback)."""
 MOST = 200
@@ -15,18 +17,18 @@ def networks(ranges: str) -> tuple[IPv4Network | IPv6Network, ...]:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who entered it
     """
     words = ranges.replace(",", " ").split()
     if len(words) > MOST:
-        raise ValueError(f"These are {len(words)} ranges; at most {MOST} are kept.")
+        raise Refusal(f"These are {len(words)} ranges; at most {MOST} are kept.")
     found = []
     for word in words:
         try:
             found.append(ip_network(word, strict=False))
         except ValueError as error:
-            raise ValueError(f"“{word[:60]}” is no range, like 10.20.0.0/16 or 2001:db8::/32.") from error
+            raise Refusal(f"“{word[:60]}” is no range, like 10.20.0.0/16 or 2001:db8::/32.") from error
     return tuple(found)
 
 
@@ -35,7 +37,7 @@ def check_ranges(ranges: str) -> str:
 
     Raises
     ------
-    ValueError
+    Refusal
     """
     return ", ".join(str(network) for network in networks(ranges.strip()))
 

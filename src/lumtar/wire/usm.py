@@ -17,6 +17,7 @@ except ImportError:
 from cryptography.hazmat.decrepit.ciphers.algorithms import TripleDES
 from cryptography.hazmat.primitives.ciphers.modes import CBC
 
+from lumtar.core.refusal import Refusal
 from lumtar.wire import ber
 from lumtar.wire.ber import Malformed
 
@@ -92,7 +93,7 @@ def password_key(protocol: AuthProtocol, password: str) -> bytes:
     """
     raw = password.encode()
     if len(raw) < 8:
-        raise ValueError("An SNMP version 3 password has at least 8 characters.")
+        raise Refusal("An SNMP version 3 password has at least 8 characters.")
     return _repeated_hash(protocol, raw)
 
 

@@ -15,6 +15,7 @@ from django.db import connection, transaction
 from django.utils import timezone
 
 from lumtar.core.access import Role, least
+from lumtar.core.refusal import Refusal
 from lumtar.domain.accounts.models import Account, ApiToken, SignedIn
 from lumtar.domain.inventory.models import Group, Site
 from lumtar.domain.operation.editing import claim, mark
@@ -76,14 +77,14 @@ def new_token(
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person at the form
     """
     if not 1 <= len(name.strip()) <= 80:
-        raise ValueError("A token's name has 1 to 80 characters; it says what the token is for.")
+        raise Refusal("A token's name has 1 to 80 characters; it says what the token is for.")
     now = timezone.now()
     if expires_at is not None and not now < expires_at <= now + LONGEST_TOKEN:
-        raise ValueError("A token ends in the future, within ten years.")
+        raise Refusal("A token ends in the future, within ten years.")
     token = "lumtar_" + secrets.token_urlsafe(32)
     ApiToken.objects.create(user=user, name=name.strip(), role=role, digest=_digest(token), expires_at=expires_at)
     return token
@@ -140,14 +141,14 @@ def create_first_user(name: str, password: str) -> User:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person at the form
     """
     with transaction.atomic():
         with connection.cursor() as cursor:
             cursor.execute("SELECT pg_advisory_xact_lock(8470)")
         if not needs_first_user():
-            raise ValueError("There is an administrator already. Sign in instead.")
+            raise Refusal("There is an administrator already. Sign in instead.")
         user = _named(User(username=name, is_staff=True, is_superuser=True))
         set_password(user, password)
         Account.objects.create(user=user, role=Role.ADMINISTRATOR, changed_by=name[:150])
@@ -159,7 +160,7 @@ def _named(user: User) -> User:
     try:
         user.full_clean(exclude=["password"])
     except ValidationError as error:
-        raise ValueError(" ".join(error.messages)) from error
+        raise Refusal(" ".join(error.messages)) from error
     return user
 
 
@@ -168,15 +169,15 @@ def set_password(user: User, password: str) -> None:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person at the form
     """
     if "\0" in password or len(password) > 200:
-        raise ValueError("A password has at most 200 characters, none of them a zero.")
+        raise Refusal("A password has at most 200 characters, none of them a zero.")
     try:
         validate_password(password, user)
     except ValidationError as error:
-        raise ValueError(" ".join(error.messages)) from error
+        raise Refusal(" ".join(error.messages)) from error
     user.set_password(password)
     user.save()
 
@@ -198,11 +199,11 @@ def create_person(name: str, password: str, wanted: Wanted, by: str) -> Account:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person at the form
     """
     if User.objects.filter(username__iexact=name.strip()).exists():
-        raise ValueError(f"There is somebody called {name.strip()} already.")
+        raise Refusal(f"There is somebody called {name.strip()} already.")
     user = _named(User(username=name, email=wanted.email.strip(), is_active=wanted.active))
     set_password(user, password)
     account = Account(user=user, role=wanted.role)
@@ -217,7 +218,7 @@ def change_person(user: int, edition: int, wanted: Wanted, by: str, password: st
 
     Raises
     ------
-    Stale, ValueError, User.DoesNotExist
+    Stale, Refusal, User.DoesNotExist
     """
     _lock_people()
     found = User.objects.select_for_update().get(pk=user)
@@ -225,7 +226,7 @@ def change_person(user: int, edition: int, wanted: Wanted, by: str, password: st
     account = claim(Account, account.pk, edition)
     stays = wanted.active and wanted.role is Role.ADMINISTRATOR and not (wanted.sites or wanted.groups)
     if not stays and not _other_administrators(user):
-        raise ValueError("Nobody else is an administrator of everything: make somebody else one first.")
+        raise Refusal("Nobody else is an administrator of everything: make somebody else one first.")
     found.email, found.is_active = wanted.email.strip(), wanted.active
     found.is_superuser = found.is_staff = wanted.role is Role.ADMINISTRATOR
     _named(found)
@@ -246,12 +247,12 @@ def remove_person(user: int) -> str:
 
     Raises
     ------
-    ValueError, User.DoesNotExist
+    Refusal, User.DoesNotExist
     """
     _lock_people()
     found = User.objects.select_for_update().get(pk=user)
     if not _other_administrators(user):
-        raise ValueError("Nobody else is an administrator of everything: make somebody else one first.")
+        raise Refusal("Nobody else is an administrator of everything: make somebody else one first.")
     end_sessions(found)
     name: str = found.username
     found.delete()
@@ -273,7 +274,7 @@ def _limit(account: Account, wanted: Wanted) -> None:
     sites, groups = Site.objects.filter(name__in=wanted.sites), Group.objects.filter(name__in=wanted.groups)
     for kind, names, found in (("site", wanted.sites, sites), ("group", wanted.groups, groups)):
         if missing := sorted(set(names) - {each.name for each in found}):
-            raise ValueError(f"There is no {kind} {missing[0]!r}.")
+            raise Refusal(f"There is no {kind} {missing[0]!r}.")
     account.sites.set(sites)
     account.groups.set(groups)
 

@@ -10,6 +10,7 @@ from django.db import IntegrityError, connection, transaction
 
 from lumtar.core.devicelist import ALSO
 from lumtar.core.devicelist import COLUMNS as LISTED
+from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory.models import OwnField
 from lumtar.domain.inventory.queries import NATURAL, at_site, in_group, search
 from lumtar.domain.logbook.services import note_action
@@ -71,12 +72,12 @@ def items(
 
     Raises
     ------
-    ValueError
+    Refusal
         if there is no such column
     """
     column = COLUMNS.get(sort.removeprefix("-"))
     if column is None:
-        raise ValueError(f"There is no order {sort!r}; there are {', '.join(COLUMNS)}.")
+        raise Refusal(f"There is no order {sort!r}; there are {', '.join(COLUMNS)}.")
     where, values = ["d.retired_at IS NULL"], dict[str, Any](limit=limit, offset=offset)
     texts = ("d.name", "d.address", "d.maker", "d.model", "d.serial", "d.software", "d.tags::text", "d.own::text")
     search(words, (*texts, "coalesce(s.name, '')", "coalesce(g.names::text, '')"), where, values)
@@ -137,28 +138,28 @@ def make_field(name: str, kind: str, choices: list[str], by: str) -> OwnField:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who makes it
     """
     name = name.strip()
     choices = [choice.strip() for choice in choices if choice.strip()]
     if not 1 <= len(name) <= 60 or any(letter in name for letter in ',;|\t"=\n'):
-        raise ValueError(
+        raise Refusal(
             "A field's name has 1 to 60 characters, none of them a comma, semicolon, bar, quote or equals sign."
         )
     if name.casefold() in RESERVED:
-        raise ValueError(f"{name} is what a column of every list is called already.")
+        raise Refusal(f"{name} is what a column of every list is called already.")
     if kind not in OwnField.Kind.values:
-        raise ValueError(f"A field holds {', '.join(OwnField.Kind.values[:-1])} or {OwnField.Kind.values[-1]}.")
+        raise Refusal(f"A field holds {', '.join(OwnField.Kind.values[:-1])} or {OwnField.Kind.values[-1]}.")
     if kind == OwnField.Kind.CHOICE and len(choices) < 2:
-        raise ValueError("A choice needs two values at least.")
+        raise Refusal("A choice needs two values at least.")
     try:
         with transaction.atomic():
             made = OwnField.objects.create(
                 name=name, kind=kind, choices=choices if kind == OwnField.Kind.CHOICE else []
             )
     except IntegrityError as error:
-        raise ValueError(f"There is a field called {name} already.") from error
+        raise Refusal(f"There is a field called {name} already.") from error
     note_action(f"own field {name} made ({made.get_kind_display()})", by)
     return made
 

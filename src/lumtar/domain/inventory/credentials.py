@@ -9,6 +9,7 @@ from django.db.models import Count, Q
 
 from lumtar.core.advice import community_advice, user_advice
 from lumtar.core.reach import PRIVATE, check_ranges
+from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory.models import Credential, Site
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.editing import claim, mark, put_in_order
@@ -39,7 +40,7 @@ def seal_credential(kind: str, secret: dict[str, str]) -> str:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who entered it
     """
     open_secret(kind, secret)
@@ -51,31 +52,31 @@ def open_secret(kind: str, secret: dict[str, str]) -> snmp.Credential:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who entered it
     """
     if kind not in Kind.values:
-        raise ValueError(f"The kind is {', '.join(Kind.values[:-1])} or {Kind.values[-1]}.")
+        raise Refusal(f"The kind is {', '.join(Kind.values[:-1])} or {Kind.values[-1]}.")
     for name in secret:
         if name not in fields_of(kind):
-            raise ValueError(f"A version {kind[1:]} credential has no {name.replace('_', ' ')}.")
+            raise Refusal(f"A version {kind[1:]} credential has no {name.replace('_', ' ')}.")
         if len(secret[name]) > 255 or "\0" in secret[name]:
-            raise ValueError(f"The {name.replace('_', ' ')} has at most 255 characters, none of them a zero.")
+            raise Refusal(f"The {name.replace('_', ' ')} has at most 255 characters, none of them a zero.")
     if kind != Kind.V3:
         if not secret.get("community"):
-            raise ValueError(f"A version {kind[1:]} credential needs a community.")
+            raise Refusal(f"A version {kind[1:]} credential needs a community.")
         return snmp.Community(secret["community"], pdu.VERSION_1 if kind == Kind.V1 else pdu.VERSION_2C)
     if not secret.get("user"):
-        raise ValueError("A version 3 credential needs a user name.")
+        raise Refusal("A version 3 credential needs a user name.")
     auth, priv = secret.get("auth", ""), secret.get("priv", "")
     for word, protocol in (("authentication", auth), ("privacy", priv)):
         password = secret.get(f"{word[:4]}_password", "")
         if protocol and len(password) < 8:
-            raise ValueError(f"The {word} password needs at least 8 characters (RFC 3414).")
+            raise Refusal(f"The {word} password needs at least 8 characters (RFC 3414).")
         if password and not protocol:
-            raise ValueError(f"There is a password for {word}, but no protocol; choose one, or leave both out.")
+            raise Refusal(f"There is a password for {word}, but no protocol; choose one, or leave both out.")
     if priv and not auth:
-        raise ValueError("Privacy without authentication is not allowed (RFC 3411).")
+        raise Refusal("Privacy without authentication is not allowed (RFC 3411).")
     return usm.User(
         secret["user"],
         _protocol(usm.AuthProtocol, auth),
@@ -93,7 +94,7 @@ def _protocol(protocols: type[P], name: str) -> P | None:
     except ValueError as error:
         offered = ", ".join(protocols)
         why = NOT_SPOKEN.get(name.lower().replace("-", ""), f"{name!r} is not known here")
-        raise ValueError(f"{why}; there are {offered}.") from error
+        raise Refusal(f"{why}; there are {offered}.") from error
 
 
 def opened(credential: Credential) -> snmp.Credential:
@@ -101,7 +102,7 @@ def opened(credential: Credential) -> snmp.Credential:
 
     Raises
     ------
-    SecretUnreadable, ValueError
+    SecretUnreadable, Refusal
     """
     return open_secret(credential.kind, revealed(credential))
 
@@ -137,7 +138,7 @@ def create(
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who entered it
     """
     sealed = seal_credential(kind, secret)
@@ -166,7 +167,7 @@ def change(
 
     Raises
     ------
-    Stale, ValueError, Credential.DoesNotExist
+    Stale, Refusal, Credential.DoesNotExist
     """
     found = claim(Credential, pk, edition)
     told = {name: value for name, value in secret.items() if value or name in ("auth", "priv")}
@@ -195,7 +196,7 @@ def remove(pk: int, by: str = "") -> None:
 
     Raises
     ------
-    ValueError
+    Refusal
         if devices use it, with their names
     Credential.DoesNotExist
     """
@@ -203,7 +204,7 @@ def remove(pk: int, by: str = "") -> None:
     users = list(found.devices.order_by("name").values_list("name", flat=True)[:4])
     if users:
         names = ", ".join(users[:3]) + (" and others" if len(users) > 3 else "")
-        raise ValueError(f"It is used by {names}; give them another one first.")
+        raise Refusal(f"It is used by {names}; give them another one first.")
     found.delete()
     note_action(f"credential {found.name} deleted", by)
 
@@ -214,7 +215,7 @@ def reorder(numbers: Iterable[int], by: str = "") -> None:
 
     Raises
     ------
-    ValueError
+    Refusal
         if a number is none of a credential
     """
     ordered = put_in_order(Credential, numbers)
@@ -238,11 +239,11 @@ def in_order(site: str = "") -> list[Credential]:
 def _sites(names: Sequence[str]) -> list[Site]:
     found = list(Site.objects.filter(name__in=names))
     if missing := sorted(set(names) - {site.name for site in found}):
-        raise ValueError(f"There is no site {missing[0]!r}.")
+        raise Refusal(f"There is no site {missing[0]!r}.")
     return found
 
 
 def _name(credential: Credential, name: str) -> None:
     credential.name = name.strip()
     if not 1 <= len(credential.name) <= 80:
-        raise ValueError("A name has 1 to 80 characters.")
+        raise Refusal("A name has 1 to 80 characters.")

@@ -11,6 +11,7 @@ from django.utils import timezone
 from lumtar.core.discovery import Described, PartDescribed, PortDescribed
 from lumtar.core.following import Port, follow
 from lumtar.core.profiles import Recognition, Table
+from lumtar.core.refusal import Refusal
 from lumtar.core.speeds import NOT_CREDIBLE, SpeedSource, chosen
 from lumtar.core.units import rate
 from lumtar.domain.inventory.labelling import Labeller, label_ports, uses_speed
@@ -268,13 +269,13 @@ def override_speed(pk: int, in_bps: int | None, out_bps: int | None, by: str) ->
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who entered it
     Interface.DoesNotExist
     """
     for bps in (in_bps, out_bps):
         if bps is not None and not 1_000 <= bps <= FASTEST:
-            raise ValueError("A sold speed lies between 1 kb/s and 10 Tb/s; leave it empty for the port's own.")
+            raise Refusal("A sold speed lies between 1 kb/s and 10 Tb/s; leave it empty for the port's own.")
     found = Interface.objects.select_for_update(of=("self",)).select_related("device").get(pk=pk)
     found.in_override_bps, found.out_override_bps = in_bps, out_bps
     found.save(update_fields=["in_override_bps", "out_override_bps"])

@@ -8,6 +8,7 @@ from django.db import connection, transaction
 
 from lumtar.core.conditions import Ask, Both, Either, Kind, Not, Tree, quantity, understand
 from lumtar.core.groups import GROUP_FIELDS, circle, within
+from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory.models import Group, Interface
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.editing import claim, mark
@@ -176,20 +177,20 @@ def save(told: GroupTold, by: str, pk: int | None = None, edition: int = 0) -> G
 
     Raises
     ------
-    ValueError, Stale, Group.DoesNotExist
+    Refusal, Stale, Group.DoesNotExist
     """
     name = told.name.strip()
     if not 1 <= len(name) <= LONGEST_NAME:
-        raise ValueError(f"A group's name has 1 to {LONGEST_NAME} characters.")
+        raise Refusal(f"A group's name has 1 to {LONGEST_NAME} characters.")
     condition = understand(told.condition, GROUP_FIELDS)
     # Two who put groups into each other at once would close a circle that neither sees.
     list(Group.objects.select_for_update().values_list("pk"))
     there = Group.objects.in_bulk(told.parts)
     if missing := [part for part in told.parts if part not in there]:
-        raise ValueError(f"There is no group {missing[0]}; it may have been deleted meanwhile.")
+        raise Refusal(f"There is no group {missing[0]}; it may have been deleted meanwhile.")
     if pk is not None and (around := circle(_parts(), pk, told.parts)) is not None:
         whole = "itself" if around == pk else f"{there[around].name}, which contains it already"
-        raise ValueError(f"{name} cannot contain {whole}.")
+        raise Refusal(f"{name} cannot contain {whole}.")
     found = Group() if pk is None else claim(Group, pk, edition)
     found.name, found.condition = name, condition.text
     mark(found, by)
@@ -205,12 +206,12 @@ def put(pk: int, ports: Sequence[int], by: str, out: bool = False) -> int:
 
     Raises
     ------
-    ValueError, Group.DoesNotExist
+    Refusal, Group.DoesNotExist
     """
     found = Group.objects.select_for_update().get(pk=pk)
     known = set(Interface.objects.filter(pk__in=ports).values_list("pk", flat=True))
     if len(known) < len(set(ports)):
-        raise ValueError("One of these ports is not there any more.")
+        raise Refusal("One of these ports is not there any more.")
     (found.ports.remove if out else found.ports.add)(*known)
     note_action(f"{len(known)} ports {'taken out of' if out else 'put into'} the group {found.name}", by)
     announce("groups")

@@ -8,6 +8,7 @@ from django.db import transaction
 
 from lumtar.core import conditions
 from lumtar.core.labels import LONGEST, PORT_FIELDS, Decided, LabelRule, Own, Role, check_template, decide, type_name
+from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory import models
 from lumtar.domain.inventory.models import Device, Interface, LabelRun
 from lumtar.domain.logbook.services import note_action
@@ -161,10 +162,10 @@ def checked_role(role: str) -> str:
 
     Raises
     ------
-    ValueError
+    Refusal
     """
     if role and role not in set(Role):
-        raise ValueError(f"A role is one of {', '.join(Role)}, not “{role[:30]}”.")
+        raise Refusal(f"A role is one of {', '.join(Role)}, not “{role[:30]}”.")
     return role
 
 
@@ -173,11 +174,11 @@ def checked_tags(tags: Mapping[str, str]) -> dict[str, str]:
 
     Raises
     ------
-    ValueError
+    Refusal
     """
     found = {key.strip(): value.strip() for key, value in tags.items()}
     if len(found) > 20 or any(not 1 <= len(key) <= 60 or len(value) > 200 for key, value in found.items()):
-        raise ValueError("A port has at most 20 tags, of at most 60 characters with values of at most 200.")
+        raise Refusal("A port has at most 20 tags, of at most 60 characters with values of at most 200.")
     return found
 
 
@@ -187,12 +188,12 @@ def overrule(pk: int, label: str | None, role: str | None, tags: Mapping[str, st
 
     Raises
     ------
-    ValueError, Interface.DoesNotExist
+    Refusal, Interface.DoesNotExist
     """
     port = Interface.objects.select_for_update(of=("self",)).select_related("device").get(pk=pk)
     before = port.label
     if label is not None and not 1 <= len(label.strip()) <= LONGEST:
-        raise ValueError(f"A label has 1 to {LONGEST} characters.")
+        raise Refusal(f"A label has 1 to {LONGEST} characters.")
     port.own_label = None if label is None else " ".join(label.split())
     port.own_role = None if role is None else checked_role(role)
     port.own_tags = checked_tags(tags)
@@ -224,16 +225,16 @@ def checked_rule(told: RuleTold, number: int = 0) -> LabelRule:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who wrote it
     """
     name = told.name.strip()
     if not 1 <= len(name) <= 80:
-        raise ValueError("A rule's name has 1 to 80 characters.")
+        raise Refusal("A rule's name has 1 to 80 characters.")
     template = check_template(told.template) if told.template.strip() else ""
     tags = checked_tags(told.tags or {})
     if not (told.role or template or tags):
-        raise ValueError("The rule decides nothing yet: give it a role, a template or a tag.")
+        raise Refusal("The rule decides nothing yet: give it a role, a template or a tag.")
     condition = conditions.understand(told.condition, PORT_FIELDS)
     return LabelRule(number, name, condition, checked_role(told.role), template, tags)
 
@@ -244,7 +245,7 @@ def save_rule(told: RuleTold, by: str, pk: int | None = None, edition: int = 0) 
 
     Raises
     ------
-    ValueError, Stale, LabelRule.DoesNotExist
+    Refusal, Stale, LabelRule.DoesNotExist
     """
     rule = checked_rule(told)
     found = (
@@ -276,7 +277,7 @@ def order_rules(ids: Sequence[int], by: str) -> None:
 
     Raises
     ------
-    ValueError
+    Refusal
     """
     put_in_order(models.LabelRule, ids)
     note_action("label rules put in another order", by)

@@ -8,6 +8,7 @@ from django.db.models import F, FloatField, Sum
 from django.db.models.functions import Cast
 from django.utils import timezone
 
+from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory.models import Device, DeviceState, PollRequest
 from lumtar.domain.operation.models import Process
 from lumtar.domain.operation.services import announce
@@ -24,15 +25,15 @@ def ask(pk: int, by: str) -> PollRequest:
 
     Raises
     ------
-    ValueError
+    Refusal
         with the reason why it will not be polled
     Device.DoesNotExist
     """
     device = Device.objects.get(pk=pk)
     if device.retired_at:
-        raise ValueError(f"{device.name} is retired; restore it first.")
+        raise Refusal(f"{device.name} is retired; restore it first.")
     if not device.enabled:
-        raise ValueError(f"Polling of {device.name} is switched off; switch it on first.")
+        raise Refusal(f"Polling of {device.name} is switched off; switch it on first.")
     now = timezone.now()
     PollRequest.objects.filter(device=device, asked_at__lt=now - KEPT).delete()
     return PollRequest.objects.create(device=device, asked_by=by, asked_at=now)

@@ -20,6 +20,7 @@ from lumtar.core.profiles import (
     check_object,
     recognise,
 )
+from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory.models import Device, Profile
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.editing import claim, mark, put_in_order
@@ -111,25 +112,25 @@ def _checked(told: ProfileTold) -> Profile:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who wrote it
     """
     name = told.name.strip()
     if not 1 <= len(name) <= 80:
-        raise ValueError("A profile's name has 1 to 80 characters.")
+        raise Refusal("A profile's name has 1 to 80 characters.")
     if told.kind not in set(DeviceKind):
-        raise ValueError(f"A kind is one of {', '.join(DeviceKind)}.")
+        raise Refusal(f"A kind is one of {', '.join(DeviceKind)}.")
     if unknown := set(told.tables) - set(Table):
-        raise ValueError(f"There is no table {sorted(unknown)[0]!r}; there are {', '.join(Table)}.")
+        raise Refusal(f"There is no table {sorted(unknown)[0]!r}; there are {', '.join(Table)}.")
     prefixes = [check_object(prefix, "prefix", "", 1.0, False, False).oid for prefix in told.prefixes if prefix.strip()]
     condition = conditions.understand(told.condition, SYSTEM_FIELDS)
     if len(prefixes) > 100 or len(told.objects) > MOST_OBJECTS:
-        raise ValueError(f"A profile has at most 100 prefixes and {MOST_OBJECTS} objects.")
+        raise Refusal(f"A profile has at most 100 prefixes and {MOST_OBJECTS} objects.")
     objects = [check_object(**each) for each in told.objects]
     for value, what in (("oid", "identifier"), ("name", "name")):
         values = [getattr(each, value) for each in objects]
         if twice := next((each for each in values if values.count(each) > 1), ""):
-            raise ValueError(f"Two objects have the {what} {twice}.")
+            raise Refusal(f"Two objects have the {what} {twice}.")
     return Profile(
         name=name,
         kind=told.kind,
@@ -152,7 +153,7 @@ def save(told: ProfileTold, by: str, pk: int | None = None, edition: int = 0, fo
 
     Raises
     ------
-    ValueError, Stale, Profile.DoesNotExist
+    Refusal, Stale, Profile.DoesNotExist
     """
     wanted = _checked(told)
     if pk is None:
@@ -199,7 +200,7 @@ def reorder(ids: Iterable[int], by: str) -> None:
 
     Raises
     ------
-    ValueError
+    Refusal
     """
     put_in_order(Profile, ids)
     note_action("profiles put in another order", by)

@@ -10,6 +10,7 @@ from django.utils import timezone
 from lumtar.core.devicelist import check_address, check_interval, check_port
 from lumtar.core.labels import check_template
 from lumtar.core.reach import PRIVATE, is_address, may_be_sent, refusal
+from lumtar.core.refusal import Refusal
 from lumtar.domain.alarms.services import clear_device
 from lumtar.domain.inventory.credentials import Kind, create, open_secret, opened
 from lumtar.domain.inventory.labelling import label_ports
@@ -43,16 +44,16 @@ def add_device(
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who adds it
     """
     address = check_address(address)
     port = 0 if way == Way.ICMP else check_port(port)
     if way not in Way.values:
-        raise ValueError(f"A device is watched by {', '.join(Way.values[:-1])} or {Way.values[-1]}.")
+        raise Refusal(f"A device is watched by {', '.join(Way.values[:-1])} or {Way.values[-1]}.")
     if there := Device.objects.filter(address=address, port=port, way=way).first():
         retired = ", retired; restore it instead" if there.retired_at else ""
-        raise ValueError(
+        raise Refusal(
             f"There is a device at {address}{f' port {port}' if port else ''} already: {there.name}{retired}."
         )
     if way != Way.SNMP:
@@ -77,7 +78,7 @@ def add_device(
             with transaction.atomic():
                 device.save()
         except IntegrityError as error:
-            raise ValueError(f"There is a device at {address} port {port} already.") from error
+            raise Refusal(f"There is a device at {address} port {port} already.") from error
         device.groups.set(_groups(groups))
         DeviceState.objects.create(device=device, since=timezone.now())
         note_action(f"{device.name} added", by, device)
@@ -87,7 +88,7 @@ def add_device(
 
 def _name(name: str) -> str:
     if not 1 <= len(name) <= 120 or any(ord(letter) < 32 for letter in name):
-        raise ValueError("A name has 1 to 120 characters, none of them a control character.")
+        raise Refusal("A name has 1 to 120 characters, none of them a control character.")
     return name
 
 
@@ -96,25 +97,25 @@ def site_called(name: str) -> Site | None:
 
     Raises
     ------
-    ValueError
+    Refusal
     """
     name = name.strip()
     if len(name) > 80:
-        raise ValueError("A site's name has at most 80 characters.")
+        raise Refusal("A site's name has at most 80 characters.")
     return Site.objects.get_or_create(name=name)[0] if name else None
 
 
 def _groups(names: Iterable[str]) -> list[Group]:
     wanted = [name.strip() for name in names if name.strip()]
     if any(len(name) > 80 for name in wanted):
-        raise ValueError("A group's name has at most 80 characters.")
+        raise Refusal("A group's name has at most 80 characters.")
     return [Group.objects.get_or_create(name=name)[0] for name in wanted]
 
 
 def _check_reach(credential: Credential, address: str) -> None:
     """A name is looked up when it is polled; an address can be refused at once."""
     if is_address(address) and not may_be_sent(credential.ranges, address):
-        raise ValueError(
+        raise Refusal(
             f"{refusal(credential.name, credential.ranges, address).capitalize()}. An administrator can allow it in Credentials."
         )
 
@@ -137,7 +138,7 @@ def checked_own(values: Mapping[str, str]) -> dict[str, str]:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who entered it
     """
     if not any(values.values()):
@@ -146,7 +147,7 @@ def checked_own(values: Mapping[str, str]) -> dict[str, str]:
     found = {}
     for name, value in values.items():
         if name not in fields:
-            raise ValueError(f"There is no own field {name!r}; make it first.")
+            raise Refusal(f"There is no own field {name!r}; make it first.")
         if value:
             found[name] = _own_value(fields[name], value)
     return found
@@ -155,7 +156,7 @@ def checked_own(values: Mapping[str, str]) -> dict[str, str]:
 def _own_value(field: OwnField, value: str) -> str:
     text = value.strip()
     if len(text) > 400:
-        raise ValueError(f"{field.name} is longer than 400 characters.")
+        raise Refusal(f"{field.name} is longer than 400 characters.")
     try:
         if field.kind == OwnField.Kind.NUMBER:
             float(text)
@@ -163,9 +164,9 @@ def _own_value(field: OwnField, value: str) -> str:
             date.fromisoformat(text)
     except ValueError as error:
         form = "a number" if field.kind == OwnField.Kind.NUMBER else "a date like 2026-11-23"
-        raise ValueError(f"{field.name} is {form}, not {text[:30]!r}.") from error
+        raise Refusal(f"{field.name} is {form}, not {text[:30]!r}.") from error
     if field.kind == OwnField.Kind.CHOICE and text not in field.choices:
-        raise ValueError(f"{field.name} is one of {', '.join(field.choices)}, not {text[:30]!r}.")
+        raise Refusal(f"{field.name} is one of {', '.join(field.choices)}, not {text[:30]!r}.")
     return text
 
 
@@ -192,7 +193,7 @@ def change_device(pk: int, edition: int, by: str, **told: Any) -> Device:
 
     Raises
     ------
-    Stale, ValueError, Device.DoesNotExist
+    Stale, Refusal, Device.DoesNotExist
     """
     found = claim(Device, pk, edition)
     if found.credential_id:
@@ -210,7 +211,7 @@ def change_device(pk: int, edition: int, by: str, **told: Any) -> Device:
     if "credential" in told and found.way == Way.SNMP:
         credential = Credential.objects.filter(pk=told["credential"]).first()
         if credential is None:
-            raise ValueError("There is no such credential; it may have been deleted meanwhile.")
+            raise Refusal("There is no such credential; it may have been deleted meanwhile.")
         found.credential = credential
     if found.credential is not None and ("address" in told or "credential" in told):
         _check_reach(found.credential, found.address)
@@ -231,7 +232,7 @@ def change_device(pk: int, edition: int, by: str, **told: Any) -> Device:
         with transaction.atomic():
             found.save()
     except IntegrityError as error:
-        raise ValueError(f"There is a device at {found.address} port {found.port} already.") from error
+        raise Refusal(f"There is a device at {found.address} port {found.port} already.") from error
     if "groups" in told:
         found.groups.set(_groups(told["groups"]))
     after = _said(found)
@@ -257,7 +258,7 @@ def _choose_profile(device: Device, number: int) -> None:
         return
     profile = Profile.objects.filter(pk=number).first()
     if profile is None:
-        raise ValueError("There is no such profile; it may have been deleted meanwhile.")
+        raise Refusal("There is no such profile; it may have been deleted meanwhile.")
     if profile.pk != device.profile_id or device.profile_by:
         give(device, profile)
 
@@ -268,13 +269,13 @@ def retire(pk: int, by: str) -> Device:
 
     Raises
     ------
-    ValueError
+    Refusal
         if it is retired already
     Device.DoesNotExist
     """
     found = Device.objects.select_for_update(of=("self",)).get(pk=pk)
     if found.retired_at:
-        raise ValueError(f"{found.name} is retired already.")
+        raise Refusal(f"{found.name} is retired already.")
     now = timezone.now()
     Gap.objects.filter(device=found, end=None).update(end=now)
     Gap.objects.create(device=found, start=now, reason=Gap.Reason.RETIRED, words="retired, not polled")
@@ -289,13 +290,13 @@ def restore(pk: int, by: str) -> Device:
 
     Raises
     ------
-    ValueError
+    Refusal
         if it is not retired
     Device.DoesNotExist
     """
     found = Device.objects.select_for_update(of=("self",)).get(pk=pk)
     if not found.retired_at:
-        raise ValueError(f"{found.name} is not retired.")
+        raise Refusal(f"{found.name} is not retired.")
     now = timezone.now()
     Gap.objects.filter(device=found, reason=Gap.Reason.RETIRED, end=None).update(end=now)
     DeviceState.objects.filter(device=found).update(reach=Reach.UNKNOWN, since=now)
@@ -318,13 +319,13 @@ def delete(pk: int, by: str) -> None:
 
     Raises
     ------
-    ValueError
+    Refusal
         if it is not retired
     Device.DoesNotExist
     """
     found = Device.objects.select_for_update(of=("self",)).get(pk=pk)
     if not found.retired_at:
-        raise ValueError(f"Retire {found.name} first: deleting takes its history with it, and cannot be undone.")
+        raise Refusal(f"Retire {found.name} first: deleting takes its history with it, and cannot be undone.")
     found.delete()
     note_action(f"{found.name} ({found.address}) deleted with its history", by)
     announce("devices")

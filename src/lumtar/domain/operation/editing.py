@@ -6,6 +6,8 @@ from typing import TypeVar
 from django.db import IntegrityError, models, transaction
 from django.utils import timezone
 
+from lumtar.core.refusal import Refusal
+
 
 class Stale(Exception):
     """What was to be changed has been changed by somebody else meanwhile; the words say so."""
@@ -40,7 +42,7 @@ def mark(row: models.Model, by: str) -> None:
 
     Raises
     ------
-    ValueError
+    Refusal
         if another one has its name already
     """
     row.changed_at, row.changed_by = timezone.now(), by[:150]  # type: ignore[attr-defined]
@@ -48,7 +50,7 @@ def mark(row: models.Model, by: str) -> None:
         with transaction.atomic():
             row.save()
     except IntegrityError as error:
-        raise ValueError(f"There is a {row._meta.verbose_name} called {row} already.") from error
+        raise Refusal(f"There is a {row._meta.verbose_name} called {row} already.") from error
 
 
 def put_in_order(model: type[T], numbers: Iterable[int]) -> list[T]:
@@ -56,13 +58,13 @@ def put_in_order(model: type[T], numbers: Iterable[int]) -> list[T]:
 
     Raises
     ------
-    ValueError
+    Refusal
         if a number is none of a row
     """
     wanted = list(dict.fromkeys(numbers))
     there = {row.pk: row for row in model._default_manager.select_for_update()}
     if missing := [number for number in wanted if number not in there]:
-        raise ValueError(f"There is no {model._meta.verbose_name} {missing[0]}; it may have been deleted meanwhile.")
+        raise Refusal(f"There is no {model._meta.verbose_name} {missing[0]}; it may have been deleted meanwhile.")
     ordered = [there[number] for number in [*wanted, *(number for number in there if number not in wanted)]]
     for place, row in enumerate(ordered):
         row.place = place  # type: ignore[attr-defined]

@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 from django.db.models import Min
 from django.utils import timezone
 
+from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.readings.models import LiveReading, LiveState, LiveWish
 
@@ -40,17 +41,17 @@ def wish(ports: Sequence[int], every_s: int, by: str) -> datetime:
 
     Raises
     ------
-    ValueError
+    Refusal
         with the reason why they are not looked at
     """
     chosen = sorted(set(ports))
     if every_s not in EVERY:
-        raise ValueError(f"Choose {', '.join(map(str, EVERY[:-1]))} or {EVERY[-1]} seconds.")
+        raise Refusal(f"Choose {', '.join(map(str, EVERY[:-1]))} or {EVERY[-1]} seconds.")
     if len(chosen) > MOST_PORTS:
-        raise ValueError(f"These are {len(chosen)} ports; {MOST_PORTS} at most are looked at together.")
+        raise Refusal(f"These are {len(chosen)} ports; {MOST_PORTS} at most are looked at together.")
     found = list(Interface.objects.filter(pk__in=chosen).select_related("device"))
     if len(found) < len(chosen):
-        raise ValueError("One of these ports is not there any more.")
+        raise Refusal("One of these ports is not there any more.")
     for interface in found:
         _check(interface)
     now = timezone.now()
@@ -68,11 +69,11 @@ def wish(ports: Sequence[int], every_s: int, by: str) -> datetime:
 def _check(interface: Interface) -> None:
     device = interface.device
     if device.retired_at:
-        raise ValueError(f"{device.name} is retired; restore it first.")
+        raise Refusal(f"{device.name} is retired; restore it first.")
     if not device.enabled:
-        raise ValueError(f"Polling of {device.name} is switched off; switch it on first.")
+        raise Refusal(f"Polling of {device.name} is switched off; switch it on first.")
     if interface.gone_at or device.way != Device.Way.SNMP:
-        raise ValueError(f"{device.name} does not list {interface.label} any more.")
+        raise Refusal(f"{device.name} does not list {interface.label} any more.")
 
 
 def _check_room(found: Iterable[Interface], now: datetime, by: str) -> None:
@@ -84,9 +85,9 @@ def _check_room(found: Iterable[Interface], now: datetime, by: str) -> None:
     for interface in found:
         looked_at.setdefault(interface.device_id, set()).add(interface.pk)
         if len(looked_at[interface.device_id]) > MOST_AT_A_DEVICE:
-            raise ValueError(f"Too many ports of {interface.device.name} are looked at just now.")
+            raise Refusal(f"Too many ports of {interface.device.name} are looked at just now.")
     if len(looked_at) > MOST_DEVICES:
-        raise ValueError(f"{MOST_DEVICES} devices at most are looked at at a time, by everybody together.")
+        raise Refusal(f"{MOST_DEVICES} devices at most are looked at at a time, by everybody together.")
 
 
 def end(by: str) -> None:

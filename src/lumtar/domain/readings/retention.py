@@ -6,6 +6,7 @@ from django.db import connection, transaction
 from django.utils import timezone
 
 from lumtar.core.levels import Kept, Level
+from lumtar.core.refusal import Refusal
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.editing import claim, mark
 from lumtar.domain.readings.models import Retention
@@ -61,7 +62,7 @@ def change(days: dict[Level, int], edition: int, by: str) -> Retention:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who wants it
     Stale
         if somebody else changed it meanwhile
@@ -69,9 +70,9 @@ def change(days: dict[Level, int], edition: int, by: str) -> Retention:
     told = [days[level] for level in FIELDS]
     for level, number in days.items():
         if not LEAST_DAYS <= number <= MOST_DAYS:
-            raise ValueError(f"{level.capitalize()} are kept for {LEAST_DAYS} to {MOST_DAYS:,} days.")
+            raise Refusal(f"{level.capitalize()} are kept for {LEAST_DAYS} to {MOST_DAYS:,} days.")
     if told != sorted(told):
-        raise ValueError("A coarser level is kept at least as long as a finer one: it is what remains of it.")
+        raise Refusal("A coarser level is kept at least as long as a finer one: it is what remains of it.")
     with transaction.atomic():
         Retention.objects.get_or_create(pk=1)
         found = claim(Retention, 1, edition)

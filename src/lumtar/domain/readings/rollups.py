@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from lumtar.core import percentiles
 from lumtar.core.counters import VOID, Flag
 from lumtar.core.measures.rates import sql_bits_per_second
+from lumtar.core.refusal import Refusal
 from lumtar.domain.readings import bulk
 from lumtar.domain.readings.models import Due, RolledUp
 
@@ -267,14 +268,14 @@ def rebuild(start: datetime, end: datetime) -> int:
 
     Raises
     ------
-    ValueError
+    Refusal
         if none has
     """
     with connection.cursor() as cursor:
         cursor.execute("SELECT min(at), max(at) FROM readings_reading")
         oldest, newest = cursor.fetchone()
     if oldest is None or newest <= start:
-        raise ValueError("There are no readings of that time to sum up.")
+        raise Refusal("There are no readings of that time to sum up.")
     written, day, last = 0, max(day_of(start), day_of(oldest)), min(end, five_of(newest))
     while day < last:
         following = min(day + DAY, last)

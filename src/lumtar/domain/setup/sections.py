@@ -6,6 +6,7 @@ from typing import Any
 
 from lumtar.core.groups import within
 from lumtar.core.reach import PRIVATE
+from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory import credentials, groups, labelling, profiles
 from lumtar.domain.inventory.models import Credential, Group, LabelRule, Profile, Site
 from lumtar.domain.inventory.services import site_called
@@ -36,7 +37,7 @@ class Section(ABC):
 
         Raises
         ------
-        ValueError
+        Refusal
         """
 
     def order(self, names: Sequence[str]) -> None:
@@ -53,7 +54,7 @@ class Section(ABC):
 def _numbers(model: Any, names: Sequence[str], what: str) -> list[int]:
     found = dict(model.objects.filter(name__in=names).values_list("name", "pk"))
     if missing := [name for name in names if name not in found]:
-        raise ValueError(f"There is no {what} {missing[0]!r}.")
+        raise Refusal(f"There is no {what} {missing[0]!r}.")
     return [found[name] for name in names]
 
 
@@ -103,11 +104,11 @@ class Credentials(Section):
     def keep(self, entry: Plain, is_new: bool, by: str) -> None:
         """Change where one is tried; its secret can only be entered by a person."""
         if is_new:
-            raise ValueError("It is not here yet, and a set-up holds no secrets: make it first.")
+            raise Refusal("It is not here yet, and a set-up holds no secrets: make it first.")
         found = Credential.objects.get(name=entry["name"])
         secret = credentials.revealed(found)
         if found.kind != entry["kind"] or any(secret.get(name, "") != entry[name] for name in ("user", "auth", "priv")):
-            raise ValueError("Its version, user and protocols belong to its secret: change them on screen.")
+            raise Refusal("Its version, user and protocols belong to its secret: change them on screen.")
         credentials.change(
             found.pk,
             found.edition,

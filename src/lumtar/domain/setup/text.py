@@ -7,6 +7,7 @@ from typing import Any
 import yaml
 from django.db import transaction
 
+from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory.jobs import label_all
 from lumtar.domain.setup.sections import Plain, Section, sections
 
@@ -58,27 +59,27 @@ def understand(text: str) -> dict[str, list[Plain]]:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who wrote it, with the line if it is no YAML
     """
     try:
         found = yaml.safe_load(text)
     except yaml.MarkedYAMLError as error:
         line = f" in line {error.problem_mark.line + 1}" if error.problem_mark else ""
-        raise ValueError(f"This is no YAML: {error.problem}{line}.") from error
+        raise Refusal(f"This is no YAML: {error.problem}{line}.") from error
     except yaml.YAMLError as error:
-        raise ValueError(f"This is no YAML: {error}.") from error
+        raise Refusal(f"This is no YAML: {error}.") from error
     if not isinstance(found, Mapping):
-        raise ValueError("A set-up has sections: " + ", ".join(section.key for section in sections()) + ".")
+        raise Refusal("A set-up has sections: " + ", ".join(section.key for section in sections()) + ".")
     known = {section.key for section in sections()}
     if unknown := sorted(str(key) for key in found if key not in known and key != "lumtar"):
-        raise ValueError(f"There is no section {unknown[0]!r}; there are {', '.join(sorted(known))}.")
+        raise Refusal(f"There is no section {unknown[0]!r}; there are {', '.join(sorted(known))}.")
     if found.get("lumtar", FORM) != FORM:
-        raise ValueError(f"This set-up is of form {found['lumtar']}; form {FORM} is understood here.")
+        raise Refusal(f"This set-up is of form {found['lumtar']}; form {FORM} is understood here.")
     for key in known & set(found):
         entries = found[key] or []
         if not isinstance(entries, list) or not all(isinstance(each, Mapping) and each.get("name") for each in entries):
-            raise ValueError(f"{key} is a list of entries with a name each.")
+            raise Refusal(f"{key} is a list of entries with a name each.")
     return {key: [dict(each) for each in found[key] or []] for key in known & set(found)}
 
 
@@ -92,7 +93,7 @@ def apply(text: str, by: str, dry_run: bool = False, for_all: bool = False) -> A
 
     Raises
     ------
-    ValueError
+    Refusal
         if the text is not understood
     """
     wanted = understand(text)
@@ -137,7 +138,7 @@ def _take(section: Section, entries: list[Plain], by: str, applied: Applied) -> 
 def _whole(section: Section, entry: Plain, now: Plain | None) -> Plain:
     """An entry with what it leaves out: as it is, or as a blank one has it."""
     if unknown := sorted(str(key) for key in entry if key != "name" and key not in section.blank):
-        raise ValueError(f"It has no field {unknown[0]!r}; there are {', '.join(section.blank) or 'none'}.")
+        raise Refusal(f"It has no field {unknown[0]!r}; there are {', '.join(section.blank) or 'none'}.")
     for key, value in entry.items():
         usual = section.blank.get(key)
         if isinstance(usual, str | list | dict | tuple) and not isinstance(
@@ -150,7 +151,7 @@ def _whole(section: Section, entry: Plain, now: Plain | None) -> Plain:
                 if isinstance(usual, list | tuple)
                 else "names with values"
             )
-            raise ValueError(f"Its {key} is {kind}, not {value!r}.")
+            raise Refusal(f"Its {key} is {kind}, not {value!r}.")
     blank = {key: _listed(value) for key, value in section.blank.items()}
     return {**blank, **{key: _listed(value) for key, value in (now or {}).items()}, **entry, "name": str(entry["name"])}
 

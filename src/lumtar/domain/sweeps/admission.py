@@ -9,6 +9,7 @@ from django.db import transaction
 from lumtar.core import conditions
 from lumtar.core.admission import FOUND_FIELDS, Admission, Outcome, admit
 from lumtar.core.devicelist import check_interval
+from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory import profiles
 from lumtar.domain.inventory.labelling import checked_tags
 from lumtar.domain.inventory.models import Credential, Device, Profile
@@ -77,7 +78,7 @@ def _add(finding: Finding, given: AdmissionRule, by: str) -> None:
     port = {"snmp": finding.sweep.port, "tcp": finding.tcp_port or 0, "icmp": 0}[way]
     try:
         if way == Device.Way.SNMP and not (given.credential or finding.credential):
-            raise ValueError("The credential that it answered to is deleted; run the sweep again.")
+            raise Refusal("The credential that it answered to is deleted; run the sweep again.")
         with transaction.atomic():
             device = add_device(
                 finding.address,
@@ -106,21 +107,21 @@ def decide_oneself(pk: int, outcome: str, by: str, **given: Any) -> Finding:
 
     Raises
     ------
-    ValueError
+    Refusal
         with the reason why it cannot be added
     Finding.DoesNotExist
     """
     finding = Finding.objects.select_for_update(of=("self",)).select_related("sweep__site").get(pk=pk)
     if outcome not in set(Outcome):
-        raise ValueError(f"What was found is one of: {', '.join(Outcome)}.")
+        raise Refusal(f"What was found is one of: {', '.join(Outcome)}.")
     if finding.device_id:
-        raise ValueError(f"It is a device already: {finding.device}.")
+        raise Refusal(f"It is a device already: {finding.device}.")
     finding.decision, finding.decided_by, finding.words = outcome, by, ""
     finding.is_own = outcome != Outcome.HOLD
     if outcome == Outcome.ADD:
         _add(finding, _checked(RuleTold(name=by or "somebody", outcome=Outcome.ADD, **given)), by)
         if finding.decision != Outcome.ADD:
-            raise ValueError(finding.words)
+            raise Refusal(finding.words)
     finding.save()
     return finding
 
@@ -143,7 +144,7 @@ def dry_run(told: RuleTold | None = None, pk: int | None = None) -> list[Would]:
 
     Raises
     ------
-    ValueError
+    Refusal
     """
     rules = ready()
     if told is not None:
@@ -166,18 +167,18 @@ def _checked(told: RuleTold) -> AdmissionRule:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who wrote it
     """
     if told.outcome not in set(Outcome):
-        raise ValueError(f"What is done with what was found is one of: {', '.join(Outcome)}.")
+        raise Refusal(f"What is done with what was found is one of: {', '.join(Outcome)}.")
     groups = [group.strip() for group in told.groups if group.strip()]
     if any(len(group) > 80 for group in groups):
-        raise ValueError("A group's name has at most 80 characters.")
+        raise Refusal("A group's name has at most 80 characters.")
     profile = Profile.objects.filter(pk=told.profile or 0).first()
     credential = Credential.objects.filter(pk=told.credential or 0).first()
     if (told.profile and not profile) or (told.credential and not credential):
-        raise ValueError("There is no such profile or credential; it may have been deleted meanwhile.")
+        raise Refusal("There is no such profile or credential; it may have been deleted meanwhile.")
     return AdmissionRule(
         name=told.name.strip(),
         condition=conditions.understand(told.condition, FOUND_FIELDS).text,
@@ -197,11 +198,11 @@ def save(told: RuleTold, by: str, pk: int | None = None, edition: int = 0) -> Ad
 
     Raises
     ------
-    ValueError, Stale, AdmissionRule.DoesNotExist
+    Refusal, Stale, AdmissionRule.DoesNotExist
     """
     wanted = _checked(told)
     if not 1 <= len(wanted.name) <= 80:
-        raise ValueError("A rule's name has 1 to 80 characters.")
+        raise Refusal("A rule's name has 1 to 80 characters.")
     if pk is None:
         found = wanted
         found.place = AdmissionRule.objects.count()
@@ -233,7 +234,7 @@ def reorder(ids: Sequence[int], by: str) -> None:
 
     Raises
     ------
-    ValueError
+    Refusal
     """
     put_in_order(AdmissionRule, ids)
     note_action("admission rules put in another order", by)

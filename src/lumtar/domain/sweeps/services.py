@@ -12,6 +12,7 @@ from lumtar.core import ranges
 from lumtar.core.devicelist import check_port
 from lumtar.core.ranges import Asking, Ranges
 from lumtar.core.reach import beyond
+from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory.credentials import in_order
 from lumtar.domain.inventory.models import Credential
 from lumtar.domain.inventory.services import site_called
@@ -67,7 +68,7 @@ def _credentials(told: SweepTold) -> list[Credential]:
         return in_order(told.site)
     found = {each.pk: each for each in Credential.objects.filter(pk__in=told.credentials)}
     if missing := [number for number in told.credentials if number not in found]:
-        raise ValueError(f"There is no credential {missing[0]}; it may have been deleted meanwhile.")
+        raise Refusal(f"There is no credential {missing[0]}; it may have been deleted meanwhile.")
     return list(found.values())
 
 
@@ -80,27 +81,27 @@ def _check(told: SweepTold) -> Ranges:
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who wrote it
     """
     if not 1 <= len(told.name.strip()) <= 80:
-        raise ValueError("A sweep's name has 1 to 80 characters.")
+        raise Refusal("A sweep's name has 1 to 80 characters.")
     found = ranges.understand(told.ranges, told.without)
     for port in [*told.tcp_ports, told.port]:
         check_port(port)
     if len(told.tcp_ports) > 10:
-        raise ValueError("At most ten TCP ports are tried.")
+        raise Refusal("At most ten TCP ports are tried.")
     if not 1 <= told.per_second <= 5000:
-        raise ValueError("The rate lies between 1 and 5,000 packets a second.")
+        raise Refusal("The rate lies between 1 and 5,000 packets a second.")
     if not 0.1 <= told.timeout_s <= 10 or not 1 <= told.tries <= 5:
-        raise ValueError("An answer is waited for 0.1 to 10 seconds, in 1 to 5 tries.")
+        raise Refusal("An answer is waited for 0.1 to 10 seconds, in 1 to 5 tries.")
     if told.every_s and not SHORTEST <= told.every_s <= LONGEST:
-        raise ValueError("A sweep runs every 5 minutes to every 90 days, or only by hand.")
+        raise Refusal("A sweep runs every 5 minutes to every 90 days, or only by hand.")
     if told.retire_after_days is not None and not 1 <= told.retire_after_days <= 3650:
-        raise ValueError("The lost are retired after 1 to 3,650 days, or never.")
+        raise Refusal("The lost are retired after 1 to 3,650 days, or never.")
     if not _asking(told).packets:
         why = "there is no credential to try" if told.snmp else "choose ICMP, a TCP port or SNMP"
-        raise ValueError(f"The sweep asks nothing: {why}.")
+        raise Refusal(f"The sweep asks nothing: {why}.")
     return found
 
 
@@ -109,7 +110,7 @@ def estimate(told: SweepTold, pk: int | None = None) -> Estimate:
 
     Raises
     ------
-    ValueError
+    Refusal
     """
     wanted = _check(told)
     asking = _asking(told)
@@ -141,12 +142,12 @@ def save(told: SweepTold, by: str, pk: int | None = None, edition: int = 0) -> S
 
     Raises
     ------
-    ValueError
+    Refusal
         with a sentence for the person who wrote it; also if a run takes longer than its interval
     Stale, Sweep.DoesNotExist
     """
     if objection := estimate(told, pk).objection:
-        raise ValueError(objection)
+        raise Refusal(objection)
     found = Sweep() if pk is None else claim(Sweep, pk, edition)
     found.name, found.site = told.name.strip(), site_called(told.site)
     plain = ("ranges", "without", "icmp", "snmp", "port", "every_s", "per_second", "timeout_s", "tries")
@@ -166,13 +167,13 @@ def delete(pk: int, by: str) -> None:
 
     Raises
     ------
-    ValueError
+    Refusal
         while it runs
     Sweep.DoesNotExist
     """
     found = Sweep.objects.select_for_update(of=("self",)).get(pk=pk)
     if found.runs.filter(state__in=OPEN).exists():
-        raise ValueError(f"{found.name} runs just now; stop it first.")
+        raise Refusal(f"{found.name} runs just now; stop it first.")
     found.delete()
     note_action(f"sweep {found.name} deleted; devices that it added stay", by)
 
@@ -182,7 +183,7 @@ def start(pk: int, by: str) -> Run:
 
     Raises
     ------
-    ValueError
+    Refusal
         if it runs already
     Sweep.DoesNotExist
     """
@@ -192,7 +193,7 @@ def start(pk: int, by: str) -> Run:
             made = Run.objects.create(sweep=sweep, asked_by=by[:150])
             app.configure_task(JOB, queue="sweeps").defer(run=made.pk)
     except IntegrityError as error:
-        raise ValueError(f"{sweep.name} runs already.") from error
+        raise Refusal(f"{sweep.name} runs already.") from error
     announce("sweeps", [pk])
     return made
 
@@ -202,11 +203,11 @@ def stop(pk: int) -> None:
 
     Raises
     ------
-    ValueError
+    Refusal
         if it does not run
     """
     if not Run.objects.filter(sweep_id=pk, state__in=OPEN).update(is_to_stop=True):
-        raise ValueError("It does not run just now.")
+        raise Refusal("It does not run just now.")
     announce("sweeps", [pk])
 
 

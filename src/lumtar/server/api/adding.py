@@ -11,7 +11,7 @@ from lumtar.domain.inventory.models import Device
 from lumtar.server import limiting
 from lumtar.server.api.access import ENGINEER, Router
 from lumtar.server.api.errands import done_by_a_collector
-from lumtar.server.api.problems import Problem
+from lumtar.server.api.problems import refusing
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.streaming import json_lines
 
@@ -35,7 +35,7 @@ def try_device(request: HttpRequest, told: TrialIn) -> StreamingHttpResponse:
     """Look at an address: one line a step as it happens, then the outcome (application/x-ndjson)."""
     limiting.TRIES.take(request.user.get_username())
     limiting.TRIES.take()
-    try:
+    with refusing():
         address, port = check_address(told.address), check_port(told.port)
         if told.tcp_port is not None:
             check_port(told.tcp_port)
@@ -47,8 +47,6 @@ def try_device(request: HttpRequest, told: TrialIn) -> StreamingHttpResponse:
         if told.kind and any(told.secret.values()):
             credentials.open_secret(told.kind, told.secret)
             typed = {"kind": told.kind, "secret": told.secret}
-    except ValueError as error:
-        raise Problem(422, str(error)) from error
     there = Device.objects.filter(address=address, port=port).first()
     wanted = {"address": address, "port": port, "tcp_port": told.tcp_port, "credentials": stored, **typed}
 

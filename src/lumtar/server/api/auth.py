@@ -6,6 +6,7 @@ from django.http import HttpRequest
 from django.middleware.csrf import get_token
 
 from lumtar.core.access import Role
+from lumtar.core.refusal import Refusal
 from lumtar.domain.accounts import services
 from lumtar.domain.accounts.services import person_of
 from lumtar.server import limiting
@@ -107,7 +108,7 @@ def first_run(request: HttpRequest, told: SignIn) -> SessionOut:
     with limiting.HASHING.taken():
         try:
             user = services.create_first_user(told.name, told.password)
-        except ValueError as error:
+        except Refusal as error:
             raise Problem(409 if not services.needs_first_user() else 422, str(error)) from error
     return _enter(request, user, MODEL_BACKEND)
 

@@ -9,13 +9,14 @@ from django.shortcuts import get_object_or_404
 from ninja import Query, Status
 from pydantic import field_validator
 
+from lumtar.core.refusal import Refusal
 from lumtar.core.text import csv_line
 from lumtar.domain.inventory import catalogue
 from lumtar.domain.inventory.catalogue import Item
 from lumtar.domain.inventory.models import Group, OwnField
 from lumtar.server.api import paging
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
-from lumtar.server.api.problems import Problem
+from lumtar.server.api.problems import Problem, refusing
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.times import aware
 from lumtar.server.api.whole import WHOLE
@@ -77,7 +78,7 @@ def list_items(request: HttpRequest, told: Query[WantedPage]) -> Catalogue:
     wanted = told.model_dump(exclude={"limit", "cursor"})
     try:
         rows, total = catalogue.items(**wanted, limit=max(1, min(told.limit, 2000)), offset=start)
-    except ValueError as error:
+    except Refusal as error:
         raise Problem(422, str(error), "sort") from error
     return Catalogue(rows=rows, total=total, next=paging.following(start, len(rows), total))
 
@@ -117,10 +118,8 @@ def list_fields(request: HttpRequest) -> list[FieldOut]:
 @router.post("/ownfields", needs=ENGINEER.whole, response={201: FieldOut})
 def make_field(request: HttpRequest, told: FieldIn) -> Status[FieldOut]:
     """Add a field to every device."""
-    try:
+    with refusing():
         made = catalogue.make_field(told.name, told.kind, told.choices, request.user.get_username())
-    except ValueError as error:
-        raise Problem(422, str(error)) from error
     return Status(201, FieldOut(id=made.pk, name=made.name, kind=made.kind, choices=made.choices))
 
 

@@ -10,7 +10,7 @@ from lumtar.domain.inventory import credentials
 from lumtar.domain.inventory.models import Credential
 from lumtar.domain.operation.secrets import SecretUnreadable
 from lumtar.server.api.access import ADMINISTRATOR, ENGINEER, Router
-from lumtar.server.api.problems import Problem
+from lumtar.server.api.problems import refusing
 from lumtar.server.api.schema import Schema
 from lumtar.wire import usm
 
@@ -108,29 +108,25 @@ def list_credentials(request: HttpRequest) -> CredentialsOut:
 @router.post("/credentials", needs=ADMINISTRATOR.whole, response={201: CredentialOut})
 def make_credential(request: HttpRequest, told: CredentialIn) -> Status[CredentialOut]:
     """A new one, tried after all others."""
-    try:
+    with refusing():
         made = credentials.create(
             told.name, told.kind, told.secret, told.sites, request.user.get_username(), told.ranges
         )
-    except ValueError as error:
-        raise Problem(422, str(error)) from error
     return Status(201, _out(made, 0))
 
 
 @router.put("/credentials/order", needs=ADMINISTRATOR.whole, response=CredentialsOut)
 def order_credentials(request: HttpRequest, told: Order) -> CredentialsOut:
     """The order of trying."""
-    try:
+    with refusing(409):
         credentials.reorder(told.ids, request.user.get_username())
-    except ValueError as error:
-        raise Problem(409, str(error)) from error
     return list_credentials(request)
 
 
 @router.put("/credentials/{credential}", needs=ADMINISTRATOR.whole, response=CredentialOut)
 def change_credential(request: HttpRequest, credential: int, told: CredentialChange) -> CredentialOut:
     """Change one, for all devices that use it."""
-    try:
+    with refusing():
         found = credentials.change(
             credential,
             told.edition,
@@ -141,16 +137,12 @@ def change_credential(request: HttpRequest, credential: int, told: CredentialCha
             ranges=told.ranges,
             by=request.user.get_username(),
         )
-    except ValueError as error:
-        raise Problem(422, str(error)) from error
     return _out(found, found.devices.count())
 
 
 @router.delete("/credentials/{credential}", needs=ADMINISTRATOR.whole, response={204: None})
 def delete_credential(request: HttpRequest, credential: int) -> Status[None]:
     """Delete one that no device uses."""
-    try:
+    with refusing(409):
         credentials.remove(credential, request.user.get_username())
-    except ValueError as error:
-        raise Problem(409, str(error)) from error
     return Status(204, None)

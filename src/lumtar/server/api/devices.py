@@ -17,7 +17,7 @@ from lumtar.domain.readings.parts import PartSeries
 from lumtar.server.api import paging
 from lumtar.server.api.access import ENGINEER, OPERATOR, VIEWER, Router
 from lumtar.server.api.charts import GapOut, gaps_of
-from lumtar.server.api.problems import Problem
+from lumtar.server.api.problems import Problem, refusing
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.times import past, span
 
@@ -208,12 +208,10 @@ def add_device(request: HttpRequest, told: NewDevice) -> Status[Added]:
         stored = Credential.objects.filter(pk=told.credential).first()
         if stored is None:
             raise Problem(422, "There is no such credential; it may have been deleted meanwhile.", "credential")
-    try:
+    with refusing():
         device = services.add_device(
             **told.model_dump(exclude={"credential"}), credential=stored, by=request.user.get_username()
         )
-    except ValueError as error:
-        raise Problem(422, str(error)) from error
     return Status(201, Added(id=device.pk, name=device.name))
 
 
@@ -221,10 +219,8 @@ def add_device(request: HttpRequest, told: NewDevice) -> Status[Added]:
 def change_device(request: HttpRequest, device: int, told: DeviceChange) -> Added:
     """Change a device; the collector follows within seconds."""
     wanted = told.model_dump(exclude_none=True, exclude={"edition"})
-    try:
+    with refusing():
         found = services.change_device(device, told.edition, request.user.get_username(), **wanted)
-    except ValueError as error:
-        raise Problem(422, str(error)) from error
     return Added(id=found.pk, name=found.name)
 
 
@@ -290,10 +286,8 @@ class PollOut(Schema):
 @router.post("/devices/{int:device}/polls", needs=OPERATOR, response={202: PollAsked})
 def poll_now(request: HttpRequest, device: int) -> Status[PollAsked]:
     """Poll a device now; the answer is there as soon as the collector has done it."""
-    try:
+    with refusing(409):
         asked = polling.ask(device, request.user.get_username())
-    except ValueError as error:
-        raise Problem(409, str(error)) from error
     return Status(202, PollAsked(id=asked.pk))
 
 
@@ -308,16 +302,12 @@ def poll_record(request: HttpRequest, device: int, poll: int) -> PollOut:
 @router.delete("/devices/{int:device}", needs=ENGINEER, response={204: None})
 def delete_device(request: HttpRequest, device: int) -> Status[None]:
     """Delete a retired device with its history."""
-    try:
+    with refusing(409):
         services.delete(device, request.user.get_username())
-    except ValueError as error:
-        raise Problem(409, str(error)) from error
     return Status(204, None)
 
 
 def _done(work: Callable[[], Device]) -> Added:
-    try:
+    with refusing(409):
         found = work()
-    except ValueError as error:
-        raise Problem(409, str(error)) from error
     return Added(id=found.pk, name=found.name)

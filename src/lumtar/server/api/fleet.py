@@ -16,7 +16,7 @@ from lumtar.domain.readings import series
 from lumtar.server.api import paging
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.answers import as_it_is
-from lumtar.server.api.problems import Problem
+from lumtar.server.api.problems import Problem, refusing
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.scope import ScopeIn
 from lumtar.server.api.times import past, span
@@ -181,8 +181,6 @@ class SoldSpeed(Schema):
 @router.put("/interfaces/{interface}/speed", needs=ENGINEER, response={204: None})
 def override_speed(request: HttpRequest, interface: int, told: SoldSpeed) -> Status[None]:
     """Measure a port against what is sold, from now on; what was measured before stays as it was."""
-    try:
+    with refusing():
         description.override_speed(interface, told.in_bps, told.out_bps, request.user.get_username())
-    except ValueError as error:
-        raise Problem(422, str(error)) from error
     return Status(204, None)

@@ -20,6 +20,7 @@ from lumtar.core.devicelist import (
     read_list,
     written,
 )
+from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory import credentials, queries, services
 from lumtar.domain.inventory.models import Credential, OwnField
 from lumtar.engine.trying import Outcome
@@ -108,7 +109,7 @@ def add_list(request: HttpRequest, told: ListIn) -> StreamingHttpResponse:
             check_address(line.address)
             check_port(line.port)
             check_interval(line.interval)
-        except ValueError as error:
+        except Refusal as error:
             return {"number": line.number, "went": "wrong", "words": str(error)}
         return None
 
@@ -189,7 +190,7 @@ def _added(line: LineIO, site: str, outcome: Outcome, by: str) -> dict[str, Any]
             own=line.own,
             by=by,
         )
-    except ValueError as error:
+    except Refusal as error:
         return {**told, "went": "wrong", "words": str(error)}
     return {**told, "went": "added", "words": f"added as {device.name}", "device": device.pk, "name": device.name}
 

@@ -9,6 +9,8 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
+from lumtar.core.refusal import Refusal
+
 log = structlog.get_logger()
 TITLES = {
     400: "Not understood",
@@ -39,8 +41,8 @@ def refusing(status: int = 422) -> Iterator[None]:
     """What the domain refuses with a sentence becomes an answer with that sentence."""
     try:
         yield
-    except ValueError as error:
-        raise Problem(status, str(error)) from error
+    except Refusal as error:
+        raise Problem(status, error.sentence, error.field) from error
 
 
 def problem(status: int, detail: str, errors: list[dict[str, str]] | None = None) -> HttpResponse:

@@ -10,6 +10,7 @@ from ninja import Status
 
 from lumtar.core import conditions
 from lumtar.core.profiles import SYSTEM_FIELDS, TABLES, DeviceKind, Recognition, check_object, recognise
+from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory import profiles
 from lumtar.domain.inventory.models import Device, Profile
 from lumtar.domain.inventory.profiles import ProfileTold
@@ -211,7 +212,7 @@ def read_object(request: HttpRequest, told: ObjectAsked) -> ObjectOut:
     with refusing():
         found = get_object_or_404(Device.objects.select_related("credential"), pk=told.device)
         if found.credential is None:
-            raise ValueError(f"{found.name} is not watched by SNMP.")
+            raise Refusal(f"{found.name} is not watched by SNMP.")
         wanted = check_object(told.oid, "object", "", 1.0, False, False)
     asked = {"address": found.address, "port": found.port, "credentials": [found.credential.pk], "oid": wanted.oid}
 

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
+from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory.services import add_device
 from lumtar.wire import usm
 
@@ -51,6 +52,6 @@ class Command(BaseCommand):
                 interval_s=options["interval"],
                 by="the command line",
             )
-        except ValueError as error:
+        except Refusal as error:
             raise CommandError(str(error)) from error
         self.stdout.write(f"{device.name} is added as device {device.pk}; it is polled within seconds.")

@@ -6,6 +6,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
+from lumtar.core.refusal import Refusal
 from lumtar.domain.setup.text import apply
 
 
@@ -31,7 +32,7 @@ class Command(BaseCommand):
             raise CommandError(f"{options['file']} cannot be read: {error.strerror}.") from error
         except UnicodeDecodeError as error:
             raise CommandError("The file is not UTF-8.") from error
-        except ValueError as error:
+        except Refusal as error:
             raise CommandError(str(error)) from error
         for change in applied.changes:
             self.stdout.write(f"{change.section}: {change.name}: {change.words}")

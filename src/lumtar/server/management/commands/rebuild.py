@@ -6,6 +6,7 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.utils import timezone
 
+from lumtar.core.refusal import Refusal
 from lumtar.domain.readings import rollups
 
 
@@ -29,7 +30,7 @@ class Command(BaseCommand):
             raise CommandError("The first day lies behind the last one.")
         try:
             written = rollups.rebuild(first, last)
-        except ValueError as error:
+        except Refusal as error:
             raise CommandError(str(error)) from error
         self.stdout.write(f"{written:,} sums written.")
 
