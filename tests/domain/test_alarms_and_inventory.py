@@ -18,12 +18,13 @@ from lumtar.domain.alarms import jobs, queries
 from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification, Rule
 from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory import credentials, description
-from lumtar.domain.inventory import queries as fleet
 from lumtar.domain.inventory import services as inventory
 from lumtar.domain.inventory.description import SpeedChange
 from lumtar.domain.inventory.models import Credential, Device, Interface, InterfaceSpeed
+from lumtar.domain.inventory.scope import Scope
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation import secrets
+from lumtar.domain.reports import devices
 from lumtar.wire import usm
 from lumtar.wire.session import Community
 from tests.alarms import transition
@@ -286,19 +287,17 @@ class TestQueries:
             "127.0.0.5", name="sal-acc-1", site="Saltby", kind="v2c", secret={"community": "word"}
         )
         Interface.objects.create(device=other, if_index=1, name="g1", label="Front desk 100%_off")
-        assert fleet.ports()[1] == 4
-        assert [row.label for row in fleet.ports(scope=fleet.Scope(words="front desk"))[0]] == ["Front desk 100%_off"]
-        assert (
-            fleet.ports(scope=fleet.Scope(words="100%_o"))[1] == 1 and fleet.ports(scope=fleet.Scope(words="%"))[1] == 1
-        )
-        assert fleet.ports(scope=fleet.Scope(site="Hexwater"))[1] == 3
-        assert fleet.ports(scope=fleet.Scope(device=other.pk))[1] == 1
-        assert [row.name for row in fleet.devices(words="127.0.0.5")[0]] == ["sal-acc-1"]
-        assert fleet.site_counts() == [("Hexwater", 1, 3), ("Saltby", 1, 1)]
+        assert ports.find()[1] == 4
+        assert [row.label for row in ports.find(scope=Scope(words="front desk"))[0]] == ["Front desk 100%_off"]
+        assert ports.find(scope=Scope(words="100%_o"))[1] == 1 and ports.find(scope=Scope(words="%"))[1] == 1
+        assert ports.find(scope=Scope(site="Hexwater"))[1] == 3
+        assert ports.find(scope=Scope(device=other.pk))[1] == 1
+        assert [row.name for row in devices.find(words="127.0.0.5")[0]] == ["sal-acc-1"]
+        assert devices.site_counts() == [("Hexwater", 1, 3), ("Saltby", 1, 1)]
 
     def test_pages(self, device, ports):
-        first, total = fleet.ports(sort="label", limit=2)
-        second, _ = fleet.ports(sort="label", limit=2, offset=2)
+        first, total = ports.find(sort="label", limit=2)
+        second, _ = ports.find(sort="label", limit=2, offset=2)
         assert total == 3 and [row.label for row in [*first, *second]] == ["Transport 1", "Transport 2", "Transport 3"]
 
 

@@ -9,9 +9,11 @@ from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory import catalogue, queries, services
 from lumtar.domain.inventory.credentials import create
 from lumtar.domain.inventory.models import Device, Interface, OwnField, Site
+from lumtar.domain.inventory.scope import Scope
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.editing import Stale
 from lumtar.domain.readings.models import Gap, Newest
+from lumtar.domain.reports import cells, devices, ports
 from tests.alarms import transition
 from tests.domain.conftest import NOW
 
@@ -114,10 +116,10 @@ def test_own_fields_hold_what_they_are_for(kind, right, wrong, words):
 def test_retired_it_is_out_of_the_lists_and_its_history_stays(device):
     apply([transition(device, Severity.MAJOR, "no answer", at=NOW)])
     services.retire(device.pk, "anna")
-    assert queries.devices()[1] == queries.ports()[1] == 0 and queries.site_counts() == []
-    assert [row.name for row in queries.devices(retired=True)[0]] == ["sal-wan-1"]
-    assert queries.devices(NOW)[1] == 1, "at a time when it was there it is still shown"
-    assert queries.devices(only=device.pk)[0][0].name == "sal-wan-1"
+    assert devices.find()[1] == ports.find()[1] == 0 and devices.site_counts() == []
+    assert [row.name for row in devices.find(retired=True)[0]] == ["sal-wan-1"]
+    assert devices.find(NOW)[1] == 1, "at a time when it was there it is still shown"
+    assert devices.find(only=device.pk)[0][0].name == "sal-wan-1"
     assert not Alarm.objects.filter(is_cleared=False).exists()
     assert Gap.objects.get(end=None).words == "retired, not polled"
     with pytest.raises(ValueError, match="retired already"):
@@ -129,7 +131,7 @@ def test_retired_it_is_out_of_the_lists_and_its_history_stays(device):
 def test_restored_it_is_back(device):
     services.retire(device.pk, "anna")
     services.restore(device.pk, "anna")
-    assert queries.devices()[1] == 1 and not Gap.objects.filter(end=None).exists()
+    assert devices.find()[1] == 1 and not Gap.objects.filter(end=None).exists()
     with pytest.raises(ValueError, match="is not retired"):
         services.restore(device.pk, "anna")
 
@@ -176,16 +178,16 @@ def test_pages_of_a_long_list_hold_each_port_once_in_every_order(device):
         rates = {"in_bps": 1e6 * (port.if_index % 5), "out_bps": None if port.if_index % 3 else 2e6}
         share = {"in_percent": port.if_index % 11, "out_percent": None, "error_rate": 0.0}
         Newest.objects.create(interface=port, **same, **rates, **share)
-    for sort in queries.SORTS:
-        whole, total = queries.ports(sort=sort, limit=2000)
+    for sort in ports.SORTS:
+        whole, total = ports.find(sort=sort, limit=2000)
         ids = [row.id for row in whole]
         assert len(set(ids)) == total == 40
         for size in (1, 4, 10):
-            pages = [queries.ports(sort=sort, limit=size, offset=first) for first in range(0, total, size)]
+            pages = [ports.find(sort=sort, limit=size, offset=first) for first in range(0, total, size)]
             assert [row.id for rows, _ in pages for row in rows] == ids, (sort, size)
             assert {count for _, count in pages} == {total}
-    assert queries.ports(limit=10, offset=500) == ([], 40)
-    found, total = queries.ports(scope=queries.Scope(words="G1"), limit=3, offset=3)
+    assert ports.find(limit=10, offset=500) == ([], 40)
+    found, total = ports.find(scope=Scope(words="G1"), limit=3, offset=3)
     assert (len(found), total) == (3, 11)
 
 
@@ -200,11 +202,11 @@ def test_names_with_numbers_are_in_the_order_of_people(db):
         )
         Interface.objects.create(device=made, if_index=1, name="g1", label="g1")
     people = [1, 2, 10]
-    assert [name for name, _, _ in queries.site_counts()] == [f"Branch {n}" for n in people]
-    assert [site.name for site in queries.cells()] == [f"Branch {n}" for n in people]
-    assert [each.name for each in queries.device_cells()] == [f"br{n}-acc-1" for n in people]
-    assert [row.name for row in queries.devices()[0]] == [f"br{n}-acc-1" for n in people]
-    assert [row.device for row in queries.ports(sort="name")[0]] == [f"br{n}-acc-1" for n in people]
+    assert [name for name, _, _ in devices.site_counts()] == [f"Branch {n}" for n in people]
+    assert [site.name for site in cells.of_sites()] == [f"Branch {n}" for n in people]
+    assert [each.name for each in cells.of_devices()] == [f"br{n}-acc-1" for n in people]
+    assert [row.name for row in devices.find()[0]] == [f"br{n}-acc-1" for n in people]
+    assert [row.device for row in ports.find(sort="name")[0]] == [f"br{n}-acc-1" for n in people]
     assert [item.site for item in catalogue.items(sort="-site", limit=9)[0]] == [
         f"Branch {n}" for n in reversed(people)
     ]

@@ -7,12 +7,13 @@ from hypothesis import strategies as st
 
 from lumtar.core.conditions import Ask, Both, ConditionError, Either, Not, understand
 from lumtar.core.groups import GROUP_FIELDS, circle, within
-from lumtar.domain.inventory import groups, queries
+from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.groups import Counted, GroupTold
 from lumtar.domain.inventory.models import Device, Group, Interface
-from lumtar.domain.inventory.queries import Scope
+from lumtar.domain.inventory.scope import Scope
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.editing import Stale
+from lumtar.domain.reports import cells, devices, ports
 from lumtar.domain.setup import text
 from tests.network import fill
 
@@ -37,7 +38,7 @@ def held(condition):
 
 
 def ids(**scope):
-    return {port for each in queries.device_cells(scope=Scope(**scope)) for port in each.ids}
+    return {port for each in cells.of_devices(scope=Scope(**scope)) for port in each.ids}
 
 
 asks = st.one_of(
@@ -130,9 +131,9 @@ def test_a_group_has_what_was_put_into_it_and_what_its_condition_holds_for_and_i
     other.groups.add(picked)
     assert ids(group=picked.pk) == {by_hand.pk, *other.interfaces.values_list("pk", flat=True)}
     assert ids(group=whole.pk, role="wan") == wan_ports
-    rows, total = queries.ports(scope=Scope(group=wans.pk))
+    rows, total = ports.find(scope=Scope(group=wans.pk))
     assert total == len(wan_ports) == len(rows)
-    assert queries.devices(group=wans.pk)[1] == len({row.device_id for row in rows})
+    assert devices.find(group=wans.pk)[1] == len({row.device_id for row in rows})
     assert groups.counts()[wans.pk] == Counted(total, len({row.device_id for row in rows}))
     assert groups.put(picked.pk, [by_hand.pk], "anna", out=True) == 0
     assert "group WAN links created" in Entry.objects.values_list("text", flat=True)

@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 
 from lumtar.core import percentiles
 from lumtar.core.counters import Flag
-from lumtar.domain.inventory import queries
 from lumtar.domain.operation.editing import Stale
 from lumtar.domain.readings import bulk, counted, disk, partitions, retention, rollups, series
 from lumtar.domain.readings.models import Day, Due, FiveMinutes, Gap, Hour, Reading, RolledUp
 from lumtar.domain.readings.partitions import Partition
+from lumtar.domain.reports import ports
 from tests.domain.conftest import NOW, polled_port
 from tests.domain.stored import minutes, store
 
@@ -432,7 +432,7 @@ class TestPartitions:
         at = ten + timedelta(minutes=20, seconds=30)
 
         def seen(**only):
-            found = {row.id: (row.at, row.in_bps, row.oper) for row in queries.ports(at, limit=99, **only)[0]}
+            found = {row.id: (row.at, row.in_bps, row.oper) for row in ports.find(at, limit=99, **only)[0]}
             return {port.pk: found[port.pk] for port in ports_of_today}
 
         assert partitions.is_written_to(at)

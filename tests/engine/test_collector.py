@@ -32,8 +32,9 @@ from lumtar.domain.inventory.profiles import ProfileTold
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.models import Process
-from lumtar.domain.readings import around, ethernet
+from lumtar.domain.readings import ethernet
 from lumtar.domain.readings.models import ComponentReading, DeviceReading, EthernetErrors, Gap, Newest, Reading
+from lumtar.domain.reports import context
 from lumtar.domain.selfwatch.health import health
 from lumtar.engine.collector.keeper import Keeper
 from tests.conftest import free_port
@@ -638,7 +639,7 @@ async def test_what_only_ethernet_counts_is_kept_where_there_is_some(stand_in, m
     assert (await Interface.objects.aget(if_index=1)).duplex == 3
     now = timezone.now()
     port = await Interface.objects.aget(if_index=1)
-    beside = await sync_to_async(around.read)(port.pk, port.device_id, now - timedelta(hours=1), now)
+    beside = await sync_to_async(context.read)(port.pk, port.device_id, now - timedelta(hours=1), now)
     assert beside.ethernet["fcs_errors"] == sum([row.fcs_errors async for row in EthernetErrors.objects.all()])
     await sync_to_async(ethernet.drop_old)(now + timedelta(days=5000))
     assert await EthernetErrors.objects.acount() == 0

@@ -9,3 +9,7 @@ class Alarms(AppConfig):
     name = "lumtar.domain.alarms"
     label = "alarms"
     default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self) -> None:
+        """Follow what happens to devices."""
+        from lumtar.domain.alarms import services  # noqa: F401

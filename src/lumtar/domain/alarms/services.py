@@ -3,17 +3,21 @@
 from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
+from typing import Any
 
 from django.db import connection, transaction
 from django.db.models import Q
+from django.dispatch import receiver
 from procrastinate.types import JSONValue
 
 from lumtar.core.alarms.facts import Ended, Facts, stored
 from lumtar.core.alarms.severity import Severity
 from lumtar.domain.alarms.jobs import send_mail
 from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification
+from lumtar.domain.inventory.signals import retired
 from lumtar.domain.operation import resources
 from lumtar.domain.operation.resources import Named
+from lumtar.domain.operation.services import announce
 
 Key = tuple[str, int, str, str]
 """Kind and number of the resource, type, qualifier: what identifies an alarm."""
@@ -200,6 +204,8 @@ def _who_were_told(alarms: Sequence[int]) -> dict[int, tuple[str, ...]]:
         return {alarm: tuple(addresses) for alarm, addresses in cursor.fetchall()}
 
 
-def clear_device(device: int, reason: str, at: datetime) -> list[int]:
-    """Clear every alarm that is active at a device; nobody is told, since somebody did it."""
-    return clear(Q(device_id=device), reason, at)
+@receiver(retired)
+def clear_retired(sender: Any, *, device: int, at: datetime, **_: Any) -> None:
+    """Clear every alarm that is active at a device that was retired; nobody is told, since somebody did it."""
+    if changed := clear(Q(device_id=device), "Cleared: the device was retired", at):
+        announce("alarms", changed)

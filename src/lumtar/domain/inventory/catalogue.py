@@ -12,7 +12,7 @@ from lumtar.core.devicelist import ALSO
 from lumtar.core.devicelist import COLUMNS as LISTED
 from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory.models import OwnField
-from lumtar.domain.inventory.queries import NATURAL, at_site, in_group, search
+from lumtar.domain.inventory.scope import NATURAL, at_site, in_group, search
 from lumtar.domain.logbook.services import note_action
 
 COLUMNS = {

@@ -10,11 +10,10 @@ from lumtar.core import conditions
 from lumtar.core.labels import LONGEST, PORT_FIELDS, Decided, LabelRule, Own, Role, check_template, decide, type_name
 from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory import models
-from lumtar.domain.inventory.models import Device, Interface, LabelRun
+from lumtar.domain.inventory.models import Device, Interface, InterfaceSpeed, LabelRun
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.editing import claim, mark, put_in_order
 from lumtar.domain.operation.services import announce
-from lumtar.domain.readings.models import Newest
 
 CHUNK = 5000
 
@@ -78,8 +77,9 @@ def _ports(only: Iterable[int] | None = None, devices: Iterable[int] | None = No
 
 
 def _speeds(ports: Sequence[Interface]) -> dict[int, int]:
-    found = Newest.objects.filter(interface_id__in=[port.pk for port in ports])
-    return dict(found.values_list("interface_id", "port_bps"))
+    found = InterfaceSpeed.objects.filter(interface_id__in=[port.pk for port in ports])
+    newest = found.order_by("interface_id", "-since").distinct("interface_id")
+    return dict(newest.values_list("interface_id", "port_bps"))
 
 
 def _devices(ports: Sequence[Interface]) -> dict[int, Device]:

@@ -11,7 +11,7 @@ from lumtar.core.devicelist import check_address, check_interval, check_port
 from lumtar.core.labels import check_template
 from lumtar.core.reach import PRIVATE, is_address, may_be_sent, refusal
 from lumtar.core.refusal import Refusal
-from lumtar.domain.alarms.services import clear_device
+from lumtar.domain.inventory import signals
 from lumtar.domain.inventory.credentials import Kind, create, open_secret, opened
 from lumtar.domain.inventory.labelling import label_ports
 from lumtar.domain.inventory.models import Credential, Device, DeviceState, Group, OwnField, Profile, Reach, Site
@@ -19,7 +19,6 @@ from lumtar.domain.inventory.profiles import give, recognise_device
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.editing import claim
 from lumtar.domain.operation.services import announce
-from lumtar.domain.readings.models import Gap
 
 Way = Device.Way
 
@@ -277,10 +276,7 @@ def retire(pk: int, by: str) -> Device:
     if found.retired_at:
         raise Refusal(f"{found.name} is retired already.")
     now = timezone.now()
-    Gap.objects.filter(device=found, end=None).update(end=now)
-    Gap.objects.create(device=found, start=now, reason=Gap.Reason.RETIRED, words="retired, not polled")
-    if cleared := clear_device(found.pk, "Cleared: the device was retired", now):
-        announce("alarms", cleared)
+    signals.retired.send(Device, device=found.pk, at=now)
     return _mark(found, now, f"{found.name} retired; its history is kept", by)
 
 
@@ -298,7 +294,7 @@ def restore(pk: int, by: str) -> Device:
     if not found.retired_at:
         raise Refusal(f"{found.name} is not retired.")
     now = timezone.now()
-    Gap.objects.filter(device=found, reason=Gap.Reason.RETIRED, end=None).update(end=now)
+    signals.restored.send(Device, device=found.pk, at=now)
     DeviceState.objects.filter(device=found).update(reach=Reach.UNKNOWN, since=now)
     return _mark(found, None, f"{found.name} restored", by)
 

@@ -9,3 +9,7 @@ class Readings(AppConfig):
     name = "lumtar.domain.readings"
     label = "readings"
     default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self) -> None:
+        """Follow what happens to devices."""
+        from lumtar.domain.readings import gaps  # noqa: F401

@@ -13,8 +13,9 @@ from lumtar.core.text import csv_line
 from lumtar.core.units import duration
 from lumtar.domain.inventory import queries
 from lumtar.domain.inventory.models import Interface
-from lumtar.domain.readings import around, counted, retention, series
+from lumtar.domain.readings import counted, retention, series
 from lumtar.domain.readings.series import Line, Series
+from lumtar.domain.reports import cells, context
 from lumtar.server.api.access import VIEWER, Router
 from lumtar.server.api.answers import as_it_is
 from lumtar.server.api.fleet import SpeedOut, interface_called
@@ -87,7 +88,7 @@ def interface_series(
     since, until = span(start, end, timedelta(days=1))
     read = series.read(found, since, until, points)
     values = {name: getattr(read, name) for name in Series.__dataclass_fields__}
-    return as_it_is(SeriesOut(**values, **asdict(around.read(interface, found.device_id, since, until))))
+    return as_it_is(SeriesOut(**values, **asdict(context.read(interface, found.device_id, since, until))))
 
 
 @dataclass(slots=True)
@@ -128,7 +129,7 @@ class LinesFilter(ScopeIn):
 @router.get("/series", needs=VIEWER, response=LinesOut)
 def several(request: HttpRequest, told: Query[LinesFilter]) -> HttpResponse:
     """Rates of several interfaces over the same time, and their total."""
-    found = queries.device_cells(scope=told.scope)
+    found = cells.of_devices(scope=told.scope)
     wanted = set(told.interfaces)
     ports = {
         port: (label, each.name, each.id)

@@ -9,11 +9,12 @@ from django.shortcuts import get_object_or_404
 from ninja import Status
 
 from lumtar.core.discovery import GOOD, STATE, STATES
-from lumtar.domain.inventory import polling, queries, services
+from lumtar.domain.inventory import polling, services
 from lumtar.domain.inventory.models import Component, Credential, Device, OwnField, PollRequest
-from lumtar.domain.inventory.queries import DeviceRow
 from lumtar.domain.readings import parts
 from lumtar.domain.readings.parts import PartSeries
+from lumtar.domain.reports import devices
+from lumtar.domain.reports.devices import DeviceRow
 from lumtar.server.api import paging
 from lumtar.server.api.access import ENGINEER, OPERATOR, VIEWER, Router
 from lumtar.server.api.charts import GapOut, gaps_of
@@ -33,7 +34,7 @@ class Devices(Schema):
 
 
 @router.get("/devices", needs=VIEWER, response=Devices)
-def devices(
+def list_devices(
     request: HttpRequest,
     at: datetime | None = None,
     site: str | None = None,
@@ -46,7 +47,7 @@ def devices(
 ) -> Devices:
     """Devices with their state, now or at a past time; or those that are retired."""
     first = paging.offset(cursor, start)
-    rows, total = queries.devices(
+    rows, total = devices.find(
         past(at), site=site, group=group, words=words, retired=retired, limit=max(1, min(limit, 2000)), offset=first
     )
     return Devices(rows=rows, total=total, next=paging.following(first, len(rows), total))
@@ -109,7 +110,7 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
         Device.objects.select_related("credential", "profile", "state").defer("credential__sealed"), pk=device
     )
     moment = past(at)
-    rows, _ = queries.devices(moment, only=device)
+    rows, _ = devices.find(moment, only=device)
     newest = parts.newest(device, moment)
     there = Q(gone_at=None) | Q(gone_at__gt=moment) if moment else Q(gone_at=None)
     components = Component.objects.filter(there, device_id=device).order_by("kind", "index")

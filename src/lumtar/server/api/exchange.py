@@ -15,10 +15,10 @@ from lumtar.core.devicelist import decoded
 from lumtar.core.levels import SECONDS, Level, step_for
 from lumtar.core.text import csv_line
 from lumtar.core.units import counted
-from lumtar.domain.inventory import queries
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.readings import exchange
 from lumtar.domain.readings.counted import RATES
+from lumtar.domain.reports import cells
 from lumtar.server import limiting
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.problems import Problem
@@ -48,7 +48,7 @@ def export(request: HttpRequest, told: Query[Selection]) -> StreamingHttpRespons
     since, until = span(told.start, told.end, timedelta(days=1))
     wanted = set(told.interfaces)
     names: dict[int, Name] = {}
-    for each in queries.device_cells(scope=told.scope):
+    for each in cells.of_devices(scope=told.scope):
         ports = zip(each.ids, each.names, strict=True)
         names |= {port: (each.name, name) for port, name in ports if not wanted or port in wanted}
     if not names:

@@ -8,11 +8,12 @@ from django.shortcuts import get_object_or_404
 from ninja import Query, Status
 
 from lumtar.core.ethernet import DUPLEX
-from lumtar.domain.inventory import description, queries
+from lumtar.domain.inventory import description
 from lumtar.domain.inventory.models import Interface, InterfaceSpeed
-from lumtar.domain.inventory.queries import PortRow
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings import series
+from lumtar.domain.reports import devices, ports
+from lumtar.domain.reports.ports import PortRow
 from lumtar.server.api import paging
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.answers import as_it_is
@@ -55,16 +56,16 @@ class PortFilter(ScopeIn):
 @router.get("/sites", needs=VIEWER, response=list[SiteOut])
 def sites(request: HttpRequest, at: datetime | None = None) -> list[SiteOut]:
     """All sites with their counts, now or at a past time."""
-    return [SiteOut(name=name, devices=devices, ports=ports) for name, devices, ports in queries.site_counts(past(at))]
+    return [SiteOut(name=name, devices=boxes, ports=number) for name, boxes, number in devices.site_counts(past(at))]
 
 
 @router.get("/interfaces", needs=VIEWER, response=Ports)
 def interfaces(request: HttpRequest, told: Query[PortFilter]) -> HttpResponse:
     """Interfaces with their state, now or at a past time."""
-    if told.sort not in queries.SORTS:
-        raise Problem(422, f"There is no order {told.sort!r}; there are {', '.join(queries.SORTS)}.", "sort")
+    if told.sort not in ports.SORTS:
+        raise Problem(422, f"There is no order {told.sort!r}; there are {', '.join(ports.SORTS)}.", "sort")
     start = paging.offset(told.cursor, told.start)
-    rows, total = queries.ports(
+    rows, total = ports.find(
         past(told.at),
         told.scope,
         state=told.state,
@@ -150,12 +151,12 @@ def interface(request: HttpRequest, interface: int, at: datetime | None = None) 
     """One interface, now or at a past time."""
     found = interface_called(interface)
     moment = past(at)
-    rows, _ = queries.ports(moment, only=[interface])
+    rows, _ = ports.find(moment, only=[interface])
     if not rows:
         raise Problem(404, f"The device does not list this interface since {found.gone_at:%Y-%m-%d %H:%M} UTC.")
     until = moment or datetime.now(UTC)
     speed = series.speed_at(interface, until)
-    device_row = queries.devices(moment, only=found.device_id)[0][0]
+    device_row = devices.find(moment, only=found.device_id)[0][0]
     return InterfaceOut(
         row=rows[0],
         alias=found.alias,

@@ -7,9 +7,9 @@ from django.utils import timezone
 from ninja import Query
 
 from lumtar.core.forecast import WORDS, Verdict
-from lumtar.domain.inventory import queries
 from lumtar.domain.readings import forecasts
 from lumtar.domain.readings.forecasts import Forecast, ReachedOn
+from lumtar.domain.reports import cells
 from lumtar.server.api.access import VIEWER, Router
 from lumtar.server.api.problems import Problem
 from lumtar.server.api.schema import Schema
@@ -18,7 +18,7 @@ from lumtar.server.api.times import past
 
 router = Router(tags=["forecasts"])
 MOST_PORTS, MOST_TOGETHER = 2000, 500
-TOGETHER = queries.DeviceCells(0, "", "", [], [], [], [])
+TOGETHER = cells.DeviceCells(0, "", "", [], [], [], [])
 
 
 class ForecastRow(Schema):
@@ -58,7 +58,7 @@ def several(request: HttpRequest, told: Query[ForecastFilter]) -> list[ForecastR
     wanted = set(told.interfaces)
     ports = {
         port: (label, each)
-        for each in queries.device_cells(scope=told.scope)
+        for each in cells.of_devices(scope=told.scope)
         for port, label in zip(each.ids, each.labels, strict=True)
         if not wanted or port in wanted
     }
@@ -83,7 +83,7 @@ def _urgency(each: Forecast) -> tuple[date, float]:
     return full, -(each.level_percent or 0.0)
 
 
-def _row(each: Forecast, label: str, device: queries.DeviceCells) -> ForecastRow:
+def _row(each: Forecast, label: str, device: cells.DeviceCells) -> ForecastRow:
     names = set(ForecastRow.model_fields) & set(Forecast.__dataclass_fields__)
     return ForecastRow(
         id=each.interface_id, label=label, device_id=device.id, device=device.name, site=device.site,

@@ -1,27 +1,19 @@
 """The first view: what is wrong, and is it getting worse?"""
 
-from datetime import datetime, timedelta
-from heapq import nlargest
+from dataclasses import asdict
+from datetime import datetime
 
 from django.http import HttpRequest
 from django.utils import timezone
 
-from lumtar.core.lede import Cause, Standing, lede
-from lumtar.domain.alarms import queries as alarms
 from lumtar.domain.alarms.queries import AlarmRow
-from lumtar.domain.inventory import queries as inventory
-from lumtar.domain.inventory.queries import NO_SITE
-from lumtar.domain.logbook.models import Entry
-from lumtar.domain.readings import sparks
+from lumtar.domain.reports.now import overview
 from lumtar.server.api.access import VIEWER, Router
 from lumtar.server.api.fleet import EntryOut
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.times import past
 
 router = Router(tags=["now"])
-BUSIEST = 6
-SHOWN = 100
-"""Alarms, of however many are active."""
 
 
 class CauseOut(Schema):
@@ -76,38 +68,13 @@ def now(request: HttpRequest, at: datetime | None = None) -> NowOut:
     """The state of the whole network, now or at a past time."""
     moment = past(at)
     until = moment or timezone.now()
-    causes, active = alarms.active(until, limit=SHOWN)
-    sites = inventory.cells(moment)
-    devices, _ = inventory.devices(moment, limit=100_000)
-    standing = Standing(
-        devices=len(devices),
-        answering=sum(device.reach == "answers" for device in devices),
-        ports=sum(site.used for site in sites),
-        ports_up=sum(site.up for site in sites),
-    )
-    told = [
-        Cause(
-            cause.label,
-            cause.text,
-            (until - cause.raised_at).total_seconds(),
-        )
-        for cause in causes
-    ]
-    sentence = lede(told, standing, past=moment is not None, active=active)
-    lines = sparks.of(causes, until)
-    entries = Entry.objects.filter(at__gt=until - timedelta(hours=1), at__lte=until).order_by("-at", "-id")
-    fields = tuple(EntryOut.model_fields)
-    loads = (pair for site in sites for pair in zip(site.loads, site.ids, strict=True) if pair[0] > 0)
-    busiest, _ = inventory.ports(moment, sort="load", only=[port for _, port in nlargest(BUSIEST, loads)])
-    worst: dict[str, int] = {}
-    for device in devices:
-        worst[device.site or NO_SITE] = max(worst.get(device.site or NO_SITE, 0), device.severity)
+    found = overview(moment, until)
     return NowOut(
         at=until,
-        lede=LedeOut(strong=sentence.strong, rest=sentence.rest, second=sentence.second),
-        active=active,
-        causes=[CauseOut(row=cause, spark=lines.get(cause.id, [])) for cause in causes],
-        changes=[EntryOut(**entry) for entry in entries.values(*fields)[:12]],
+        lede=LedeOut(**asdict(found.lede)),
+        active=found.active,
+        causes=[CauseOut(row=row, spark=found.lines.get(row.id, [])) for row in found.alarms],
+        changes=[EntryOut(**{name: getattr(entry, name) for name in EntryOut.model_fields}) for entry in found.changes],
         busiest=[
             Busy(
                 id=port.id,
@@ -116,10 +83,10 @@ def now(request: HttpRequest, at: datetime | None = None) -> NowOut:
                 in_percent=port.in_percent or 0,
                 out_percent=port.out_percent or 0,
             )
-            for port in busiest
+            for port in found.busiest
         ],
         sites=[
-            SitePorts(name=site.name, severity=worst.get(site.name, 0), ids=site.ids, loads=site.loads)
-            for site in sites
+            SitePorts(name=site.name, severity=found.severities.get(site.name, 0), ids=site.ids, loads=site.loads)
+            for site in found.sites
         ],
     )

@@ -1,6 +1,6 @@
 """Which ports are meant, as every list, chart and total is told it."""
 
-from lumtar.domain.inventory.queries import Scope
+from lumtar.domain.inventory.scope import Scope
 from lumtar.server.api.schema import Schema
 
 

@@ -13,6 +13,7 @@ from lumtar.core.totals import change, ranked
 from lumtar.domain.inventory import queries
 from lumtar.domain.readings import totals
 from lumtar.domain.readings.totals import Summed
+from lumtar.domain.reports import cells
 from lumtar.server.api.access import VIEWER, Router
 from lumtar.server.api.answers import as_it_is
 from lumtar.server.api.problems import Problem
@@ -82,8 +83,7 @@ def top(request: HttpRequest, told: Query[TopFilter]) -> Top:
     since, until = span(told.start, told.end, timedelta(days=1))
     only = None
     if not told.scope.is_whole:
-        cells = queries.device_cells(scope=told.scope)
-        only = [port for each in cells for port in each.ids]
+        only = [port for each in cells.of_devices(scope=told.scope) for port in each.ids]
     # Of all ports only what puts them in order is summed up; everything else of the few that are listed.
     measure = MEASURES["load" if told.by == CHANGE else told.by]
     found = totals.of(since, until, only, measure.needs)
@@ -133,7 +133,7 @@ def _known(value: float) -> float | None:
 
 
 @dataclass(slots=True)
-class GridDevice(queries.DeviceCells):
+class GridDevice(cells.DeviceCells):
     """A device's ports side by side; ``values`` are None where nothing was measured."""
 
     values: list[float | None]
@@ -163,15 +163,15 @@ def grid(request: HttpRequest, told: Query[GridFilter]) -> HttpResponse:
     """Every port of a device, a site or everything as a cell, over the last hour before a time or over a range."""
     moment = past(told.at)
     since, until = span(told.start, told.end or moment, timedelta(hours=1))
-    cells = queries.device_cells(moment, told.scope)
-    ids = [port for each in cells for port in each.ids]
+    listed = cells.of_devices(moment, told.scope)
+    ids = [port for each in listed for port in each.ids]
     measure = MEASURES["error_share" if told.by == "errors" else told.by]
     found = totals.of(since, until, None if told.scope.is_whole else ids, measure.needs)
     values = np.round(measure.of(found.totals), 2).tolist()
     value_of = dict(zip(found.totals.interface.tolist(), values, strict=True))
     nothing = float("nan")
     devices = []
-    for each in cells:
+    for each in listed:
         mine = (value_of.get(port, nothing) for port in each.ids)
         known = [None if value != value else value for value in mine]
         devices.append(GridDevice(each.id, each.name, each.site, each.ids, each.labels, each.names, each.states, known))

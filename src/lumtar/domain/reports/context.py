@@ -1,4 +1,4 @@
-"""What stands around a chart of an interface: speeds in force, gaps, what happened, what only Ethernet counts."""
+"""The context of a chart of an interface: speeds in force, gaps, what happened, what only Ethernet counts."""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -42,7 +42,7 @@ SQL = f"""SELECT
 
 
 @dataclass(frozen=True, slots=True)
-class Around:
+class Context:
     """Rows as the database tells them, times as text but for those of marks (seconds of the epoch).
 
     Attributes
@@ -59,7 +59,7 @@ class Around:
     ethernet: dict[str, int]
 
 
-def read(interface: int, device: int, start: datetime, end: datetime) -> Around:
+def read(interface: int, device: int, start: datetime, end: datetime) -> Context:
     """All of it from start to end, by one query."""
     values: dict[str, Any] = {
         "interface": interface,
@@ -74,4 +74,4 @@ def read(interface: int, device: int, start: datetime, end: datetime) -> Around:
     for mark in marks or []:
         if facts := mark.pop("facts"):
             mark["words"] = sentence(facts)
-    return Around(speeds or [], gaps or [], marks or [], ethernet)
+    return Context(speeds or [], gaps or [], marks or [], ethernet)
