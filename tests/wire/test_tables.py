@@ -11,6 +11,8 @@ from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.pdu import VarBinds
 from lumtar.wire.tables import FITTING, MOST_ROWS, read_columns
 
+STORAGE_TYPE = ber.oid_body("1.3.6.1.2.1.25.2.3.1.2")
+
 TABLE = "1.3.6.1.4.1.32473.5.1"
 AFTER = ber.oid_body("1.3.6.1.4.1.32473.6.0")
 
@@ -99,11 +101,11 @@ class Lying:
         (oids.IF_DESCR, b"\x80\x02", ber.OCTET_STRING, b"x", "ifDescr"),
         (oids.IF_DESCR, b"\x90\x80\x80\x80\x00", ber.OCTET_STRING, b"x", "ifDescr"),
         (oids.IF_DESCR, b"\x02\x01", ber.OCTET_STRING, b"x", "ifDescr"),
-        (oids.HR_STORAGE_TYPE, b"\x02", ber.OBJECT_IDENTIFIER, b"\x2b\x86", "hrStorageType"),
+        (STORAGE_TYPE, b"\x02", ber.OBJECT_IDENTIFIER, b"\x2b\x86", "hrStorageType"),
     ],
 )
 async def test_a_row_that_no_mib_allows_is_left_out_and_named(prefix, index, tag, value, name):
-    good = b"g1" if prefix == oids.IF_DESCR else b"\x2b\x06" if prefix == oids.HR_STORAGE_TYPE else 6
+    good = b"g1" if prefix == oids.IF_DESCR else b"\x2b\x06" if prefix == STORAGE_TYPE else 6
     session = Lying(prefix, [(b"\x01", ber.INTEGER, good), (index, tag, value), (b"\xbf\x7f", ber.INTEGER, good)])
     (column,) = await read_columns(session, [prefix])
     assert (column.indexes, column.values) == ([b"\x01", b"\xbf\x7f"], [good, good])

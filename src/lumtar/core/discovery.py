@@ -54,20 +54,9 @@ class PartDescribed:
 
     @property
     def has_state(self) -> bool:
-        """Its number is one of STATES, not a quantity."""
+        """Its number stands for a word, not a quantity."""
         return self.unit == STATE
 
 
 STATE = "state"
 """The unit of a component whose number stands for a word."""
-_WORKS = {1: "not known", 2: "out of order", 3: "works", 4: "being tested"}
-STATES = {
-    "fan": _WORKS,
-    "supply": _WORKS,
-    "poe port": {
-        1: "switched off", 2: "nothing connected", 3: "delivers power", 4: "faulty", 5: "being tested", 6: "not able to deliver",
-    },
-}  # fmt: skip
-"""Words by kind and number: EntityOperState (RFC 4268), pethPsePortDetectionStatus (RFC 3621)."""
-GOOD = {"fan": (1, 3), "supply": (1, 3), "poe port": (1, 2, 3, 5)}
-"""Numbers of each kind that are no fault."""

@@ -40,26 +40,14 @@ IF_HIGH_SPEED = oid_body(_IF_X_ENTRY + "15")
 IF_ALIAS = oid_body(_IF_X_ENTRY + "18")
 IF_COUNTER_DISCONTINUITY = oid_body(_IF_X_ENTRY + "19")
 
-HR_PROCESSOR_LOAD = oid_body("1.3.6.1.2.1.25.3.3.1.2")
-HR_STORAGE_TYPE, HR_STORAGE_DESCR, HR_STORAGE_SIZE, HR_STORAGE_USED = (
-    oid_body(f"1.3.6.1.2.1.25.2.3.1.{column}") for column in (2, 3, 5, 6)
-)
-
-ENT_STATE_OPER = oid_body("1.3.6.1.2.1.131.1.1.1.3")
-PETH_PORT_DETECTION = oid_body("1.3.6.1.2.1.105.1.1.1.6")
-PETH_MAIN_POWER, PETH_MAIN_CONSUMPTION = (oid_body(f"1.3.6.1.2.1.105.1.3.1.1.{column}") for column in (2, 4))
 DOT3_ENTRY = oid_body("1.3.6.1.2.1.10.7.2.1")
 DOT3_ALIGNMENT, DOT3_FCS, DOT3_LATE, DOT3_DUPLEX = (
     oid_body(f"1.3.6.1.2.1.10.7.2.1.{column}") for column in (2, 3, 8, 19)
 )
 
 _ENT_PHYSICAL = "1.3.6.1.2.1.47.1.1.1.1."
-ENT_DESCR, ENT_CLASS, ENT_NAME, ENT_SOFTWARE, ENT_SERIAL, ENT_MAKER, ENT_MODEL = (
-    oid_body(_ENT_PHYSICAL + str(column)) for column in (2, 5, 7, 10, 11, 12, 13)
-)
-_ENT_SENSOR = "1.3.6.1.2.1.99.1.1.1."
-SENSOR_TYPE, SENSOR_SCALE, SENSOR_PRECISION, SENSOR_VALUE, SENSOR_STATUS = (
-    oid_body(_ENT_SENSOR + str(column)) for column in (1, 2, 3, 4, 5)
+ENT_CLASS, ENT_SOFTWARE, ENT_SERIAL, ENT_MAKER, ENT_MODEL = (
+    oid_body(_ENT_PHYSICAL + str(column)) for column in (5, 10, 11, 12, 13)
 )
 
 ENGINE_ID = oid_body("1.3.6.1.6.3.10.2.1.1.0")

@@ -7,6 +7,7 @@ its reason; nothing further in has to think of a device that lies.
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from lumtar.core.components import Column, columns
 from lumtar.wire import ber, oids
 from lumtar.wire.pdu import Value
 
@@ -83,7 +84,15 @@ def _counter64(name: str) -> Number:
     return Number(name, 0, 2**64 - 1)
 
 
+def _syntax(column: Column) -> Syntax:
+    """What a component's column holds."""
+    if column.low is not None and column.high is not None:
+        return Number(column.name, column.low, column.high)
+    return ObjectId(column.name) if column.is_oid else Octets(column.name)
+
+
 SYNTAX: dict[bytes, Syntax] = {
+    **{ber.oid_body(oid): _syntax(column) for oid, column in columns().items()},
     oids.SYS_DESCR: Octets("sysDescr"),
     oids.SYS_OBJECT_ID: ObjectId("sysObjectID"),
     oids.SYS_UPTIME: Number("sysUpTime", 0, 2**32 - 1),
@@ -121,32 +130,15 @@ SYNTAX: dict[bytes, Syntax] = {
     oids.IF_HIGH_SPEED: Number("ifHighSpeed", 0, 2**32 - 1),
     oids.IF_ALIAS: Octets("ifAlias"),
     oids.IF_COUNTER_DISCONTINUITY: Number("ifCounterDiscontinuityTime", 0, 2**32 - 1),
-    oids.HR_PROCESSOR_LOAD: Number("hrProcessorLoad", 0, 100),
-    oids.HR_STORAGE_TYPE: ObjectId("hrStorageType"),
-    oids.HR_STORAGE_DESCR: Octets("hrStorageDescr"),
-    # Integer32 by the standard; agents with large disks use all 32 bits.
-    oids.HR_STORAGE_SIZE: Number("hrStorageSize", 0, 2**32 - 1),
-    oids.HR_STORAGE_USED: Number("hrStorageUsed", 0, 2**32 - 1),
-    oids.ENT_STATE_OPER: Number("entStateOper", 1, 4),
-    oids.PETH_PORT_DETECTION: Number("pethPsePortDetectionStatus", 1, 6),
-    oids.PETH_MAIN_POWER: Number("pethMainPsePower", 0, 2**32 - 1),
-    oids.PETH_MAIN_CONSUMPTION: Number("pethMainPseConsumptionPower", 0, 2**32 - 1),
     oids.DOT3_ALIGNMENT: _counter32("dot3StatsAlignmentErrors"),
     oids.DOT3_FCS: _counter32("dot3StatsFCSErrors"),
     oids.DOT3_LATE: _counter32("dot3StatsLateCollisions"),
     oids.DOT3_DUPLEX: Number("dot3StatsDuplexStatus", 1, 3),
-    oids.ENT_DESCR: Octets("entPhysicalDescr"),
     oids.ENT_CLASS: Number("entPhysicalClass", 1, 99),
-    oids.ENT_NAME: Octets("entPhysicalName"),
     oids.ENT_SOFTWARE: Octets("entPhysicalSoftwareRev"),
     oids.ENT_SERIAL: Octets("entPhysicalSerialNum"),
     oids.ENT_MAKER: Octets("entPhysicalMfgName"),
     oids.ENT_MODEL: Octets("entPhysicalModelName"),
-    oids.SENSOR_TYPE: Number("entPhySensorType", 1, 99),
-    oids.SENSOR_SCALE: Number("entPhySensorScale", 1, 17),
-    oids.SENSOR_PRECISION: Number("entPhySensorPrecision", -8, 9),
-    oids.SENSOR_VALUE: Number("entPhySensorValue", -1_000_000_000, 1_000_000_000),
-    oids.SENSOR_STATUS: Number("entPhySensorOperStatus", 1, 3),
     oids.ENGINE_ID: Octets("snmpEngineID", 32),
     oids.BRIDGE_ADDRESS: Octets("dot1dBaseBridgeAddress", 6),
 }

@@ -356,10 +356,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Devices
+         * List Devices
          * @description Devices with their state, now or at a past time; or those that are retired.
          */
-        get: operations["lumtar_server_api_devices_devices"];
+        get: operations["lumtar_server_api_devices_list_devices"];
         put?: never;
         /**
          * Add Device
@@ -2635,6 +2635,8 @@ export interface components {
             name: string;
             /** Unit */
             unit: string;
+            /** Chart */
+            chart: string;
             /** Step S */
             step_s: number;
             /** At */
@@ -5974,7 +5976,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_devices_devices: {
+    lumtar_server_api_devices_list_devices: {
         parameters: {
             query?: {
                 at?: string | null;

@@ -6,7 +6,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 
-from lumtar.core.discovery import GOOD, STATES
+from lumtar.core.components import KINDS
 from lumtar.core.measures.rates import Floats
 from lumtar.core.measures.registry import Measure, register
 
@@ -26,14 +26,15 @@ class Components:
     def faulty(self) -> Floats:
         """Of components that have a state: 1 where it is a fault, 0 where not."""
         found = np.full(len(self.value), np.nan)
-        for kind, good in GOOD.items():
-            mine = (self.kind == kind) & ~np.isnan(self.value)
-            found[mine] = ~np.isin(self.value[mine], good)
+        for name, kind in KINDS.items():
+            mine = (self.kind == name) & ~np.isnan(self.value)
+            if kind.has_state:
+                found[mine] = ~np.isin(self.value[mine], list(kind.good))
         return found
 
     def state(self, n: int) -> dict[str, str]:
         """The word for the state of one of them."""
-        return {"state": STATES.get(str(self.kind[n]), {}).get(int(self.value[n]), "not known")}
+        return {"state": KINDS[str(self.kind[n])].word(float(self.value[n]))}
 
 
 def _register(name: str, words: str, unit: str, kind: str, of_unit: str = "") -> None:

@@ -334,22 +334,9 @@ class InterfaceSpeed(models.Model):
 class Component(models.Model):
     """A part of a device that gives one number: a processor's load, a sensor's value, a fan's state."""
 
-    class Kind(models.TextChoices):
-        """Where the number comes from."""
-
-        PROCESSOR = "processor", "processor"
-        SENSOR = "sensor", "sensor"
-        OBJECT = "object", "object of a profile"
-        MEMORY = "memory", "memory"
-        STORAGE = "storage", "storage"
-        FAN = "fan", "fan"
-        SUPPLY = "supply", "power supply"
-        POE_USED = "poe used", "power over Ethernet in use"
-        POE_BUDGET = "poe budget", "power over Ethernet that may be used"
-        POE_PORT = "poe port", "power over Ethernet of a port"
-
     device = models.ForeignKey(Device, on_delete=models.CASCADE, related_name="components")
-    kind = models.CharField(max_length=10, choices=Kind.choices)
+    kind = models.CharField(max_length=20)
+    """A name of core/components."""
     index = models.CharField(max_length=400)
     """Within its table; of an object its whole identifier."""
     name = models.CharField(max_length=255)

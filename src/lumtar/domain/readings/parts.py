@@ -6,6 +6,7 @@ from datetime import UTC, datetime, timedelta
 from django.db import connection
 from django.utils import timezone
 
+from lumtar.core.components import KINDS
 from lumtar.core.discovery import STATE
 from lumtar.core.levels import SECONDS, Level, cover, step_for
 from lumtar.domain.readings import retention
@@ -22,6 +23,8 @@ class PartSeries:
     kind: str
     name: str
     unit: str
+    chart: str
+    """Those with the same one are drawn together."""
     step_s: int
     at: list[int]
     value: list[float | None]
@@ -49,6 +52,17 @@ HOURLY = """SELECT c.id, c.kind, c.name, c.unit, extract(epoch FROM r.at)::float
     WHERE c.device_id = %(device)s AND c.unit <> %(state)s AND r.at >= %(start)s AND r.at < %(end)s
     UNION ALL SELECT NULL, 'rtt', 'Round trip', 'ms', extract(epoch FROM r.at)::float8 + 3600, r.total, r.readings
     FROM readings_devicehour r WHERE r.device_id = %(device)s AND r.at >= %(start)s AND r.at < %(end)s"""
+
+
+def _chart(kind: str, unit: str) -> str:
+    return f"{KINDS[kind].chart if kind in KINDS else kind} {unit}"
+
+
+def _place(item: tuple[Key, object]) -> tuple[int, int]:
+    """Kinds in the order of their registry, then what belongs to none."""
+    component, kind, *_ = item[0]
+    order = list(KINDS)
+    return order.index(kind) if kind in order else len(order), component or 0
 
 
 def read(device: int, start: datetime, end: datetime, points: int) -> list[PartSeries]:
@@ -87,9 +101,10 @@ def read(device: int, start: datetime, end: datetime, points: int) -> list[PartS
     return [
         PartSeries(
             *key,
+            _chart(key[1], key[3]),
             step,
             at,
             [round(total / number, 2) if number else None for total, number in zip(column, readings[key], strict=True)],
         )
-        for key, column in sorted(totals.items(), key=lambda item: (item[0][1], item[0][0] or 0))
+        for key, column in sorted(totals.items(), key=_place)
     ]

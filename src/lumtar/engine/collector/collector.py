@@ -16,6 +16,7 @@ import numpy as np
 import structlog
 
 from lumtar.core import schedule
+from lumtar.core.components import KINDS
 from lumtar.core.profiles import Recognition
 from lumtar.core.rows import take_rows
 from lumtar.domain.inventory import polling
@@ -33,7 +34,7 @@ from lumtar.engine.collector.account import told
 from lumtar.engine.collector.holding import Holding
 from lumtar.engine.collector.keeper import Keeper
 from lumtar.engine.collector.live import Live
-from lumtar.engine.collector.parts import OFTEN, SELDOM
+from lumtar.engine.collector.parts import SELDOM
 from lumtar.engine.collector.reading import Discovery, Polled, poll
 from lumtar.engine.collector.targets import Target
 from lumtar.engine.errands import ERRANDS
@@ -330,7 +331,7 @@ class Collector(Service):
             indexes = [indexes[row] for row in known]
             snapshot, status = take_rows(snapshot, known), take_rows(status, known)
         parts = [
-            ComponentValue(part.pk, key[0], part.unit, polled.at, value, 0.0 if key[0] in OFTEN else SELDOM)
+            ComponentValue(part.pk, key[0], part.unit, polled.at, value, 0.0 if KINDS[key[0]].is_read_often else SELDOM)
             for key, value in polled.parts.items()
             if (part := target.parts.get(key)) is not None
         ]

@@ -5,34 +5,20 @@ import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
+from lumtar.core.components import KINDS
 from lumtar.core.discovery import PartDescribed
 from lumtar.core.profiles import MOST_INSTANCES, ExtraObject, number_of, rate_of
-from lumtar.wire import ber, oids, smi
+from lumtar.wire import ber, smi
 from lumtar.wire.pdu import Value
 from lumtar.wire.session import Session
 from lumtar.wire.tables import read_columns
 
 AT_ONCE = 48
 """Numbers in one request; an extra object, whose answer may be a text, takes the room of two."""
-OFTEN = frozenset(("processor", "object"))
-"""What is read at every poll; the rest of a device moves slowly."""
 SELDOM = 30.0
 """Seconds that must have passed until the rest is read again."""
 STATE_EVERY = 600.0
 """Seconds after which a state that has not changed is told again."""
-VALUES = {
-    "processor": oids.HR_PROCESSOR_LOAD,
-    "sensor": oids.SENSOR_VALUE,
-    "memory": oids.HR_STORAGE_USED,
-    "storage": oids.HR_STORAGE_USED,
-    "fan": oids.ENT_STATE_OPER,
-    "supply": oids.ENT_STATE_OPER,
-    "poe used": oids.PETH_MAIN_CONSUMPTION,
-    "poe budget": oids.PETH_MAIN_POWER,
-    "poe port": oids.PETH_PORT_DETECTION,
-}
-WHOLES = {"memory": oids.HR_STORAGE_SIZE, "storage": oids.HR_STORAGE_SIZE}
-"""What the number of such a component is a share of."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +31,7 @@ class Asked:
     @property
     def is_read_often(self) -> bool:
         """At every poll."""
-        return self.part.kind in OFTEN
+        return KINDS[self.part.kind].is_read_often
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,11 +71,12 @@ async def discover_objects(session: Session, objects: Sequence[ExtraObject]) -> 
 
 def ask(part: PartDescribed) -> Asked:
     """How a component is read."""
-    if part.kind == "object":
+    kind = KINDS[part.kind]
+    if kind.value is None:
         return Asked(part, (ber.oid_body(part.index),))
+    columns = (kind.value, kind.whole) if kind.whole else (kind.value,)
     index = ber.subidentifiers([int(number) for number in part.index.split(".")])
-    whole = WHOLES.get(part.kind)
-    return Asked(part, (VALUES[part.kind] + index, *([whole + index] if whole else [])))
+    return Asked(part, tuple(ber.oid_body(column.oid) + index for column in columns))
 
 
 async def read_parts(
@@ -124,7 +111,8 @@ async def read_parts(
 
 def _admitted(session: Session, part: PartDescribed, tag: int, value: Value) -> tuple[int, Value]:
     """An answer as it is, or as an absent one if it is not what the component's object may hold."""
-    syntax = smi.SYNTAX.get(VALUES.get(part.kind, b""))
+    column = KINDS[part.kind].value
+    syntax = smi.SYNTAX.get(ber.oid_body(column.oid)) if column else None
     if syntax is None or tag in ber.ABSENT or syntax.fits(value):
         return tag, value
     session.refuse(syntax.name, f"{smi.shown(value)} is not {syntax.words}")
@@ -136,7 +124,7 @@ def _requests(asked: Iterable[Asked]) -> Iterator[list[Asked]]:
     group: list[Asked] = []
     room = AT_ONCE
     for each in asked:
-        takes = 2 if each.part.kind == "object" else len(each.oids)
+        takes = 2 if KINDS[each.part.kind].value is None else len(each.oids)
         if takes > room:
             yield group
             group, room = [], AT_ONCE

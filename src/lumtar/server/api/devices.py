@@ -8,7 +8,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Status
 
-from lumtar.core.discovery import GOOD, STATE, STATES
+from lumtar.core.components import KINDS
 from lumtar.domain.inventory import polling, services
 from lumtar.domain.inventory.models import Component, Credential, Device, OwnField, PollRequest
 from lumtar.domain.readings import parts
@@ -132,13 +132,10 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
 
 
 def _part(component: Component, value: float | None) -> PartOut:
-    words, is_good = "", True
-    if component.unit == STATE:
-        number = -1 if value is None else round(value)
-        words = STATES[component.kind].get(number, "not known")
-        is_good = number == -1 or number in GOOD[component.kind]
+    kind = KINDS[component.kind]
     told = {name: getattr(component, name) for name in ("kind", "name", "unit")}
-    return PartOut(id=component.pk, value=value, words=words, is_good=is_good, **told)
+    words = kind.word(value) if kind.has_state else ""
+    return PartOut(id=component.pk, value=value, words=words, is_good=not kind.is_fault(value), **told)
 
 
 class PartsOut(Schema):

@@ -69,12 +69,6 @@ function Refused({ refused }: { refused: Record<string, string> }) {
   );
 }
 
-const ORDER = ["processor", "memory", "storage", "sensor", "object", "poe used", "poe budget", "rtt"];
-
-/** Which components share a chart: those of a unit, but for what is a share of different things. */
-const chartOf = ({ kind, unit }: { kind: string; unit: string }) =>
-  `${kind === "memory" || kind === "storage" ? "memory" : kind === "processor" ? kind : ""} ${unit}`;
-
 /** One device: identity, reachability, components, ports. */
 export function DevicePage({ device }: { device: number }) {
   const time = useScreenTime();
@@ -82,11 +76,11 @@ export function DevicePage({ device }: { device: number }) {
   const navigate = useNavigate();
   const { data: found, error } = useQuery(deviceQuery(device, time.at));
   const { data: over } = useQuery(partsQuery(device, time.range));
-  const parts = over?.parts.toSorted((one, other) => ORDER.indexOf(one.kind) - ORDER.indexOf(other.kind));
+  const parts = over?.parts;
   const { data: alarms } = useQuery(alarmsQuery(time.at, { device }));
   if (!found) return <Problem error={error} />;
   const { row } = found;
-  const charts = [...new Set((parts ?? []).map(chartOf))];
+  const charts = [...new Set((parts ?? []).map((part) => part.chart))];
   const back = () => (time.following ? follow(time.span ?? undefined) : navigate(-1));
   const facts: [string, string][] = [
     ["model", [row.maker, row.model].filter(Boolean).join(" ")],
@@ -118,7 +112,7 @@ export function DevicePage({ device }: { device: number }) {
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(240px,0.7fr)] gap-6 max-xl:grid-cols-1">
         <div>
           {charts.map((chart) => {
-            const group = (parts ?? []).filter((part) => chartOf(part) === chart);
+            const group = (parts ?? []).filter((part) => part.chart === chart);
             const unit = group[0]?.unit ?? "";
             return (
               <section key={chart}>

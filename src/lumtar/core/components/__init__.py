@@ -1,0 +1,20 @@
+"""Kinds of components: one file each."""
+
+# In the order in which they are shown.
+from lumtar.core.components import processor, storage, sensor, objects, power, states  # isort: skip
+from lumtar.core.components.registry import KINDS, Column, ComponentKind, Rows, columns, register
+
+__all__ = [
+    "KINDS",
+    "Column",
+    "ComponentKind",
+    "Rows",
+    "columns",
+    "objects",
+    "power",
+    "processor",
+    "register",
+    "sensor",
+    "states",
+    "storage",
+]
