@@ -128,7 +128,7 @@ def api() -> None:
         "interface, chart 24 h": f"interfaces/{port_id}/series?start={ago(86400)}&points=1500",
         "interface, chart 7 d": f"interfaces/{port_id}/series?start={ago(7 * 86400)}&points=1500",
         "interface, chart 30 d": f"interfaces/{port_id}/series?start={ago(30 * 86400)}&points=1500",
-        "working": f"interfaces/{port_id}/working?at={ago(900)}",
+        "calculation": f"interfaces/{port_id}/calculation?at={ago(900)}",
         "alarms standing": "alarms",
         "alarms of 30 days": f"alarms?standing=false&start={ago(30 * 86400)}",
         "health": "health",

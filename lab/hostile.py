@@ -66,8 +66,12 @@ HOSTILE: dict[str, Callable[[Device], None]] = {
     "sysObjectID cut short": lambda device: _replace(
         device, oids.SYS_OBJECT_ID, ber.tlv(ber.OBJECT_IDENTIFIER, b"\x2b\x86")
     ),
-    "processor at 2 ** 31": lambda device: _replace(device, ber.oid_body("1.3.6.1.2.1.25.3.3.1.2"), ber.integer(2**31 - 1)),
-    "sensor scaled beyond measure": lambda device: _replace(device, ber.oid_body("1.3.6.1.2.1.99.1.1.1.2"), ber.integer(2**30)),
+    "processor at 2 ** 31": lambda device: _replace(
+        device, ber.oid_body("1.3.6.1.2.1.25.3.3.1.2"), ber.integer(2**31 - 1)
+    ),
+    "sensor scaled beyond measure": lambda device: _replace(
+        device, ber.oid_body("1.3.6.1.2.1.99.1.1.1.2"), ber.integer(2**30)
+    ),
     "endless names of 60 kB": _endless,
 }
 """What each kind does to a stand-in device."""

@@ -467,7 +467,7 @@ class _Rows:
     def __init__(self) -> None:
         self.ids: list[NDArray[np.int64]] = []
         self.seen: list[Observation] = []
-        self.parts: list[tuple[int, float, float]] = []
+        self.components: list[tuple[int, float, float]] = []
         self.polls: list[tuple[int, float, float, float]] = []
 
     def add(self, ids: NDArray[np.int64], seen: Observation) -> None:
@@ -475,7 +475,7 @@ class _Rows:
         self.seen.append(seen)
 
     def add_parts(self, parts: list[tuple[int, float, float]], polls: list[tuple[int, float, float, float]]) -> None:
-        self.parts += parts
+        self.components += parts
         self.polls += polls
 
     def write(self, day: object, kept: bool, until: datetime) -> None:
@@ -486,8 +486,8 @@ class _Rows:
         with transaction.atomic(), connection.cursor() as cursor:
             cursor.execute(f"CREATE TABLE {name} (LIKE readings_reading)")
             readings.append(*by_interface(np.concatenate(self.ids), join_rows(self.seen)), name)
-            if self.parts:
-                readings.append_components(*zip(*self.parts, strict=True))
+            if self.components:
+                readings.append_components(*zip(*self.components, strict=True))
                 readings.append_devices(*zip(*self.polls, strict=True))
             rollups.roll_all(start, min(end, rollups.five_of(until)), name)
             if kept:

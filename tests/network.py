@@ -83,7 +83,7 @@ def fill(hours: float = 3.0):
 def _write_at_once(quiet):
     """Readings of many batches of which nothing but the readings matters."""
     readings.append(np.concatenate([batch.interfaces for batch in quiet]), join_rows([batch.seen for batch in quiet]))
-    readings.append_components(*zip(*[part[1:] for batch in quiet for part in batch.parts], strict=True))
+    readings.append_components(*zip(*[part[1:] for batch in quiet for part in batch.components], strict=True))
     polls = [(each.device, each.at, each.rtt_ms, each.poll_ms) for batch in quiet for each in batch.devices]
     readings.append_devices(*zip(*polls, strict=True))
 

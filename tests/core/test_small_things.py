@@ -1,4 +1,4 @@
-"""Speeds, schedules, text, units, the lede, the working, the density of alarms."""
+"""Speeds, schedules, text, units, the headline, the calculation, the density of alarms."""
 
 import csv
 
@@ -7,11 +7,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lumtar.core import schedule, text, working
+from lumtar.core import calculation, schedule, text
 from lumtar.core.alarms.density import Stand, density, stands
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.counters import Flag
-from lumtar.core.lede import Cause, Standing, lede
+from lumtar.core.headline import Cause, Standing, headline
 from lumtar.core.measures.rates import bits_per_second, utilisation
 from lumtar.core.speeds import SpeedSource, chosen, port_speed
 from lumtar.core.text import clean, mac_address
@@ -104,27 +104,27 @@ class TestWords:
 
     standing = Standing(devices=61, answering=60, ports=829, ports_up=749)
 
-    def test_the_lede_names_the_worst(self):
+    def test_the_headline_names_the_worst(self):
         causes = [Cause("pel-wan-1 Transport A", "94 % full outbound", 720), Cause("x", "y", 5)]
-        told = lede(causes, self.standing, past=False)
+        told = headline(causes, self.standing, past=False)
         assert told.strong + told.rest == "pel-wan-1 Transport A 94 % full outbound, for 12 minutes."
         assert told.second == "One more alarm is open. 60 of 61 devices answer; 749 of 829 ports in use are up."
 
-    def test_the_lede_is_right_when_all_is_well(self):
-        assert lede([], Standing(5, 5, 9, 9), past=False).strong == "All is well."
-        assert lede([], Standing(5, 5, 9, 9), past=True).strong == "All was well."
+    def test_the_headline_is_right_when_all_is_well(self):
+        assert headline([], Standing(5, 5, 9, 9), past=False).strong == "All is well."
+        assert headline([], Standing(5, 5, 9, 9), past=True).strong == "All was well."
 
-    def test_the_lede_does_not_hide_a_silent_device_that_is_no_alarm_yet(self):
-        told = lede([], self.standing, past=False)
+    def test_the_headline_does_not_hide_a_silent_device_that_is_no_alarm_yet(self):
+        told = headline([], self.standing, past=False)
         assert told.strong + told.rest == "One device has not been heard yet; nothing else is wrong."
 
-    def test_the_lede_of_an_empty_installation_says_what_to_do(self):
-        assert "Add a device" in lede([], Standing(0, 0, 0, 0), past=False).second
+    def test_the_headline_of_an_empty_installation_says_what_to_do(self):
+        assert "Add a device" in headline([], Standing(0, 0, 0, 0), past=False).second
 
 
-class TestWorking:
+class TestCalculation:
     def test_a_rate_can_be_checked_with_a_pencil(self):
-        how = working.of_rate("out", 7, 2_112_847_360, 60_010, 0, 300_000_000, SpeedSource.OVERRIDE)
+        how = calculation.of_rate("out", 7, 2_112_847_360, 60_010, 0, 300_000_000, SpeedSource.OVERRIDE)
         assert how.figure == "281.7 Mb/s"
         assert how.lines == [
             "2,112,847,360 octets counted in 60.01 s × 8",
@@ -133,14 +133,14 @@ class TestWorking:
         ]
 
     def test_a_narrow_counter_that_wrapped_says_so(self):
-        how = working.of_rate("in", 2, 100, 1000, Flag.NARROW | Flag.WRAPPED, 0, SpeedSource.UNKNOWN)
+        how = calculation.of_rate("in", 2, 100, 1000, Flag.NARROW | Flag.WRAPPED, 0, SpeedSource.UNKNOWN)
         assert how.lines[1] == "32-bit counter ifInOctets.2"
         assert "unwrapped" in how.lines[2]
         assert how.lines[-1] == "the device does not say its speed"
 
     @pytest.mark.parametrize("flag", [Flag.FIRST, Flag.RESTARTED, Flag.HELD, Flag.DISCONTINUITY, Flag.IMPLAUSIBLE])
     def test_no_rate_has_a_reason(self, flag):
-        how = working.of_rate("in", 2, 0, 0, flag, 1, SpeedSource.SPEED)
+        how = calculation.of_rate("in", 2, 0, 0, flag, 1, SpeedSource.SPEED)
         assert how.figure == "no rate"
         assert len(how.lines) == 1
 

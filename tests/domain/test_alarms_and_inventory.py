@@ -12,7 +12,7 @@ from django.db import IntegrityError, transaction
 
 from lumtar.core.alarms.facts import Ended
 from lumtar.core.alarms.severity import Severity
-from lumtar.core.discovery import Described, PartDescribed, PortDescribed
+from lumtar.core.discovery import ComponentDescribed, Described, PortDescribed
 from lumtar.domain.accounts import services as accounts
 from lumtar.domain.alarms import jobs, queries
 from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification, Rule
@@ -265,8 +265,8 @@ class TestInventory:
 
     def test_components(self, device):
         parts = [
-            PartDescribed("processor", "1", "Processor 1", "%", 1.0),
-            PartDescribed("sensor", "4", "Inlet", "°C", 0.1),
+            ComponentDescribed("processor", "1", "Processor 1", "%", 1.0),
+            ComponentDescribed("sensor", "4", "Inlet", "°C", 0.1),
         ]
         _, found = description.describe(device, SAID, [], parts, NOW)
         _, again = description.describe(device, SAID, [], parts[1:], NOW)

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from lumtar.core import percentiles
 from lumtar.core.counters import Flag
 from lumtar.domain.operation.editing import Stale
-from lumtar.domain.readings import bulk, counted, disk, partitions, retention, rollups, series
+from lumtar.domain.readings import bulk, disk, partitions, retention, rollups, series, sums
 from lumtar.domain.readings.models import Day, Due, FiveMinutes, Gap, Hour, Reading, RolledUp
 from lumtar.domain.readings.partitions import Partition
 from lumtar.domain.reports import ports
@@ -193,9 +193,7 @@ def test_percentiles_agree_wherever_they_are_read_from(ports, monkeypatch):
     )
     # Of half a day, cut out of what the day keeps.
     half = percentiles.percentile((octets.reshape(288, 5).sum(axis=1) * 8 / 300)[:144])
-    _, inward, _ = counted.five_minute_means(
-        [ports[0].pk], midnight - timedelta(days=9), midnight + timedelta(hours=12)
-    )
+    _, inward, _ = sums.five_minute_means([ports[0].pk], midnight - timedelta(days=9), midnight + timedelta(hours=12))
     assert percentiles.percentile(inward[0]) == pytest.approx(half)
 
 
@@ -313,7 +311,7 @@ def test_the_database_adds_up_the_sums_of_a_step(ports):
     RolledUp.objects.update_or_create(pk=1, defaults={"until": NOW})
     ids = [port.pk for port in ports]
     since = start + timedelta(minutes=10)
-    fine, coarse = (counted.read(ids, since, NOW, step).rows for step in (300, 1800))
+    fine, coarse = (sums.read(ids, since, NOW, step).rows for step in (300, 1800))
     assert len(coarse) <= len(fine) / 5
     step_of = np.ceil((fine["at"] - start.timestamp()) / 1800)
     for port in ids:
@@ -520,7 +518,7 @@ def test_one_reading_alone_is_what_the_database_sums_up(ports, data):
         ports[0], at, drawn(st.integers(0, 2**62)), drawn(st.integers(0, 2**40)), drawn(st.integers(0, 10**7)),
         [int(each) for each in drawn(flags)], drawn(st.integers(0, 99)),
     )  # fmt: skip
-    rows = counted.read([ports[0].pk], NOW, at[-1], 1).rows
+    rows = sums.read([ports[0].pk], NOW, at[-1], 1).rows
     with connection.cursor() as cursor:
         wanted = ", ".join(rollups.READING[name] for name in rollups.COLUMNS)
         cursor.execute(f"SELECT {wanted} FROM readings_reading ORDER BY at")
@@ -541,7 +539,7 @@ def test_volumes_are_exact_beyond_what_double_precision_holds(ports):
     wanted = sum(octets.tolist())
     assert float(wanted) != wanted, "or this would prove nothing"
     for step in (60, 300, 3600, 10800):
-        rows = counted.read([ports[0].pk], NOW, NOW + timedelta(hours=3), step).rows
+        rows = sums.read([ports[0].pk], NOW, NOW + timedelta(hours=3), step).rows
         assert (sum(rows["in_octets"].tolist()), sum(rows["out_octets"].tolist())) == (wanted, wanted + 180), step
 
 
@@ -557,8 +555,8 @@ def test_means_read_from_days_are_those_of_the_readings(ports, first, length):
         RolledUp.objects.update_or_create(pk=1, defaults={"until": midnight + timedelta(days=2)})
     start = midnight + timedelta(minutes=5 * (first // 5))
     end = start + timedelta(minutes=5 * (1 + length // 5))
-    begins, inward, outward = counted.five_minute_means([ports[0].pk], start, end)
-    days = counted.means_of_days([ports[0].pk], midnight, midnight + timedelta(days=2))
+    begins, inward, outward = sums.five_minute_means([ports[0].pk], start, end)
+    days = sums.means_of_days([ports[0].pk], midnight, midnight + timedelta(days=2))
     place = int((begins - midnight.timestamp()) // 300)
     for found, way in ((inward, "in"), (outward, "out")):
         kept = percentiles.decode(np.concatenate(days[np.argsort(days["at"])][way]))[place : place + found.shape[1]]

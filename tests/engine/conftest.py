@@ -24,7 +24,7 @@ def quick(monkeypatch, let_go, transactional_db):
     monkeypatch.setattr("lumtar.engine.collector.collector.FLUSH", 0.1)
     monkeypatch.setattr("lumtar.engine.collector.collector.CONFIGURE", 0.4)
     monkeypatch.setattr("lumtar.core.schedule.CONFIRM_AFTER", 0.4)
-    monkeypatch.setattr("lumtar.engine.collector.keeper.PAUSE", 0.2)
+    monkeypatch.setattr("lumtar.engine.collector.write_queue.PAUSE", 0.2)
     first_rules()
     Rule.objects.exclude(measure="lumtar").update(mail_to=["duty@oskelund.example"])
     yield

@@ -36,7 +36,7 @@ from lumtar.domain.readings import ethernet
 from lumtar.domain.readings.models import ComponentReading, DeviceReading, EthernetErrors, Gap, Newest, Reading
 from lumtar.domain.reports import context
 from lumtar.domain.selfwatch.health import health
-from lumtar.engine.collector.keeper import Keeper
+from lumtar.engine.collector.write_queue import WriteQueue
 from tests.conftest import free_port
 from tests.engine.conftest import adding, collecting, eventually, is_whole, reached
 from tests.lab.boxes import agent, box
@@ -468,12 +468,12 @@ async def test_the_database_goes_away_and_comes_back(stand_in, monkeypatch):
         away.set()
         await sync_to_async(cut_everybody_else)()
         async with asyncio.timeout(30):
-            while collector.keeper.waiting_rows < 9:
+            while collector.write_queue.waiting_rows < 9:
                 await asyncio.sleep(0.1)
         away.clear()
-        await eventually(lambda: collector.keeper.waiting_rows < 6)
+        await eventually(lambda: collector.write_queue.waiting_rows < 6)
     assert await sync_to_async(lambda: is_whole(start, reached()))()
-    assert collector.keeper.dropped_rows == 0
+    assert collector.write_queue.dropped_rows == 0
 
 
 def cut_everybody_else():
@@ -488,12 +488,12 @@ async def test_what_does_not_fit_the_queue_is_counted_and_becomes_a_gap(stand_in
     await adding(stand_in)
     async with collecting() as collector:
         await eventually(rated)
-        waiting = Keeper(most_rows=9)
+        waiting = WriteQueue(most_rows=9)
         batches = []
-        collector.keeper.put, put = batches.append, collector.keeper.put
+        collector.write_queue.put, put = batches.append, collector.write_queue.put
         while sum(batch.rows for batch in batches) < 24:
             await asyncio.sleep(0.1)
-        collector.keeper.put = put
+        collector.write_queue.put = put
         for batch in batches:
             waiting.put(batch)
         assert waiting.dropped_rows >= 12

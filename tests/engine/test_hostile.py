@@ -13,7 +13,7 @@ from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings.models import DeviceReading, Gap, Reading
 from lumtar.engine import store
 from lumtar.engine.collector import keeper as keepers
-from lumtar.engine.collector.keeper import Keeper
+from lumtar.engine.collector.write_queue import WriteQueue
 from tests.conftest import free_port
 from tests.engine.conftest import adding, collecting, eventually
 from tests.lab.boxes import agent, box
@@ -59,7 +59,7 @@ async def test_who_lies_harms_nobody_else_and_is_told_of(company):
         # While they are all polled once more, the honest one misses nothing, and whoever does not answer says why.
         before = await sync_to_async(polls)(good)
         await eventually(lambda: polls(good) >= before + 5)
-        assert collector.keeper.is_alive and collector.keeper.refused_rows == 0
+        assert collector.write_queue.is_alive and collector.write_queue.refused_rows == 0
     states = {state.device_id: state async for state in DeviceState.objects.all()}
     assert states[good.pk].reach == "answers" and not states[good.pk].refused
     rows = Reading.objects.filter(interface__device=good, interface__if_index=1, elapsed_ms__gt=0)
@@ -110,14 +110,14 @@ def test_whatever_a_batch_holds_the_next_one_is_written(monkeypatch, batch_of):
         raise ValueError("year 146138514 is out of range")
 
     monkeypatch.setattr(keepers.store, "write", once)
-    keeper = Keeper()
-    keeper.start()
-    keeper.put(batch)
+    queue = WriteQueue()
+    queue.start()
+    queue.put(batch)
     later = batch.of([device.pk for device in devices], "later")
-    keeper.put(later)
-    keeper.finish(10)
-    assert keeper.refused_rows == 4 and keeper.written_rows == 4
-    assert not keeper.waiting_rows
+    queue.put(later)
+    queue.finish(10)
+    assert queue.refused_rows == 4 and queue.written_rows == 4
+    assert not queue.waiting_rows
 
 
 def test_a_batch_waits_while_there_is_no_room_on_the_disk(monkeypatch, batch_of):
@@ -136,16 +136,16 @@ def test_a_batch_waits_while_there_is_no_room_on_the_disk(monkeypatch, batch_of)
         return write(given)
 
     monkeypatch.setattr(store, "_write", full)
-    keeper = Keeper()
-    keeper.put(batch)
-    keeper.start()
+    queue = WriteQueue()
+    queue.put(batch)
+    queue.start()
     limit = time.monotonic() + 20
-    while not keeper.written_rows and time.monotonic() < limit:
-        assert not keeper.trouble or "No space left" in keeper.trouble
+    while not queue.written_rows and time.monotonic() < limit:
+        assert not queue.trouble or "No space left" in queue.trouble
         time.sleep(0.01)
-    keeper.finish(10)
-    assert len(tries) == 4 and keeper.written_rows == 4
-    assert keeper.refused_rows == keeper.dropped_rows == 0
+    queue.finish(10)
+    assert len(tries) == 4 and queue.written_rows == 4
+    assert queue.refused_rows == queue.dropped_rows == 0
 
 
 def test_a_partition_that_is_missing_is_made(batch_of):
@@ -159,14 +159,14 @@ def test_a_partition_that_is_missing_is_made(batch_of):
 
 def test_memory_that_waiting_words_take_is_bounded(batch_of):
     devices, batch, _ = batch_of(2)
-    keeper = Keeper(most_octets=200_000)
-    keeper.put(batch)
+    queue = WriteQueue(most_octets=200_000)
+    queue.put(batch)
     for number in range(500):
-        keeper.put(batch.of([device.pk for device in devices], f"copy {number}"))
-    assert sum(each.octets for each in keeper._queue) <= 200_000 + batch.octets
-    assert keeper.dropped_rows > 0 and keeper.dropped_entries > 0
-    keeper.start()
-    keeper.finish(20)
+        queue.put(batch.of([device.pk for device in devices], f"copy {number}"))
+    assert sum(each.octets for each in queue._queue) <= 200_000 + batch.octets
+    assert queue.dropped_rows > 0 and queue.dropped_entries > 0
+    queue.start()
+    queue.finish(20)
     assert Gap.objects.filter(reason="dropped").count() == 2
 
 

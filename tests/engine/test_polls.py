@@ -4,8 +4,8 @@ import socket
 
 import pytest
 
-from lumtar.core.discovery import PartDescribed
-from lumtar.engine.collector import parts, reading
+from lumtar.core.discovery import ComponentDescribed
+from lumtar.engine.collector import components, reading
 from lumtar.engine.collector.reading import Plan, poll
 from lumtar.wire import ber
 from lumtar.wire.pdu import VarBinds
@@ -26,14 +26,14 @@ async def session(stand_in):
 async def test_what_moves_slowly_is_left_out_of_polls_in_quick_succession(session, monkeypatch):
     plan = Plan()
     first, second = await poll(session, plan), await poll(session, plan)
-    kinds = {kind for kind, _ in first.parts}
+    kinds = {kind for kind, _ in first.components}
     assert {"processor", "sensor", "memory", "fan", "supply", "poe used"} <= kinds
-    assert {kind for kind, _ in second.parts} == {"processor"}
+    assert {kind for kind, _ in second.components} == {"processor"}
     assert second.indexes == first.indexes and second.requests < first.requests
     monkeypatch.setattr(reading, "SELDOM", 0.0)
     third = await poll(session, plan)
     # States that did not change are not told again.
-    assert {kind for kind, _ in third.parts} == kinds - {"fan", "supply", "poe port"}
+    assert {kind for kind, _ in third.components} == kinds - {"fan", "supply", "poe port"}
 
 
 class Listener:
@@ -48,14 +48,14 @@ class Listener:
 
 
 async def test_no_request_asks_for_more_than_an_answer_holds():
-    described = [PartDescribed("processor", str(n), "", "%", 1.0) for n in range(1, 60)]
-    described += [PartDescribed("storage", str(n), "", "%", 1.0) for n in range(1, 60)]
-    described += [PartDescribed("object", f"1.3.6.1.4.1.32473.1.{n}", "", "", 1.0) for n in range(1, 60)]
-    asked, listener = [parts.ask(part) for part in described], Listener()
-    assert await parts.read_parts(listener, asked, {}) == {}
+    described = [ComponentDescribed("processor", str(n), "", "%", 1.0) for n in range(1, 60)]
+    described += [ComponentDescribed("storage", str(n), "", "%", 1.0) for n in range(1, 60)]
+    described += [ComponentDescribed("object", f"1.3.6.1.4.1.32473.1.{n}", "", "", 1.0) for n in range(1, 60)]
+    asked, listener = [components.ask(part) for part in described], Listener()
+    assert await components.read_components(listener, asked, {}) == {}
     assert [oid for oids in listener.asked for oid in oids] == [oid for each in asked for oid in each.oids]
     own = ber.oid_body("1.3.6.1.4.1.32473")
     taken = [sum(2 if oid.startswith(own) else 1 for oid in oids) for oids in listener.asked]
-    assert max(taken) <= parts.AT_ONCE
+    assert max(taken) <= components.AT_ONCE
     # As few requests as there can be.
-    assert len(taken) == -(-sum(taken) // parts.AT_ONCE)
+    assert len(taken) == -(-sum(taken) // components.AT_ONCE)

@@ -136,7 +136,7 @@ def remembered(batch):
 def test_a_component_can_be_watched(recorder, device):
     recorder.renew_rules([*RULES, rule("processor", pk=5, times=1), rule("faulty", 0.5, 0.5, pk=6, times=1)])
     polled = answer(device, 0)
-    polled.parts = [
+    polled.components = [
         ComponentValue(31, "processor", "%", START, 95.0),
         ComponentValue(32, "fan", "state", START, 2.0),
         ComponentValue(33, "fan", "state", START, 3.0),
@@ -146,7 +146,7 @@ def test_a_component_can_be_watched(recorder, device):
         ("component", 31, 7, "Processor load 95 %, above 90 %"),
         ("component", 32, 7, "State: out of order"),
     ]
-    assert [part[1] for part in batch.parts] == [31, 32, 33]
+    assert [part[1] for part in batch.components] == [31, 32, 33]
 
 
 def test_a_rule_about_some_ports_looks_at_no_others(recorder, device):

@@ -141,7 +141,7 @@ async def test_two_collectors_share_the_devices_and_one_takes_over_from_the_othe
             # It is cut off: it neither renews nor writes, and does not know it.
             stuck = set(second.targets)
             second.holding.renew = lambda: False
-            second.keeper.put, held_back = lambda batch: kept.append(batch), second.keeper.put
+            second.write_queue.put, held_back = lambda batch: kept.append(batch), second.write_queue.put
             kept = []
             await eventually(lambda: len(first.targets) == 6)
             await eventually(lambda: sum(batch.rows for batch in kept) > 0)
@@ -152,8 +152,8 @@ async def test_two_collectors_share_the_devices_and_one_takes_over_from_the_othe
             late = [batch for batch in kept if batch.rows]
             for batch in late:
                 held_back(batch)
-            await eventually(lambda: second.keeper.waiting_rows == 0)
-            assert second.keeper.late_rows == sum(batch.rows for batch in late)
+            await eventually(lambda: second.write_queue.waiting_rows == 0)
+            assert second.write_queue.late_rows == sum(batch.rows for batch in late)
             assert before <= await Reading.objects.acount()
     doubled = await sync_to_async(doubles)()
     assert doubled == []

@@ -136,7 +136,7 @@ def test_who_is_limited_sees_nothing_else_whatever_they_ask(two_sites, limit):
             if any(part in path for part in ("{int:profile}", "{int:poll}")):
                 continue
             address = call_path(path, number) + (
-                "?at=" + timezone.now().isoformat().replace("+00:00", "Z") if "working" in path else ""
+                "?at=" + timezone.now().isoformat().replace("+00:00", "Z") if "calculation" in path else ""
             )
             told = Client().get(address, **everybody)
             got = Client().get(address, **limited)

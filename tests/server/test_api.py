@@ -107,9 +107,9 @@ def test_the_description_is_complete(client):
 
 def test_now(client, network):
     told = get(client, "now")
-    assert told["lede"]["strong"] == "hex-wan-1 Transport A"
-    assert "95 % full outbound" in told["lede"]["rest"]
-    assert "2 of 2 devices answer" in told["lede"]["second"]
+    assert told["headline"]["strong"] == "hex-wan-1 Transport A"
+    assert "95 % full outbound" in told["headline"]["rest"]
+    assert "2 of 2 devices answer" in told["headline"]["second"]
     cause = told["causes"][0]
     assert cause["row"]["severity"] == 4 and len(cause["spark"]) == 48
     assert max(value for value in cause["spark"] if value is not None) == pytest.approx(95, abs=0.5)
@@ -121,7 +121,7 @@ def test_now(client, network):
 def test_now_as_it_was(client, network):
     at = (datetime.now(UTC) - timedelta(hours=1)).isoformat()
     told = get(client, "now", at=at)
-    assert told["lede"]["strong"] == "All was well."
+    assert told["headline"]["strong"] == "All was well."
     assert told["sites"][0]["loads"][0] == pytest.approx(2)
     then = (datetime.now(UTC) - timedelta(hours=1, minutes=55)).isoformat()
     assert get(client, "now", at=then)["causes"][0]["row"]["label"] == "sal-acc-1"
@@ -164,7 +164,7 @@ def test_series_working_and_csv_tell_the_same(client, network):
     rates = [value for value in told["out_bps"] if value is not None]
     assert max(rates) == pytest.approx(0.95e9, rel=1e-3)
     assert told["out_bps"].count(None) in (9, 10, 11)
-    working = get(client, f"interfaces/{port.pk}/working", at=(end - timedelta(minutes=2)).isoformat())
+    working = get(client, f"interfaces/{port.pk}/calculation", at=(end - timedelta(minutes=2)).isoformat())
     assert working[1]["figure"] == "950 Mb/s"
     assert working[1]["lines"][0] == "7,125,000,000 octets counted in 60.00 s × 8"
     assert working[1]["lines"][-1] == "= 95.0 % of 1 Gb/s, from ifHighSpeed"
@@ -173,10 +173,10 @@ def test_series_working_and_csv_tell_the_same(client, network):
     assert [float(row["out_bps"]) if row["out_bps"] else None for row in rows] == told["out_bps"]
 
 
-def test_the_working_of_nothing_says_so(client, network):
+def test_the_calculation_of_nothing_says_so(client, network):
     port = Interface.objects.get(device=network[0], if_index=1)
     old = (datetime.now(UTC) - timedelta(days=30)).isoformat()
-    told = get(client, f"interfaces/{port.pk}/working", at=old)[0]
+    told = get(client, f"interfaces/{port.pk}/calculation", at=old)[0]
     assert told["figure"] == "no rate" and "60 missing" in told["lines"][0]
 
 

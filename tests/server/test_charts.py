@@ -60,10 +60,10 @@ class TestChart:
         for name in ("inward", "outward", "larger_p95", "both_p95", "measured"):
             assert coarse[name] == pytest.approx(fine[name])
 
-    def test_the_working_of_a_sum(self, client, network):
+    def test_the_calculation_of_a_sum(self, client, network):
         broken = Interface.objects.get(device=network[0], if_index=1)
         end = datetime.now(UTC).replace(second=0, microsecond=0) - timedelta(minutes=5)
-        told = get(client, f"interfaces/{broken.pk}/working", at=iso(end), step=7200)[0]
+        told = get(client, f"interfaces/{broken.pk}/calculation", at=iso(end), step=7200)[0]
         assert told["lines"][1].startswith("sum of ")
         assert "missing" in told["lines"][1]
         rows = Reading.objects.filter(interface=broken, at__gt=end - timedelta(hours=2), at__lte=end)

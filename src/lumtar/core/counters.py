@@ -1,7 +1,7 @@
 """From two snapshots of counters to what was counted between them.
 
 What is stored is what was counted (deltas and elapsed time), never a rate: volumes then add
-up exactly, and the working of every figure can be shown. See RFC 2863 section 3.1.6 (counter
+up exactly, and the calculation of every figure can be shown. See RFC 2863 section 3.1.6 (counter
 sizes), and ifCounterDiscontinuityTime and sysUpTime (RFC 3418) for what makes a delta void.
 """
 

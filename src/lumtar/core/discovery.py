@@ -34,7 +34,7 @@ class PortDescribed:
 
 
 @dataclass(frozen=True, slots=True)
-class PartDescribed:
+class ComponentDescribed:
     """What it says of one component, and how that is read.
 
     Attributes

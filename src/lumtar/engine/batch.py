@@ -101,7 +101,7 @@ class Batch:
     ----------
     id : by which the database knows whether it was written already
     interfaces, owners : of each reading, the interface and its device
-    parts : device, component, time, value
+    components : device, component, time, value
     errors : interface, time, and what only Ethernet counts
     duplex : by interface
     memory : what rules remember anew, by kind of subject
@@ -116,7 +116,7 @@ class Batch:
     seen: Observation | None = None
     state: State | None = None
     devices: list[DeviceNews] = field(default_factory=list)
-    parts: list[tuple[int, int, float, float]] = field(default_factory=list)
+    components: list[tuple[int, int, float, float]] = field(default_factory=list)
     errors: list[tuple[int, float, Errors]] = field(default_factory=list)
     duplex: dict[int, int] = field(default_factory=dict)
     entries: list[Entry] = field(default_factory=list)
@@ -136,7 +136,9 @@ class Batch:
     @property
     def octets(self) -> int:
         """The memory that it takes while it waits, roughly."""
-        words = len(self.devices) + len(self.entries) + len(self.transitions) + len(self.gaps) + len(self.parts) // 4
+        words = (
+            len(self.devices) + len(self.entries) + len(self.transitions) + len(self.gaps) + len(self.components) // 4
+        )
         remembered = sum(len(pairs) for pairs in self.memory.values())
         return OCTETS_A_ROW * self.rows + OCTETS_A_WORD * words + OCTETS_A_PAIR * remembered
 
@@ -144,7 +146,7 @@ class Batch:
         """The devices that it holds something of; None stands for what belongs to no device."""
         found: set[int | None] = set() if self.owners is None else set(self.owners.tolist())
         found.update(news.device for news in self.devices)
-        found.update(part[0] for part in self.parts)
+        found.update(part[0] for part in self.components)
         found.update(entry.device_id for entry in self.entries)
         found.update(transition.device for transition in self.transitions)
         found.update(gap.device for gap in self.gaps)
@@ -157,7 +159,7 @@ class Batch:
         part = Batch(
             uuid5(self.id, name),
             devices=[each for each in self.devices if each.device in wanted],
-            parts=[each for each in self.parts if each[0] in wanted],
+            components=[each for each in self.components if each[0] in wanted],
             entries=[each for each in self.entries if each.device_id in wanted],
             transitions=[each for each in self.transitions if each.device in wanted],
             gaps=[each for each in self.gaps if each.device in wanted],
@@ -212,4 +214,4 @@ class Batch:
     def empty(self) -> None:
         """Drop the readings and the states of devices, which the next poll renews; the words stay."""
         self.interfaces = self.owners = self.seen = self.state = None
-        self.devices, self.parts, self.errors, self.duplex, self.speeds = [], [], [], {}, []
+        self.devices, self.components, self.errors, self.duplex, self.speeds = [], [], [], {}, []

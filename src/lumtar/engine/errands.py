@@ -10,8 +10,8 @@ from asgiref.sync import sync_to_async
 from lumtar.core.profiles import Recognition
 from lumtar.domain.inventory import credentials, profiles
 from lumtar.domain.inventory.models import Credential
-from lumtar.engine.looking import look
-from lumtar.engine.trying import Candidate, Trial
+from lumtar.engine.object_reading import read_instances
+from lumtar.engine.trial import Candidate, Trial
 from lumtar.wire.icmp import Pinger
 from lumtar.wire.transport import Transport
 
@@ -79,7 +79,7 @@ async def try_many(told: Told) -> AsyncIterator[Told]:
 async def read_object(told: Told) -> AsyncIterator[Told]:
     """Read one object of a device."""
     (candidate,) = await sync_to_async(_candidates)(told)
-    yield asdict(await look(told["address"], told["port"], candidate, told["oid"]))
+    yield asdict(await read_instances(told["address"], told["port"], candidate, told["oid"]))
 
 
 ERRANDS: dict[str, Callable[[Told], AsyncIterator[Told]]] = {

@@ -39,7 +39,7 @@ class Answer:
     next_poll_at: float = 0.0
     rtt_ms: float = 0.0
     poll_ms: float = 0.0
-    parts: list[ComponentValue] = field(default_factory=list)
+    components: list[ComponentValue] = field(default_factory=list)
     errors: list[tuple[int, Errors]] = field(default_factory=list)
     """Of Ethernet interfaces, by slot."""
     duplex: dict[int, int] = field(default_factory=dict)
@@ -132,7 +132,9 @@ class Recorder:
             batch = Batch()
             self.heard(batch, answers)
             for answer in answers:
-                batch.parts += [(answer.device.pk, each.component, each.at, each.value) for each in answer.parts]
+                batch.components += [
+                    (answer.device.pk, each.component, each.at, each.value) for each in answer.components
+                ]
                 batch.errors += [(self.interface(slot).pk, answer.at, errors) for slot, errors in answer.errors]
                 for slot, duplex in answer.duplex.items():
                     news.note_duplex(batch, answer.device, self.interface(slot), answer.at, duplex)
@@ -193,7 +195,7 @@ class Recorder:
     def _look_at_components(self, batch: Batch, answers: Sequence[Answer]) -> None:
         if not self.watch.kinds["component"].rules.rules:
             return
-        told = [(answer, each) for answer in answers for each in answer.parts]
+        told = [(answer, each) for answer in answers for each in answer.components]
         if not told:
             return
         kinds = np.array([each.kind for _, each in told])

@@ -160,7 +160,7 @@ def _leave_out_deleted(batch: Batch, error: Exception) -> None:
         asked = batch.interfaces.tolist()
         batch.keep_interfaces(set(Interface.objects.filter(pk__in=asked).values_list("pk", flat=True)))
     batch.devices = [each for each in batch.devices if each.device in devices]
-    batch.parts = [each for each in batch.parts if each[0] in devices]
+    batch.components = [each for each in batch.components if each[0] in devices]
     batch.entries = [each for each in batch.entries if each.device_id is None or each.device_id in devices]
     batch.gaps = [each for each in batch.gaps if each.device is None or each.device in devices]
 
@@ -217,8 +217,8 @@ def _polls(batch: Batch) -> list[tuple[int, float, float, float]]:
 
 def _write_polls(batch: Batch) -> None:
     ethernet.append(batch.errors)
-    if batch.parts:
-        _, components, at, values = zip(*batch.parts, strict=True)
+    if batch.components:
+        _, components, at, values = zip(*batch.components, strict=True)
         readings.append_components(components, at, values)
     if polls := _polls(batch):
         devices, at, rtt, took = zip(*polls, strict=True)

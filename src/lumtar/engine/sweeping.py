@@ -17,7 +17,7 @@ from lumtar.domain.sweeps import results, services
 from lumtar.domain.sweeps.models import Run, Sweep
 from lumtar.domain.sweeps.results import Book, Found
 from lumtar.engine.collector.reading import Plan, discover
-from lumtar.engine.trying import Candidate
+from lumtar.engine.trial import Candidate
 from lumtar.wire import oids
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.icmp import Pinger

@@ -138,7 +138,7 @@ export const deviceQuery = (device: number, at: string | null) =>
     queryFn: () => got(client.GET("/api/v1/devices/{device}", { params: { path: { device }, query: past(at) } })),
   });
 
-export const partsQuery = (device: number, range: Range) =>
+export const componentsQuery = (device: number, range: Range) =>
   queryOptions({
     queryKey: ["parts", device, range],
     queryFn: () =>
@@ -279,12 +279,12 @@ export const storageQuery = queryOptions({
   queryFn: () => got(client.GET("/api/v1/storage", {})),
 });
 
-export const workingQuery = (number: number, at: string, step: number) =>
+export const calculationQuery = (number: number, at: string, step: number) =>
   queryOptions({
-    queryKey: ["working", number, at, step],
+    queryKey: ["calculation", number, at, step],
     queryFn: () =>
       got(
-        client.GET("/api/v1/interfaces/{interface}/working", {
+        client.GET("/api/v1/interfaces/{interface}/calculation", {
           params: { path: { interface: number }, query: { at, step } },
         }),
       ),

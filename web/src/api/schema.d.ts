@@ -660,7 +660,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/interfaces/{interface}/working": {
+    "/api/v1/interfaces/{interface}/calculation": {
         parameters: {
             query?: never;
             header?: never;
@@ -668,10 +668,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Interface Working
-         * @description The working of both directions' rates: of the reading at a time, or of a step of so many seconds that ends there.
+         * Interface Calculation
+         * @description The calculation of both directions' rates: of the reading at a time, or of a step of so many seconds that ends there.
          */
-        get: operations["lumtar_server_api_charts_interface_working"];
+        get: operations["lumtar_server_api_charts_interface_calculation"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2166,10 +2166,10 @@ export interface components {
             interface_id: number | null;
         };
         /**
-         * LedeOut
+         * HeadlineOut
          * @description The opening sentence in two parts, and the line beneath.
          */
-        LedeOut: {
+        HeadlineOut: {
             /** Strong */
             strong: string;
             /** Rest */
@@ -2187,7 +2187,7 @@ export interface components {
              * Format: date-time
              */
             at: string;
-            lede: components["schemas"]["LedeOut"];
+            headline: components["schemas"]["HeadlineOut"];
             /** Causes */
             causes: components["schemas"]["CauseOut"][];
             /** Active */
@@ -2479,6 +2479,26 @@ export interface components {
             };
         };
         /**
+         * ComponentOut
+         * @description A component with its newest value.
+         */
+        ComponentOut: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number | null;
+            /** Words */
+            words: string;
+            /** Is Good */
+            is_good: boolean;
+        };
+        /**
          * DeviceOut
          * @description A device in full. ``refused`` is what its last poll gave and was not believed: by the name of the object, why.
          */
@@ -2535,7 +2555,7 @@ export interface components {
             /** Retired At */
             retired_at: string | null;
             /** Parts */
-            parts: components["schemas"]["PartOut"][];
+            parts: components["schemas"]["ComponentOut"][];
         };
         /**
          * OwnFieldOut
@@ -2548,26 +2568,6 @@ export interface components {
             kind: string;
             /** Choices */
             choices: string[];
-        };
-        /**
-         * PartOut
-         * @description A component with its newest value.
-         */
-        PartOut: {
-            /** Id */
-            id: number;
-            /** Kind */
-            kind: string;
-            /** Name */
-            name: string;
-            /** Unit */
-            unit: string;
-            /** Value */
-            value: number | null;
-            /** Words */
-            words: string;
-            /** Is Good */
-            is_good: boolean;
         };
         /**
          * DeviceChange
@@ -2606,27 +2606,10 @@ export interface components {
             label_template?: string | null;
         };
         /**
-         * GapOut
-         * @description A gap and why.
-         */
-        GapOut: {
-            /**
-             * Start
-             * Format: date-time
-             */
-            start: string;
-            /** End */
-            end: string | null;
-            /** Reason */
-            reason: string;
-            /** Words */
-            words: string;
-        };
-        /**
-         * PartSeries
+         * ComponentSeries
          * @description Means of one component over steps; None where nothing was read. The round trip has no component.
          */
-        PartSeries: {
+        ComponentSeries: {
             /** Component Id */
             component_id: number | null;
             /** Kind */
@@ -2645,14 +2628,31 @@ export interface components {
             value: (number | null)[];
         };
         /**
-         * PartsOut
+         * ComponentsOut
          * @description Components of a device over time, and its gaps with reasons.
          */
-        PartsOut: {
+        ComponentsOut: {
             /** Parts */
-            parts: components["schemas"]["PartSeries"][];
+            parts: components["schemas"]["ComponentSeries"][];
             /** Gaps */
             gaps: components["schemas"]["GapOut"][];
+        };
+        /**
+         * GapOut
+         * @description A gap and why.
+         */
+        GapOut: {
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /** End */
+            end: string | null;
+            /** Reason */
+            reason: string;
+            /** Words */
+            words: string;
         };
         /**
          * PollAsked
@@ -3082,10 +3082,10 @@ export interface components {
             out_bps: (number | null)[];
         };
         /**
-         * WorkingOut
+         * CalculationOut
          * @description How a figure came about, in lines; ``at`` is the end of what was measured.
          */
-        WorkingOut: {
+        CalculationOut: {
             /** At */
             at: string | null;
             /** Direction */
@@ -6120,7 +6120,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PartsOut"];
+                    "application/json": components["schemas"]["ComponentsOut"];
                 };
             };
         };
@@ -6422,7 +6422,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_charts_interface_working: {
+    lumtar_server_api_charts_interface_calculation: {
         parameters: {
             query: {
                 at: string;
@@ -6442,7 +6442,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WorkingOut"][];
+                    "application/json": components["schemas"]["CalculationOut"][];
                 };
             };
         };

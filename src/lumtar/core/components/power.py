@@ -3,7 +3,7 @@
 from functools import partial
 
 from lumtar.core.components.registry import Column, ComponentKind, Rows, part, register, with_state
-from lumtar.core.discovery import PartDescribed
+from lumtar.core.discovery import ComponentDescribed
 from lumtar.core.profiles import MOST_INSTANCES, Table
 
 POWER = Column("pethMainPsePower", "1.3.6.1.2.1.105.1.3.1.1.2", 0, 2**32 - 1)
@@ -14,13 +14,13 @@ WORDS = {
 }  # fmt: skip
 
 
-def _groups(rows: Rows, kind: str, words: str) -> list[PartDescribed]:
+def _groups(rows: Rows, kind: str, words: str) -> list[ComponentDescribed]:
     """What each group of ports uses, or may use."""
     groups = rows["pethMainPsePower"]
     return [part(kind, index[-1:], f"PoE{f' {index[-1]}' if len(groups) > 1 else ''} {words}", "W") for index in groups]
 
 
-def _ports(rows: Rows) -> list[PartDescribed]:
+def _ports(rows: Rows) -> list[ComponentDescribed]:
     has_several = len(rows["pethMainPsePower"]) > 1
     return [
         with_state("poe port", index, f"PoE port {'.'.join(map(str, index)) if has_several else index[-1]}")

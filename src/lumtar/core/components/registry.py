@@ -7,7 +7,7 @@ exports ask here.
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
-from lumtar.core.discovery import STATE, PartDescribed
+from lumtar.core.discovery import STATE, ComponentDescribed
 from lumtar.core.profiles import Table
 
 Index = tuple[int, ...]
@@ -57,7 +57,7 @@ class ComponentKind:
     words: str
     table: Table | None
     columns: tuple[Column, ...]
-    discover: Callable[[Rows], list[PartDescribed]]
+    discover: Callable[[Rows], list[ComponentDescribed]]
     value: Column | None = None
     whole: Column | None = None
     is_read_often: bool = False
@@ -99,11 +99,11 @@ def columns() -> dict[str, Column]:
     }
 
 
-def part(kind: str, index: Index, name: str, unit: str, scale: float = 1.0) -> PartDescribed:
+def part(kind: str, index: Index, name: str, unit: str, scale: float = 1.0) -> ComponentDescribed:
     """A component of a standard table; its index is written with dots between its numbers."""
-    return PartDescribed(kind, ".".join(map(str, index)), name, unit, scale)
+    return ComponentDescribed(kind, ".".join(map(str, index)), name, unit, scale)
 
 
-def with_state(kind: str, index: Index, name: str) -> PartDescribed:
+def with_state(kind: str, index: Index, name: str) -> ComponentDescribed:
     """A component whose number stands for a word."""
     return part(kind, index, name, STATE)

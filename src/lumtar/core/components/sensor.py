@@ -2,7 +2,7 @@
 
 from lumtar.core.components.entities import DESCR, NAME, title
 from lumtar.core.components.registry import Column, ComponentKind, Rows, part, register
-from lumtar.core.discovery import PartDescribed
+from lumtar.core.discovery import ComponentDescribed
 from lumtar.core.profiles import Table
 
 _ENTRY = "1.3.6.1.2.1.99.1.1.1."
@@ -16,7 +16,7 @@ UNITS = {3: "V", 4: "V", 5: "A", 6: "W", 7: "Hz", 8: "°C", 9: "%", 10: "rpm", 1
 OK = 1
 
 
-def _discover(rows: Rows) -> list[PartDescribed]:
+def _discover(rows: Rows) -> list[ComponentDescribed]:
     found = []
     for index, kind in rows["entPhySensorType"].items():
         if rows["entPhySensorOperStatus"].get(index, OK) != OK:

@@ -4,7 +4,7 @@ from functools import partial
 
 from lumtar.core.components.entities import CLASS, DESCR, NAME, title
 from lumtar.core.components.registry import Column, ComponentKind, Rows, register, with_state
-from lumtar.core.discovery import PartDescribed
+from lumtar.core.discovery import ComponentDescribed
 from lumtar.core.profiles import Table
 
 OPER = Column("entStateOper", "1.3.6.1.2.1.131.1.1.1.3", 1, 4)
@@ -14,7 +14,7 @@ CLASSES = {"fan": (7, "fan"), "supply": (6, "power supply")}
 """PhysicalClass (RFC 6933), and what one is called."""
 
 
-def _discover(rows: Rows, kind: str) -> list[PartDescribed]:
+def _discover(rows: Rows, kind: str) -> list[ComponentDescribed]:
     return [
         with_state(kind, index[-1:], title(rows, index) or f"{kind} {index[-1]}")
         for index in rows["entStateOper"]

@@ -3,7 +3,7 @@
 from functools import partial
 
 from lumtar.core.components.registry import Column, ComponentKind, Rows, part, register
-from lumtar.core.discovery import PartDescribed
+from lumtar.core.discovery import ComponentDescribed
 from lumtar.core.profiles import Table
 from lumtar.core.text import clean
 
@@ -16,7 +16,7 @@ TYPES = {"memory": {2, 3}, "storage": {4, 5, 9, 10}}
 """By the last number of hrStorageType: RAM and virtual memory; fixed, removable, flash and network disks."""
 
 
-def _discover(rows: Rows, kind: str) -> list[PartDescribed]:
+def _discover(rows: Rows, kind: str) -> list[ComponentDescribed]:
     """Those that have a size. The last octet of a type is its last number, for all of them are below 128."""
     found = []
     for index, of_type in rows["hrStorageType"].items():

@@ -8,8 +8,8 @@ from typing import Any, NamedTuple
 from django.db import transaction
 from django.utils import timezone
 
-from lumtar.core.discovery import Described, PartDescribed, PortDescribed
-from lumtar.core.following import Port, follow
+from lumtar.core.discovery import ComponentDescribed, Described, PortDescribed
+from lumtar.core.interface_matching import Port, match_interfaces
 from lumtar.core.profiles import Recognition, Table
 from lumtar.core.refusal import Refusal
 from lumtar.core.speeds import NOT_CREDIBLE, SpeedSource, chosen
@@ -39,7 +39,7 @@ MOST_APART = 6
 """Ports with the same piece of news that are named one by one."""
 
 
-class KnownPart(NamedTuple):
+class KnownComponent(NamedTuple):
     """A component as it is kept."""
 
     pk: int
@@ -51,11 +51,11 @@ class KnownPart(NamedTuple):
 def is_known(
     device: Device,
     interfaces: Mapping[int, Interface],
-    parts: Mapping[tuple[str, str], KnownPart],
+    parts: Mapping[tuple[str, str], KnownComponent],
     recognitions: Sequence[Recognition],
     said: Described,
     ports: Sequence[PortDescribed],
-    told: Sequence[PartDescribed],
+    told: Sequence[ComponentDescribed],
 ) -> bool:
     """Whether a device, its interfaces by index and its components by (kind, index) say nothing that is not known of them.
 
@@ -84,7 +84,7 @@ def _as_read(device: Device, said: Described) -> Described:
 
 
 def describe(
-    device: Device, said: Described, ports: Sequence[PortDescribed], parts: Sequence[PartDescribed], now: datetime
+    device: Device, said: Described, ports: Sequence[PortDescribed], parts: Sequence[ComponentDescribed], now: datetime
 ) -> tuple[dict[int, Interface], dict[tuple[str, str], Component]]:
     """Take over what a device says of itself; what came, went or was renamed goes to the logbook.
 
@@ -124,7 +124,7 @@ def _note_changes(device: Device, said: Described, changed: Sequence[str], now: 
 def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetime) -> dict[int, Interface]:
     known = {interface.pk: interface for interface in device.interfaces.all()}
     labeller = Labeller()
-    found = follow(
+    found = match_interfaces(
         [Port(i.pk, i.if_index, i.name, i.descr, i.alias, i.mac, i.gone_at is not None) for i in known.values()],
         [Port(n, p.if_index, p.name, p.descr, p.alias, p.mac) for n, p in enumerate(ports)],
     )
@@ -204,7 +204,9 @@ def _take(interface: Interface, values: dict[str, Any]) -> None:
         setattr(interface, name, value)
 
 
-def _describe_parts(device: Device, parts: Sequence[PartDescribed], now: datetime) -> dict[tuple[str, str], Component]:
+def _describe_parts(
+    device: Device, parts: Sequence[ComponentDescribed], now: datetime
+) -> dict[tuple[str, str], Component]:
     Component.objects.bulk_create(
         [Component(device=device, kind=p.kind, index=p.index, name=p.name, unit=p.unit, scale=p.scale) for p in parts],
         update_conflicts=True,

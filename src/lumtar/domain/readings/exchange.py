@@ -13,9 +13,9 @@ from lumtar.core import exchange
 from lumtar.core.exchange import Imported
 from lumtar.core.levels import SECONDS, Level
 from lumtar.domain.inventory.models import Interface
-from lumtar.domain.readings import bulk, counted, partitions, retention, rollups
-from lumtar.domain.readings.counted import RATES, STORED, TABLES
+from lumtar.domain.readings import bulk, partitions, retention, rollups, sums
 from lumtar.domain.readings.rollups import COLUMNS
+from lumtar.domain.readings.sums import RATES, STORED, TABLES
 
 LOCK = rollups.LOCK + 1
 """Readings are brought in under this advisory lock."""
@@ -34,7 +34,7 @@ def rows(
 ) -> Iterator[tuple[int, NDArray[np.void]]]:
     """The rows of each interface that end in (start, end], in the order of time; ``at`` in seconds of the epoch."""
     names, length = columns(level)[1:], SECONDS[level]
-    kinds = counted.kinds_of(names)
+    kinds = sums.kinds_of(names)
     told = ", ".join(f"coalesce({name}, 'NaN')" if name in RATES else f"{name}::bigint" for name in names)
     ends = "at + %(length)s" if length else "at"
     sql = f"""SELECT interface_id, date_part('epoch', {ends}), {told} FROM {TABLES[level]}

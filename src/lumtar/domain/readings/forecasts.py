@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from lumtar.core.forecast import MOST_DAYS, Trends, Verdict, reached, trends
 from lumtar.core.percentiles import SLOTS, daily_of_totals, decode
-from lumtar.domain.readings import bulk, counted, rollups
+from lumtar.domain.readings import bulk, rollups, sums
 from lumtar.domain.readings.totals import speeds_of
 
 SQL = f"""SELECT interface_id, date_part('epoch', at), coalesce(in_p95_bps, 'NaN')::float8, coalesce(out_p95_bps, 'NaN')::float8
@@ -88,7 +88,7 @@ def together(interfaces: Sequence[int], until: datetime) -> list[Forecast]:
     shape = (2, MOST_DAYS, SLOTS)
     totals, measured = np.zeros(shape), np.zeros(shape, np.int64)
     for first in range(0, len(interfaces), AT_ONCE):
-        rows = counted.means_of_days(interfaces[first : first + AT_ONCE], start, end)
+        rows = sums.means_of_days(interfaces[first : first + AT_ONCE], start, end)
         days = np.round((rows["at"] - start.timestamp()) / DAY).astype(np.int64)
         for row, way in enumerate(("in", "out")):
             means = decode(rows[way])

@@ -16,10 +16,10 @@ from lumtar.core.levels import SECONDS, Kept, step_for
 from lumtar.core.measures import rates
 from lumtar.domain.inventory.models import InterfaceSpeed
 from lumtar.domain.inventory.queries import Polled
-from lumtar.domain.readings import counted, retention
-from lumtar.domain.readings.counted import Counted, Rows
+from lumtar.domain.readings import retention, sums
 from lumtar.domain.readings.models import Gap
 from lumtar.domain.readings.rollups import COLUMNS
+from lumtar.domain.readings.sums import Rows, Sums
 
 MOST_POINTS = 1600
 SHOWN = tuple(name for name in COLUMNS if name not in ("readings", "up_readings", "void_readings"))
@@ -107,7 +107,7 @@ def read(port: Polled, start: datetime, end: datetime, points: int = 800) -> Ser
             for way in ("in", "out")
         ]
     else:
-        means = [each[0] for each in counted.five_minute_means([port.pk], start, end, kept)[1:]]
+        means = [each[0] for each in sums.five_minute_means([port.pk], start, end, kept)[1:]]
     length = min(end.timestamp(), timezone.now().timestamp()) - start.timestamp()
     restarted = (rows["flags"] & int(Flag.RESTARTED)) != 0
     return Series(
@@ -133,7 +133,7 @@ def read(port: Polled, start: datetime, end: datetime, points: int = 800) -> Ser
 
 def read_lines(interfaces: Sequence[int], start: datetime, end: datetime, points: int = 400) -> Lines:
     """Rates of several interfaces, and what they add up to."""
-    told = _read(interfaces, 60, start, end, points, counted.MEANS)
+    told = _read(interfaces, 60, start, end, points, sums.MEANS)
     steps = told.steps
     inward, outward = steps.rates("in"), steps.rates("out")
 
@@ -152,7 +152,7 @@ def read_lines(interfaces: Sequence[int], start: datetime, end: datetime, points
 
 @dataclass(frozen=True, slots=True)
 class _Read:
-    counted: Counted
+    counted: Sums
     steps: "_Steps"
 
 
@@ -167,7 +167,7 @@ def _read(
 ) -> _Read:
     span = (end - start).total_seconds()
     step = step_for(span, max(10, min(points, MOST_POINTS)), interval_s)
-    found = counted.read(interfaces, start, end, step, names, kept)
+    found = sums.read(interfaces, start, end, step, names, kept)
     rows = found.rows
     # Where polls were rarer than the steps asked for, a step is as long as a reading then.
     covered = rows["elapsed_ms"][rows["elapsed_ms"] > 0]

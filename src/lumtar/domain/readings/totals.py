@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 
 from lumtar.core.levels import Level, Piece
 from lumtar.core.measures import Counts
-from lumtar.domain.readings import bulk, counted, rollups
-from lumtar.domain.readings.counted import RATES
+from lumtar.domain.readings import bulk, rollups, sums
 from lumtar.domain.readings.rollups import COLUMNS, summed
+from lumtar.domain.readings.sums import RATES
 
 FEW = 500
 SHORT = timedelta(hours=3)
@@ -39,7 +39,7 @@ def of(start: datetime, end: datetime, only: Sequence[int] | None = None, needs:
     """
     if end - start > SHORT:
         start = rollups.hour_of(start)
-    pieces = counted.pieces_of(start, end, (end - start).total_seconds(), Level.FIVE_MINUTES)
+    pieces = sums.pieces_of(start, end, (end - start).total_seconds(), Level.FIVE_MINUTES)
     wanted = [name for name in COLUMNS if name in needs or name == "elapsed_ms"]
     kinds = [("interface", "i8"), *((name, "f8" if name in RATES else "i8") for name in wanted)]
     values: dict[str, Any] = {"only": list(only or ())}
@@ -48,8 +48,8 @@ def of(start: datetime, end: datetime, only: Sequence[int] | None = None, needs:
         parts = " UNION ALL ".join(
             _select(piece, place, wanted, values, only is not None) for place, piece in enumerate(pieces)
         )
-        sums = ", ".join(_column(name, exact=len(wanted) == len(COLUMNS)) for name in wanted)
-        rows = bulk.fetch(f"SELECT interface_id, {sums} FROM ({parts}) p GROUP BY 1", values, kinds)
+        columns = ", ".join(_column(name, exact=len(wanted) == len(COLUMNS)) for name in wanted)
+        rows = bulk.fetch(f"SELECT interface_id, {columns} FROM ({parts}) p GROUP BY 1", values, kinds)
         rows = rows[np.argsort(rows["interface"])]
     first = pieces[0].start if pieces else start.timestamp()
     last = pieces[-1].end if pieces else end.timestamp()
@@ -74,7 +74,7 @@ def _select(piece: Piece, place: int, wanted: Sequence[str], values: dict[str, A
     values[f"start{place}"] = datetime.fromtimestamp(piece.start, UTC)
     values[f"end{place}"] = datetime.fromtimestamp(piece.end, UTC)
     mine = f"AND {bulk.AMONG}" if is_narrowed else ""
-    return f"""SELECT interface_id, {", ".join(wanted)} FROM {counted.TABLES[piece.level]}
+    return f"""SELECT interface_id, {", ".join(wanted)} FROM {sums.TABLES[piece.level]}
         WHERE at >= %(start{place})s AND at < %(end{place})s {mine}"""
 
 

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from heapq import nlargest
 
-from lumtar.core.lede import Cause, Lede, Standing, lede
+from lumtar.core.headline import Cause, Headline, Standing, headline
 from lumtar.domain.alarms import queries as alarms
 from lumtar.domain.alarms.queries import AlarmRow
 from lumtar.domain.inventory.scope import NO_SITE
@@ -29,7 +29,7 @@ class Overview:
     severities : the worst severity by name of the site
     """
 
-    lede: Lede
+    headline: Headline
     alarms: list[AlarmRow]
     active: int
     lines: dict[int, list[float | None]]
@@ -64,7 +64,7 @@ def overview(past: datetime | None, until: datetime) -> Overview:
     for box in boxes:
         severities[box.site or NO_SITE] = max(severities.get(box.site or NO_SITE, 0), box.severity)
     return Overview(
-        lede(causes, standing, past=past is not None, active=active),
+        headline(causes, standing, past=past is not None, active=active),
         worst,
         active,
         sparks.of(worst, until),

@@ -20,7 +20,7 @@ from lumtar.core.components import KINDS
 from lumtar.core.profiles import Recognition
 from lumtar.core.rows import take_rows
 from lumtar.domain.inventory import polling
-from lumtar.domain.inventory.description import KnownPart, describe, is_known
+from lumtar.domain.inventory.description import KnownComponent, describe, is_known
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.inventory.profiles import recognitions
 from lumtar.domain.logbook.models import Entry
@@ -30,13 +30,13 @@ from lumtar.domain.readings.partitions import ensure_around
 from lumtar.engine.batch import Batch, ComponentValue, moment
 from lumtar.engine.clock import Clock
 from lumtar.engine.collector import targets
-from lumtar.engine.collector.account import told
+from lumtar.engine.collector.components import SELDOM
 from lumtar.engine.collector.holding import Holding
-from lumtar.engine.collector.keeper import Keeper
 from lumtar.engine.collector.live import Live
-from lumtar.engine.collector.parts import SELDOM
+from lumtar.engine.collector.poll_report import computed_rates
 from lumtar.engine.collector.reading import Discovery, Polled, poll
 from lumtar.engine.collector.targets import Target
+from lumtar.engine.collector.write_queue import WriteQueue
 from lumtar.engine.errands import ERRANDS
 from lumtar.engine.jobs import JobRunner
 from lumtar.engine.recorder import Answer, Recorder
@@ -71,7 +71,7 @@ class Collector(Service):
         self.clock = clock or Clock()
         self.targets: dict[int, Target] = {}
         self.counts: Counter[str] = Counter()
-        self.keeper = Keeper()
+        self.write_queue = WriteQueue()
         self.holding = Holding(self.name)
         self.recorder = Recorder([])
         self.transport: Transport | None = None
@@ -96,7 +96,7 @@ class Collector(Service):
     async def work(self) -> None:
         """Work until cancelled; what was read by then is stored."""
         self.transport, self.pinger = Transport(), Pinger()
-        self.keeper.start()
+        self.write_queue.start()
         self.live = Live(self.targets.get, self.recorder, self.transport, self.clock.time)
         chores = [
             self.supervise(name, work)
@@ -119,7 +119,7 @@ class Collector(Service):
             for task in [*chores, *self._polls, *self._errands]:
                 task.cancel()
             self._flush()
-            await asyncio.to_thread(self.keeper.finish)
+            await asyncio.to_thread(self.write_queue.finish)
             await asyncio.to_thread(self.holding.end)
             self.transport.close()
             self.pinger.close()
@@ -147,7 +147,7 @@ class Collector(Service):
         )
         gaps = self.holding.gaps(devices, self.clock.time())
         if gaps:
-            self.keeper.put(Batch(gaps=gaps))
+            self.write_queue.put(Batch(gaps=gaps))
         await self._configure(devices)
 
     async def _let_go(self, shares: set[int]) -> None:
@@ -155,7 +155,7 @@ class Collector(Service):
         self._flush()
         for number in [number for number in self.targets if share_of(number) in shares]:
             self._drop(number)
-        if await asyncio.to_thread(self.keeper.drain, self.holding.patience_s):
+        if await asyncio.to_thread(self.write_queue.drain, self.holding.patience_s):
             await asyncio.to_thread(with_database, self.holding.give_surplus)
 
     def _admit(self, target: Target) -> None:
@@ -217,7 +217,7 @@ class Collector(Service):
                 target.plan.move_times(step)
             self._due = [(due + step, number) for due, number in self._due]
             entry = Entry(at=moment(self.clock.time()), kind=Entry.Kind.LUMTAR, text=words)
-            self.keeper.put(Batch(entries=[entry]))
+            self.write_queue.put(Batch(entries=[entry]))
             self._waiting.set()
 
     async def _poll(self, target: Target) -> None:
@@ -289,7 +289,9 @@ class Collector(Service):
         self, target: Target, asked: set[int], began: float, trace: list[Exchange], fault: Fault | None
     ) -> None:
         """Write down a poll that somebody asked for: each request, and what was computed."""
-        computed = [] if fault else [seen for batch in self._flush() for seen in told(batch, self.recorder, target)]
+        computed = (
+            [] if fault else [seen for batch in self._flush() for seen in computed_rates(batch, self.recorder, target)]
+        )
         record = {
             "took_ms": round(1000 * (time.monotonic() - began), 1),
             "exchanges": [asdict(each) for each in trace],
@@ -332,8 +334,8 @@ class Collector(Service):
             snapshot, status = take_rows(snapshot, known), take_rows(status, known)
         parts = [
             ComponentValue(part.pk, key[0], part.unit, polled.at, value, 0.0 if KINDS[key[0]].is_read_often else SELDOM)
-            for key, value in polled.parts.items()
-            if (part := target.parts.get(key)) is not None
+            for key, value in polled.components.items()
+            if (part := target.components.get(key)) is not None
         ]
         return Answer(
             target.device,
@@ -345,7 +347,7 @@ class Collector(Service):
             rtt_ms=polled.rtt_ms,
             poll_ms=polled.poll_ms,
             requests=polled.requests,
-            parts=parts,
+            components=parts,
             errors=[(target.slot_of[each.if_index], each) for each in polled.errors if each.if_index in target.slot_of],
             duplex={target.slot_of[index]: value for index, value in polled.duplex.items() if index in target.slot_of},
             refused=polled.refused,
@@ -355,13 +357,13 @@ class Collector(Service):
         """Whether a device that was just loaded says what it is known for; after a start nearly all of them do."""
         interfaces = {index: self.recorder.interface(slot) for index, slot in target.slot_of.items()}
         return target.is_as_loaded and is_known(
-            target.device, interfaces, target.parts, self._recognitions, found.said, found.ports, found.parts
+            target.device, interfaces, target.components, self._recognitions, found.said, found.ports, found.components
         )
 
     def _describe(self, target: Target, polled: Polled) -> None:
         assert polled.discovery is not None
         found, read = polled.discovery, target.device.reads
-        interfaces, components = describe(target.device, found.said, found.ports, found.parts, moment(polled.at))
+        interfaces, components = describe(target.device, found.said, found.ports, found.components, moment(polled.at))
         # A port keeps its slot, whatever index it has now.
         slot_of = target.slot_of_port
         new = [interface for interface in interfaces.values() if interface.pk not in slot_of]
@@ -371,7 +373,7 @@ class Collector(Service):
         target.order = ([], np.zeros(0, np.int64))
         for index, interface in interfaces.items():
             self.recorder.interfaces[target.slot_of[index]] = interface
-        target.parts = {key: KnownPart(c.pk, c.name, c.unit, c.scale) for key, c in components.items()}
+        target.components = {key: KnownComponent(c.pk, c.name, c.unit, c.scale) for key, c in components.items()}
         if target.device.reads != read:
             # It was recognised just now: its profile may want more, or less, from the next poll on.
             target.plan = targets.plan_for(target.device)
@@ -401,7 +403,7 @@ class Collector(Service):
     def _hand_over(self, batch: Batch) -> None:
         batch.collector = self.name
         batch.fences = self.holding.fences(news.device for news in batch.devices)
-        self.keeper.put(batch)
+        self.write_queue.put(batch)
 
     async def _look_for_requests(self) -> None:
         while True:
@@ -508,18 +510,18 @@ class Collector(Service):
 
     def trouble(self) -> str:
         """What is not being done."""
-        keeper = self.keeper
-        if not keeper.is_alive and self.transport is not None and self.tasks:
+        queue = self.write_queue
+        if not queue.is_alive and self.transport is not None and self.tasks:
             return "the thread that stores readings has ended"
-        if keeper.trouble and keeper.oldest_waiting_s > WAITING_S:
-            return f"{keeper.waiting_rows:,} readings wait, the database does not take them: {keeper.trouble}"
+        if queue.trouble and queue.oldest_waiting_s > WAITING_S:
+            return f"{queue.waiting_rows:,} readings wait, the database does not take them: {queue.trouble}"
         return ""
 
     def progress(self) -> dict[str, object]:
         """What the collector does and how far behind it is."""
         now = self.clock.time()
         late = max((now - due for due, _ in list(self._due)), default=0.0)
-        keeper, clock = self.keeper, self.clock
+        queue, clock = self.write_queue, self.clock
         return {
             "devices": len(self.targets),
             "shares": len(self.holding.held),
@@ -528,14 +530,14 @@ class Collector(Service):
             "polling": len(self._polls),
             "looked_at": self.live.devices if self.live else 0,
             "cpu_s": round(time.process_time(), 1),
-            "waiting_rows": keeper.waiting_rows,
-            "written_rows": keeper.written_rows,
-            "dropped_rows": keeper.dropped_rows,
-            "refused_rows": keeper.refused_rows,
-            "late_rows": keeper.late_rows,
-            "set_aside": {str(number): each.words for number, each in list(keeper.set_aside.items())},
-            "oldest_waiting_s": round(keeper.oldest_waiting_s, 1),
-            "stored_until": round(time.time() - keeper.oldest_waiting_s, 1),
+            "waiting_rows": queue.waiting_rows,
+            "written_rows": queue.written_rows,
+            "dropped_rows": queue.dropped_rows,
+            "refused_rows": queue.refused_rows,
+            "late_rows": queue.late_rows,
+            "set_aside": {str(number): each.words for number, each in list(queue.set_aside.items())},
+            "oldest_waiting_s": round(queue.oldest_waiting_s, 1),
+            "stored_until": round(time.time() - queue.oldest_waiting_s, 1),
             "clock_steps": clock.steps,
             "clock_step_s": round(clock.last_step_s, 1),
             "clock_stepped_at": clock.stepped_at,

@@ -3,7 +3,7 @@
 from collections.abc import Collection
 
 from lumtar.core.components import KINDS
-from lumtar.core.discovery import PartDescribed
+from lumtar.core.discovery import ComponentDescribed
 from lumtar.core.profiles import Table
 from lumtar.core.text import clean
 from lumtar.wire import ber, oids
@@ -16,9 +16,9 @@ CHASSIS = 3
 OF_CHASSIS = (oids.ENT_CLASS, oids.ENT_MAKER, oids.ENT_MODEL, oids.ENT_SERIAL, oids.ENT_SOFTWARE)
 
 
-async def discover_parts(
+async def discover_components(
     session: Session, tables: Collection[Table]
-) -> tuple[tuple[str, str, str, str], list[PartDescribed]]:
+) -> tuple[tuple[str, str, str, str], list[ComponentDescribed]]:
     """Maker, model, serial number and software of the chassis; and its components.
 
     Raises

@@ -9,14 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lumtar.core.counters import HIGH_CAPACITY, TICKS, Snapshot
-from lumtar.core.discovery import Described, PartDescribed, PortDescribed
+from lumtar.core.discovery import ComponentDescribed, Described, PortDescribed
 from lumtar.core.ethernet import EVERY, Errors, Seen, counted
 from lumtar.core.ledger import Status
 from lumtar.core.profiles import ExtraObject, Table
 from lumtar.core.text import clean, mac_address
-from lumtar.engine.collector.discovering import discover_parts
+from lumtar.engine.collector.components import SELDOM, Asked, Count, ask, discover_objects, read_components
+from lumtar.engine.collector.discovering import discover_components
 from lumtar.engine.collector.ethernet import read_ethernet
-from lumtar.engine.collector.parts import SELDOM, Asked, Count, ask, discover_objects, read_parts
 from lumtar.wire import ber, oids
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.session import Refused, Session
@@ -57,7 +57,7 @@ class Plan:
     indexes : encoded ifIndex of every interface, in the device's order
     narrow : some interfaces have 32-bit counters only
     slow : some interfaces give their speed in ifSpeed only
-    parts : its components, and how each is read
+    components : its components, and how each is read
     all_read_at : when all of them were read last; at other polls only those are that change fast
     known : the last values of objects that count, and of states
     ethernet : the last look at what only Ethernet counts
@@ -70,7 +70,7 @@ class Plan:
     indexes: list[bytes] = field(default_factory=list)
     narrow: bool = False
     slow: bool = False
-    parts: list[Asked] = field(default_factory=list)
+    components: list[Asked] = field(default_factory=list)
     all_read_at: float = 0.0
     known: dict[tuple[str, str], Count] = field(default_factory=dict)
     ethernet: Seen | None = None
@@ -104,7 +104,7 @@ class Discovery:
 
     said: Described
     ports: list[PortDescribed]
-    parts: list[PartDescribed]
+    components: list[ComponentDescribed]
 
 
 @dataclass(slots=True)
@@ -120,7 +120,7 @@ class Polled:
     indexes: list[int]
     snapshot: Snapshot
     status: Status
-    parts: dict[tuple[str, str], float]
+    components: dict[tuple[str, str], float]
     errors: list[Errors]
     duplex: dict[int, int]
     """By ifIndex, as far as it was read now."""
@@ -167,7 +167,7 @@ async def _poll(session: Session, plan: Plan, now: Callable[[], float]) -> Polle
         # Something that was listed is not any more: say so now, and read on without it.
         discovery, head = await discover(session, plan), await _read_head(session, now)
         indexes, snapshot, status = await _read_interfaces(session, plan, head)
-    parts = await _read_parts(session, plan, head, now)
+    parts = await _read_components(session, plan, head, now)
     errors, duplex = await _look_at_ethernet(session, plan, head)
     poll_ms = (time.monotonic() - began) * 1000
     return Polled(
@@ -209,14 +209,14 @@ async def _read_head(session: Session, now: Callable[[], float]) -> Head:
     return Head(at, rtt, uptime, if_number, change)
 
 
-async def _read_parts(
+async def _read_components(
     session: Session, plan: Plan, head: Head, now: Callable[[], float]
 ) -> dict[tuple[str, str], float]:
     """The numbers of components: of all, if it is time, else of those that change fast."""
     if head.at - plan.all_read_at < SELDOM:
-        return await read_parts(session, (each for each in plan.parts if each.is_read_often), plan.known, now)
+        return await read_components(session, (each for each in plan.components if each.is_read_often), plan.known, now)
     plan.all_read_at = head.at
-    return await read_parts(session, plan.parts, plan.known, now)
+    return await read_components(session, plan.components, plan.known, now)
 
 
 async def _look_at_ethernet(session: Session, plan: Plan, head: Head) -> tuple[list[Errors], dict[int, int]]:
@@ -326,9 +326,9 @@ async def discover(session: Session, plan: Plan) -> Discovery:
     """
     said = await read_system(session)
     ports = await _discover_ports(session, plan) if Table.INTERFACES in plan.tables else []
-    chassis, parts = await discover_parts(session, plan.tables)
+    chassis, parts = await discover_components(session, plan.tables)
     parts += await discover_objects(session, plan.objects)
-    plan.parts, plan.all_read_at, plan.discovered = [ask(part) for part in parts], 0.0, True
+    plan.components, plan.all_read_at, plan.discovered = [ask(part) for part in parts], 0.0, True
     plan.refused = {name: _refused(each) for name, each in session.refused.items()}
     maker, model, serial, software = chassis
     engine_id, base_mac = await _read_identity(session, ports)

@@ -15,7 +15,7 @@ from lumtar.domain.alarms.models import Rule
 from lumtar.domain.alarms.queries import active_of
 from lumtar.domain.alarms.rules import in_force
 from lumtar.domain.inventory.credentials import opened
-from lumtar.domain.inventory.description import KnownPart
+from lumtar.domain.inventory.description import KnownComponent
 from lumtar.domain.inventory.groups import ports_for
 from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface, LabelRun
 from lumtar.domain.inventory.profiles import objects_of
@@ -45,7 +45,7 @@ class Target:
     """By ifIndex, which may change; ports that are gone keep their slot in the next one."""
     slot_of_port: dict[int, int] = field(default_factory=dict)
     order: tuple[list[int], NDArray[np.int64]] = field(default_factory=lambda: ([], np.zeros(0, np.int64)))
-    parts: dict[tuple[str, str], KnownPart] = field(default_factory=dict)
+    components: dict[tuple[str, str], KnownComponent] = field(default_factory=dict)
     """Its components by kind and index."""
     is_as_loaded: bool = True
     """What is known of it is what the database had."""
@@ -171,16 +171,16 @@ def _load_targets(recorder: Recorder, devices: list[Device]) -> list[Target]:
     interfaces: dict[int, list[Interface]] = {device: [] for device in ids}
     for interface in Interface.objects.filter(device_id__in=ids, gone_at=None).order_by("if_index"):
         interfaces[interface.device_id].append(interface)
-    parts: dict[int, dict[tuple[str, str], KnownPart]] = {number: {} for number in ids}
+    parts: dict[int, dict[tuple[str, str], KnownComponent]] = {number: {} for number in ids}
     there = Component.objects.filter(device_id__in=ids, gone_at=None)
     for number, kind, index, pk, name, unit, scale in there.values_list(
         "device", "kind", "index", "pk", "name", "unit", "scale"
     ):
-        parts[number][kind, index] = KnownPart(pk, name, unit, scale)
+        parts[number][kind, index] = KnownComponent(pk, name, unit, scale)
     slot_of: dict[int, int] = {}
     owner_of: dict[int, int] = {}
     for device in devices:
-        target = Target(device, plan_for(device), parts=parts[device.pk])
+        target = Target(device, plan_for(device), components=parts[device.pk])
         mine = interfaces[device.pk]
         for interface, slot in zip(mine, recorder.add(device, mine), strict=True):
             target.slot_of[interface.if_index] = target.slot_of_port[interface.pk] = int(slot)

@@ -7,13 +7,13 @@ from datetime import UTC, datetime, timedelta
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from ninja import Query
 
-from lumtar.core import working
+from lumtar.core import calculation
 from lumtar.core.speeds import SpeedSource
 from lumtar.core.text import csv_line
 from lumtar.core.units import duration
 from lumtar.domain.inventory import queries
 from lumtar.domain.inventory.models import Interface
-from lumtar.domain.readings import counted, retention, series
+from lumtar.domain.readings import retention, series, sums
 from lumtar.domain.readings.series import Line, Series
 from lumtar.domain.reports import cells, context
 from lumtar.server.api.access import VIEWER, Router
@@ -181,7 +181,7 @@ def interface_csv(
     return answer
 
 
-class WorkingOut(Schema):
+class CalculationOut(Schema):
     """How a figure came about, in lines; ``at`` is the end of what was measured."""
 
     at: datetime | None
@@ -190,25 +190,25 @@ class WorkingOut(Schema):
     lines: list[str]
 
 
-@router.get("/interfaces/{interface}/working", needs=VIEWER, response=list[WorkingOut])
-def interface_working(request: HttpRequest, interface: int, at: datetime, step: int = 0) -> list[WorkingOut]:
-    """The working of both directions' rates: of the reading at a time, or of a step of so many seconds that ends there."""
+@router.get("/interfaces/{interface}/calculation", needs=VIEWER, response=list[CalculationOut])
+def interface_calculation(request: HttpRequest, interface: int, at: datetime, step: int = 0) -> list[CalculationOut]:
+    """The calculation of both directions' rates: of the reading at a time, or of a step of so many seconds that ends there."""
     found = interface_called(interface)
     moment = past(at)
     assert moment is not None
     if not 0 <= step <= 31 * 86400:
         raise Problem(422, "A step is at most 31 days long.", "step")
     if step > 1.5 * found.device.interval_s or not retention.are_readings_kept(moment):
-        return _working_of_sum(found, moment, step or 3600)
+        return _calculation_of_sum(found, moment, step or 3600)
     reading = series.reading_at(interface, moment)
     if reading is None:
         why = "nothing was read within the hour after this time"
-        return [WorkingOut(at=None, direction=way, figure="no reading", lines=[why]) for way in ("in", "out")]
+        return [CalculationOut(at=None, direction=way, figure="no reading", lines=[why]) for way in ("in", "out")]
     told = []
     for direction, octets in (("in", reading.in_octets), ("out", reading.out_octets)):
         speed, source = _speed_at(interface, reading.at, direction)
-        how = working.of_rate(direction, found.if_index, octets, reading.elapsed_ms, reading.flags, speed, source)
-        told.append(WorkingOut(at=reading.at, direction=direction, figure=how.figure, lines=how.lines))
+        how = calculation.of_rate(direction, found.if_index, octets, reading.elapsed_ms, reading.flags, speed, source)
+        told.append(CalculationOut(at=reading.at, direction=direction, figure=how.figure, lines=how.lines))
     return told
 
 
@@ -219,11 +219,11 @@ def _speed_at(interface: int, at: datetime, direction: str) -> tuple[int, SpeedS
     return getattr(speed, f"{direction}_bps"), SpeedSource(getattr(speed, f"{direction}_source"))
 
 
-def _working_of_sum(found: Interface, end: datetime, step: int) -> list[WorkingOut]:
+def _calculation_of_sum(found: Interface, end: datetime, step: int) -> list[CalculationOut]:
     start = end - timedelta(seconds=step)
-    read = counted.read([found.pk], start, end, step)
-    sums = {name: int(read.rows[name].sum()) for name in working.SUMMED}
-    missing = step - sums["elapsed_ms"] / 1000
+    read = sums.read([found.pk], start, end, step)
+    total = {name: int(read.rows[name].sum()) for name in calculation.SUMMED}
+    missing = step - total["elapsed_ms"] / 1000
     reasons = [
         f"{gap.reason}: {gap.words}, {duration((min(gap.end or end, end) - max(gap.start, start)).total_seconds())}"
         for gap in gaps_of(found.device_id, start, end)
@@ -231,6 +231,8 @@ def _working_of_sum(found: Interface, end: datetime, step: int) -> list[WorkingO
     told = []
     for direction in ("in", "out"):
         speed, source = _speed_at(found.pk, end, direction)
-        how = working.of_sum(direction, sums, missing, found.device.interval_s, reasons, speed, source, read.coarsest)
-        told.append(WorkingOut(at=end, direction=direction, figure=how.figure, lines=how.lines))
+        how = calculation.of_sum(
+            direction, total, missing, found.device.interval_s, reasons, speed, source, read.coarsest
+        )
+        told.append(CalculationOut(at=end, direction=direction, figure=how.figure, lines=how.lines))
     return told

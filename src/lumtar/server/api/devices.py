@@ -11,8 +11,8 @@ from ninja import Status
 from lumtar.core.components import KINDS
 from lumtar.domain.inventory import polling, services
 from lumtar.domain.inventory.models import Component, Credential, Device, OwnField, PollRequest
-from lumtar.domain.readings import parts
-from lumtar.domain.readings.parts import PartSeries
+from lumtar.domain.readings import components
+from lumtar.domain.readings.components import ComponentSeries
 from lumtar.domain.reports import devices
 from lumtar.domain.reports.devices import DeviceRow
 from lumtar.server.api import paging
@@ -53,7 +53,7 @@ def list_devices(
     return Devices(rows=rows, total=total, next=paging.following(first, len(rows), total))
 
 
-class PartOut(Schema):
+class ComponentOut(Schema):
     """A component with its newest value."""
 
     id: int
@@ -100,7 +100,7 @@ class DeviceOut(Schema):
     refused: dict[str, str]
     edition: int
     retired_at: datetime | None
-    parts: list[PartOut]
+    parts: list[ComponentOut]
 
 
 @router.get("/devices/{int:device}", needs=VIEWER, response=DeviceOut)
@@ -111,9 +111,9 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
     )
     moment = past(at)
     rows, _ = devices.find(moment, only=device)
-    newest = parts.newest(device, moment)
+    newest = components.newest(device, moment)
     there = Q(gone_at=None) | Q(gone_at__gt=moment) if moment else Q(gone_at=None)
-    components = Component.objects.filter(there, device_id=device).order_by("kind", "index")
+    listed = Component.objects.filter(there, device_id=device).order_by("kind", "index")
     return DeviceOut(
         row=rows[0],
         credential=found.credential.name if found.credential else "",
@@ -122,7 +122,7 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
         refused=found.state.refused,
         own_fields=[OwnFieldOut(name=f.name, kind=f.kind, choices=f.choices) for f in OwnField.objects.all()],
         groups=sorted(group.name for group in found.groups.all()),
-        parts=[_part(each, newest.get(each.pk)) for each in components],
+        parts=[_part(each, newest.get(each.pk)) for each in listed],
         **{
             name: getattr(found, name)
             for name in DeviceOut.model_fields
@@ -131,29 +131,29 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
     )
 
 
-def _part(component: Component, value: float | None) -> PartOut:
+def _part(component: Component, value: float | None) -> ComponentOut:
     kind = KINDS[component.kind]
     told = {name: getattr(component, name) for name in ("kind", "name", "unit")}
     words = kind.word(value) if kind.has_state else ""
-    return PartOut(id=component.pk, value=value, words=words, is_good=not kind.is_fault(value), **told)
+    return ComponentOut(id=component.pk, value=value, words=words, is_good=not kind.is_fault(value), **told)
 
 
-class PartsOut(Schema):
+class ComponentsOut(Schema):
     """Components of a device over time, and its gaps with reasons."""
 
-    parts: list[PartSeries]
+    parts: list[ComponentSeries]
     gaps: list[GapOut]
 
 
-@router.get("/devices/{int:device}/parts", needs=VIEWER, response=PartsOut)
+@router.get("/devices/{int:device}/parts", needs=VIEWER, response=ComponentsOut)
 def device_parts(
     request: HttpRequest, device: int, start: datetime | None = None, end: datetime | None = None, points: int = 300
-) -> PartsOut:
+) -> ComponentsOut:
     """Processor load, sensors and round-trip time of a device over time."""
     get_object_or_404(Device, pk=device)
     since, until = span(start, end, timedelta(days=1))
-    read = parts.read(device, since, until, points=max(10, min(points, 1600)))
-    return PartsOut(parts=read, gaps=gaps_of(device, since, until))
+    read = components.read(device, since, until, points=max(10, min(points, 1600)))
+    return ComponentsOut(parts=read, gaps=gaps_of(device, since, until))
 
 
 class NewDevice(Schema):

@@ -17,7 +17,7 @@ from lumtar.core.text import csv_line
 from lumtar.core.units import counted
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.readings import exchange
-from lumtar.domain.readings.counted import RATES
+from lumtar.domain.readings.sums import RATES
 from lumtar.domain.reports import cells
 from lumtar.server import limiting
 from lumtar.server.api.access import ENGINEER, VIEWER, Router

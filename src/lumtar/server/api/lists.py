@@ -23,7 +23,7 @@ from lumtar.core.devicelist import (
 from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory import credentials, queries, services
 from lumtar.domain.inventory.models import Credential, OwnField
-from lumtar.engine.trying import Outcome
+from lumtar.engine.trial import Outcome
 from lumtar.server.api.access import ENGINEER, Router
 from lumtar.server.api.errands import done_by_a_collector
 from lumtar.server.api.schema import Schema

@@ -32,7 +32,7 @@ class SitePorts(Schema):
     loads: list[float]
 
 
-class LedeOut(Schema):
+class HeadlineOut(Schema):
     """The opening sentence in two parts, and the line beneath."""
 
     strong: str
@@ -54,7 +54,7 @@ class NowOut(Schema):
     """Everything that Now shows."""
 
     at: datetime
-    lede: LedeOut
+    headline: HeadlineOut
     causes: list[CauseOut]
     active: int
     """How many alarms are active in all; ``causes`` are the worst of them."""
@@ -71,7 +71,7 @@ def now(request: HttpRequest, at: datetime | None = None) -> NowOut:
     found = overview(moment, until)
     return NowOut(
         at=until,
-        lede=LedeOut(**asdict(found.lede)),
+        headline=HeadlineOut(**asdict(found.headline)),
         active=found.active,
         causes=[CauseOut(row=row, spark=found.lines.get(row.id, [])) for row in found.alarms],
         changes=[EntryOut(**{name: getattr(entry, name) for name in EntryOut.model_fields}) for entry in found.changes],

@@ -1,18 +1,18 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 import type { Schemas } from "../../api/client";
-import { alarmsQuery, deviceQuery, gridQuery, partsQuery, portsQuery } from "../../api/queries";
+import { alarmsQuery, componentsQuery, deviceQuery, gridQuery, portsQuery } from "../../api/queries";
 import { useScreenTime, useSetScreenTime } from "../../app/screenTime";
-import { PartChart } from "../../charts/PartChart";
+import { ComponentChart } from "../../charts/ComponentChart";
 import { duration, moment, percent } from "../../parts/format";
 import { LoadBar } from "../../parts/LoadBar";
 import { Problem } from "../../parts/Problem";
 import { useClock } from "../../parts/useClock";
 import { AlarmLines } from "../alarms/AlarmLines";
 import { Cells } from "./Cells";
+import { ComponentStates } from "./ComponentStates";
 import { DeviceTools } from "./DeviceTools";
 import { LogbookLines } from "./LogbookLines";
-import { PartStates } from "./PartStates";
 import { stateWords } from "./PortList";
 import { useTrail } from "./trail";
 
@@ -75,7 +75,7 @@ export function DevicePage({ device }: { device: number }) {
   const { show, follow } = useSetScreenTime();
   const navigate = useNavigate();
   const { data: found, error } = useQuery(deviceQuery(device, time.at));
-  const { data: over } = useQuery(partsQuery(device, time.range));
+  const { data: over } = useQuery(componentsQuery(device, time.range));
   const parts = over?.parts;
   const { data: alarms } = useQuery(alarmsQuery(time.at, { device }));
   if (!found) return <Problem error={error} />;
@@ -129,7 +129,7 @@ export function DevicePage({ device }: { device: number }) {
                     );
                   })}
                 </h2>
-                <PartChart
+                <ComponentChart
                   parts={group}
                   gaps={over?.gaps ?? []}
                   unit={unit}
@@ -155,7 +155,7 @@ export function DevicePage({ device }: { device: number }) {
                 </div>
               ))}
           </dl>
-          <PartStates parts={found.parts} />
+          <ComponentStates parts={found.parts} />
           <LogbookLines range={time.range} only={{ device }} />
         </div>
       </div>

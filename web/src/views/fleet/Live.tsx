@@ -10,7 +10,7 @@ import { duration, percent, rate, text } from "../../parts/format";
 import { InlineChoice } from "../../parts/InlineChoice";
 import { Problem } from "../../parts/Problem";
 import { ListHead } from "./ListHead";
-import { shownLooks, topOf } from "./looks";
+import { liveRates, topOf } from "./liveRates";
 import { usePicked } from "./picked";
 import { useTrail } from "./trail";
 
@@ -115,7 +115,7 @@ function LivePort({ port, states, until }: PortProps) {
   const time = useScreenTime();
   const start = new Date(time.end.getTime() - 3600_000);
   const { data: hour } = useQuery(seriesQuery(port.id, { start: start.toISOString(), end: time.range.end }));
-  const looks = shownLooks(port, hour ?? NOTHING);
+  const looks = liveRates(port, hour ?? NOTHING);
   const end = new Date(Math.max(until.getTime(), (port.at.at(-1) ?? 0) * 1000));
   const since = new Date(end.getTime() - LOOKED * 1000);
   const top = topOf([looks, hour ?? NOTHING], since.getTime() / 1000);

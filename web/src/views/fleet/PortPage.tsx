@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import type { Schemas } from "../../api/client";
-import { alarmsQuery, interfaceQuery, seriesQuery, workingQuery } from "../../api/queries";
+import { alarmsQuery, calculationQuery, interfaceQuery, seriesQuery } from "../../api/queries";
 import { useScreenTime, useSetScreenTime } from "../../app/screenTime";
 import { useMay } from "../../app/session";
 import { ChartTools } from "../../charts/ChartTools";
@@ -11,15 +11,15 @@ import { useChartView } from "../../charts/view";
 import { duration, moment, rate, text } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 import { AlarmLines } from "../alarms/AlarmLines";
+import { Calculation } from "./Calculation";
+import { Forecast } from "./Forecast";
 import { LogbookLines } from "./LogbookLines";
-import { Outlook } from "./Outlook";
 import { stateWords } from "./PortList";
 import { PortRole } from "./PortRole";
-import { Seen } from "./Seen";
-import { SeenTable } from "./SeenTable";
 import { SoldSpeed } from "./SoldSpeed";
+import { Summary } from "./Summary";
+import { SummaryTable } from "./SummaryTable";
 import { useTrail } from "./trail";
-import { Working } from "./Working";
 
 type Speed = NonNullable<Schemas["InterfaceOut"]["speed"]>;
 
@@ -58,13 +58,13 @@ export function PortPage({ port }: { port: number }) {
     enabled: view.ghostSeconds > 0,
   });
   const { data: alarms } = useQuery(alarmsQuery(time.at, { interface: port }));
-  // Without a cursor the working is that of the newest reading.
+  // Without a cursor the calculation is that of the newest reading.
   const newest = found?.row.at ? new Date(found.row.at) : null;
   const step = point ? (series?.step_s ?? 0) : 0;
   const isReading = step <= 1.5 * (found?.interval_s ?? 60);
   const at = point ? new Date(Math.min(point.getTime() - (isReading ? 1 : 0), Date.now())) : newest;
-  const { data: working } = useQuery({
-    ...workingQuery(port, at?.toISOString() ?? "", isReading ? 0 : step),
+  const { data: calculation } = useQuery({
+    ...calculationQuery(port, at?.toISOString() ?? "", isReading ? 0 : step),
     enabled: at !== null,
   });
   if (!found) return <Problem error={error} />;
@@ -151,14 +151,14 @@ export function PortPage({ port }: { port: number }) {
             onBack={back}
             onPoint={setPoint}
           />
-          {view.table && <SeenTable series={series} unit={view.unit} />}
+          {view.table && <SummaryTable series={series} unit={view.unit} />}
           <div className="mt-2.5 grid grid-cols-[minmax(0,1fr)_310px] gap-6 max-xl:grid-cols-1">
             <div>
-              <Seen series={series} unit={view.unit} seconds={(time.end.getTime() - time.start.getTime()) / 1000} />
-              <Outlook filter={{ interfaces: [port] }} at={time.at} />
+              <Summary series={series} unit={view.unit} seconds={(time.end.getTime() - time.start.getTime()) / 1000} />
+              <Forecast filter={{ interfaces: [port] }} at={time.at} />
               <LogbookLines range={time.range} only={{ interface: port }} />
             </div>
-            {working && <Working lines={working} />}
+            {calculation && <Calculation lines={calculation} />}
           </div>
         </>
       )}

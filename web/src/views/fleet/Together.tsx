@@ -10,8 +10,8 @@ import { Figure } from "../../parts/Figure";
 import { duration, rate, text } from "../../parts/format";
 import { InlineChoice } from "../../parts/InlineChoice";
 import { Problem } from "../../parts/Problem";
+import { Forecast } from "./Forecast";
 import { ListHead } from "./ListHead";
-import { Outlook } from "./Outlook";
 import { usePicked } from "./picked";
 import { ROLE_CHOICES } from "./roles";
 import { useTrail } from "./trail";
@@ -84,7 +84,7 @@ export function Together() {
           <>
             <Directions lines={data} stacked={stacked} start={time.start} end={time.end} onZoom={show} onBack={back} />
             <Members lines={data} />
-            <Outlook filter={{ ...filter, together: true }} at={time.at} />
+            <Forecast filter={{ ...filter, together: true }} at={time.at} />
             <h2 className="heading mt-3">Overview</h2>
             <div className="grid grid-cols-4 gap-4 max-lg:grid-cols-2">
               {LOOKS.map(([words, seconds]) => (

@@ -22,10 +22,10 @@ export function Now() {
       <div className="grid grid-cols-[minmax(0,1fr)_400px] gap-[26px] px-4 pt-3.5 max-lg:grid-cols-1">
         <section>
           <h1 className="max-w-[760px] text-[21px] leading-[1.28] tracking-tight">
-            <b className="font-semibold">{data.lede.strong}</b>
-            {data.lede.rest}
+            <b className="font-semibold">{data.headline.strong}</b>
+            {data.headline.rest}
           </h1>
-          <p className="mt-1 mb-3 text-ink2">{data.lede.second}</p>
+          <p className="mt-1 mb-3 text-ink2">{data.headline.second}</p>
           <Causes causes={data.causes} active={data.active} at={new Date(data.at)} />
           <Sites sites={data.sites} />
         </section>

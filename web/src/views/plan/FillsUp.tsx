@@ -10,7 +10,7 @@ import { Figure } from "../../parts/Figure";
 import { date, percent, rate, text } from "../../parts/format";
 import { InlineChoice } from "../../parts/InlineChoice";
 import { Problem } from "../../parts/Problem";
-import { Outlook } from "../fleet/Outlook";
+import { Forecast } from "../fleet/Forecast";
 import { ROLE_CHOICES } from "../fleet/roles";
 import { PlaceChoice, PlanHead } from "./PlanHead";
 
@@ -48,7 +48,7 @@ export function FillsUp() {
         <PlaceChoice />
       </div>
       <Problem error={error} />
-      {place.group && <Outlook filter={{ ...filter, together: true }} at={time.at} />}
+      {place.group && <Forecast filter={{ ...filter, together: true }} at={time.at} />}
       <div className={`grid ${COLUMNS} gap-2.5 border-b border-rule py-1 text-[12px] text-ink2`}>
         <span>port</span>
         <span>device</span>

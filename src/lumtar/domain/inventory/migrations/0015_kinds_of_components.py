@@ -4,15 +4,14 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('inventory', '0014_where_credentials_are_sent'),
+        ("inventory", "0014_where_credentials_are_sent"),
     ]
 
     operations = [
         migrations.AlterField(
-            model_name='component',
-            name='kind',
+            model_name="component",
+            name="kind",
             field=models.CharField(max_length=20),
         ),
     ]

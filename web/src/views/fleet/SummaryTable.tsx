@@ -4,7 +4,7 @@ import { Figure } from "../../parts/Figure";
 import { clock, moment } from "../../parts/format";
 
 /** The steps of a chart as a table, newest first. */
-export function SeenTable({ series, unit }: { series: Schemas["SeriesOut"]; unit: Unit }) {
+export function SummaryTable({ series, unit }: { series: Schemas["SeriesOut"]; unit: Unit }) {
   const [inward, outward] = [valuesIn(unit, series, "in"), valuesIn(unit, series, "out")];
   const rows = series.at.map((at, place) => ({ at, place })).reverse();
   return (

@@ -36,7 +36,7 @@ class Lost:
     words: str
 
 
-class Keeper:
+class WriteQueue:
     """Writes batches in their order. ``put`` never blocks."""
 
     def __init__(self, most_rows: int = MOST_ROWS, most_octets: int = MOST_OCTETS) -> None:

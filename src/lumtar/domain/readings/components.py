@@ -16,7 +16,7 @@ Key = tuple[int | None, str, str, str]
 
 
 @dataclass(slots=True)
-class PartSeries:
+class ComponentSeries:
     """Means of one component over steps; None where nothing was read. The round trip has no component."""
 
     component_id: int | None
@@ -65,7 +65,7 @@ def _place(item: tuple[Key, object]) -> tuple[int, int]:
     return order.index(kind) if kind in order else len(order), component or 0
 
 
-def read(device: int, start: datetime, end: datetime, points: int) -> list[PartSeries]:
+def read(device: int, start: datetime, end: datetime, points: int) -> list[ComponentSeries]:
     """Every component of a device that has a quantity, and the round trip of its polls; long times from hourly sums."""
     step = step_for((end - start).total_seconds(), points, 60)
     # Parts have no sums over five minutes: hours, or readings.
@@ -99,7 +99,7 @@ def read(device: int, start: datetime, end: datetime, points: int) -> list[PartS
                     column[place] += total
                     counts[place] += number
     return [
-        PartSeries(
+        ComponentSeries(
             *key,
             _chart(key[1], key[3]),
             step,

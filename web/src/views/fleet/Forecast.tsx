@@ -13,7 +13,7 @@ type Props = {
 };
 
 /** When a port, or several together, will be full, in a sentence a direction. */
-export function Outlook({ filter, at }: Props) {
+export function Forecast({ filter, at }: Props) {
   const { data, error } = useQuery(forecastsQuery(at, filter));
   const rows = [...(data ?? [])].sort((one, other) => one.way.localeCompare(other.way));
   if (error) return <Problem error={error} />;

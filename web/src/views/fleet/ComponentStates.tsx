@@ -1,9 +1,9 @@
 import type { Schemas } from "../../api/client";
 
-type Part = Schemas["PartOut"];
+type Part = Schemas["ComponentOut"];
 
 /** Fans, power supplies and powered ports: each by its word; the many ports by how many there are of a word. */
-export function PartStates({ parts }: { parts: Part[] }) {
+export function ComponentStates({ parts }: { parts: Part[] }) {
   const states = parts.filter((part) => part.words);
   if (states.length === 0) return null;
   const single = states.filter((part) => part.kind !== "poe port" || !part.is_good);

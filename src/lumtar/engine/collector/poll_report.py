@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 
-from lumtar.core.working import remarks
+from lumtar.core.calculation import remarks
 from lumtar.engine.batch import Batch
 from lumtar.engine.collector.targets import Target
 from lumtar.engine.recorder import Recorder
@@ -12,7 +12,7 @@ from lumtar.engine.recorder import Recorder
 MOST = 500
 
 
-def told(batch: Batch, recorder: Recorder, target: Target) -> list[dict[str, Any]]:
+def computed_rates(batch: Batch, recorder: Recorder, target: Target) -> list[dict[str, Any]]:
     """The rates of a device's interfaces that this batch holds; None where nothing could be computed."""
     if batch.seen is None:
         return []

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from lumtar.core.components import KINDS
-from lumtar.core.discovery import PartDescribed
+from lumtar.core.discovery import ComponentDescribed
 from lumtar.core.profiles import MOST_INSTANCES, ExtraObject, number_of, rate_of
 from lumtar.wire import ber, smi
 from lumtar.wire.pdu import Value
@@ -25,7 +25,7 @@ STATE_EVERY = 600.0
 class Asked:
     """A component and what is read for it: its number, and the whole that this is a share of, if it is one."""
 
-    part: PartDescribed
+    part: ComponentDescribed
     oids: tuple[bytes, ...]
 
     @property
@@ -43,7 +43,7 @@ class Count:
     bits: int
 
 
-async def discover_objects(session: Session, objects: Sequence[ExtraObject]) -> list[PartDescribed]:
+async def discover_objects(session: Session, objects: Sequence[ExtraObject]) -> list[ComponentDescribed]:
     """The instances of extra objects: an identifier of one instance is itself, one of a column is all of its rows.
 
     Raises
@@ -62,14 +62,14 @@ async def discover_objects(session: Session, objects: Sequence[ExtraObject]) -> 
                 found = [(f"{wanted.oid}.{row}", f"{wanted.name} {row}") for row in rows]
             unit = f"{wanted.unit}/s" if wanted.counts else wanted.unit
             parts += [
-                PartDescribed("object", oid, name, unit, wanted.scale, wanted.counts, wanted.text)
+                ComponentDescribed("object", oid, name, unit, wanted.scale, wanted.counts, wanted.text)
                 for oid, name in found
                 if len(oid) <= 400
             ]
     return parts
 
 
-def ask(part: PartDescribed) -> Asked:
+def ask(part: ComponentDescribed) -> Asked:
     """How a component is read."""
     kind = KINDS[part.kind]
     if kind.value is None:
@@ -79,7 +79,7 @@ def ask(part: PartDescribed) -> Asked:
     return Asked(part, tuple(ber.oid_body(column.oid) + index for column in columns))
 
 
-async def read_parts(
+async def read_components(
     session: Session,
     asked: Iterable[Asked],
     known: dict[tuple[str, str], Count],
@@ -109,7 +109,7 @@ async def read_parts(
     return found
 
 
-def _admitted(session: Session, part: PartDescribed, tag: int, value: Value) -> tuple[int, Value]:
+def _admitted(session: Session, part: ComponentDescribed, tag: int, value: Value) -> tuple[int, Value]:
     """An answer as it is, or as an absent one if it is not what the component's object may hold."""
     column = KINDS[part.kind].value
     syntax = smi.SYNTAX.get(ber.oid_body(column.oid)) if column else None
@@ -135,7 +135,7 @@ def _requests(asked: Iterable[Asked]) -> Iterator[list[Asked]]:
 
 
 def _number(
-    part: PartDescribed, answers: list[tuple[int, Value]], known: dict[tuple[str, str], Count], at: float
+    part: ComponentDescribed, answers: list[tuple[int, Value]], known: dict[tuple[str, str], Count], at: float
 ) -> float | None:
     """What is to be kept of an answer: a counter's rate, a state that is news, a share of a whole, a number as it is."""
     numbers = [None if tag in ber.ABSENT else number_of(value, part.text) for tag, value in answers]

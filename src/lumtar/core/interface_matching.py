@@ -27,7 +27,7 @@ SIGNS: tuple[Callable[[Port], str], ...] = (
 """By what a port is recognised that has another index now, the surest first."""
 
 
-def follow(known: Sequence[Port], listed: Sequence[Port]) -> dict[int, int]:
+def match_interfaces(known: Sequence[Port], listed: Sequence[Port]) -> dict[int, int]:
     """Which listed port is which known one.
 
     A port with its old index and its old name is itself. Another one is recognised by the first

@@ -1,13 +1,13 @@
 import { describe, expect, it } from "vitest";
 import { joinedLooks } from "../../api/queries";
-import { shownLooks, topOf } from "./looks";
+import { liveRates, topOf } from "./liveRates";
 
 const none = { at: [], in_bps: [], out_bps: [] };
 
 describe("looks at a port", () => {
   it("follow the polls before them, and leave a gap open", () => {
     const polls = { at: [900, 960, 1020], in_bps: [1, 2, 3], out_bps: [4, 5, 6] };
-    const looks = shownLooks(
+    const looks = liveRates(
       { at: [1000, 1002, 1010], seconds: [2, 2, 2], in_bps: [10, 20, 30], out_bps: [0, 0, 0] },
       polls,
     );
@@ -17,10 +17,10 @@ describe("looks at a port", () => {
 
   it("give way to the polls where nobody looked", () => {
     const polls = { at: [1000, 1060, 1120, 1180], in_bps: [1, 2, 3, 4], out_bps: [0, 0, 0, 0] };
-    const looks = shownLooks({ at: [1002, 1150], seconds: [4, 2], in_bps: [10, 30], out_bps: [0, 0] }, polls);
+    const looks = liveRates({ at: [1002, 1150], seconds: [4, 2], in_bps: [10, 30], out_bps: [0, 0] }, polls);
     expect(looks.at).toEqual([998, 1002, 1060, 1120, 1148, 1150]);
     expect(looks.in_bps).toEqual([10, 10, 2, 3, 30, 30]);
-    expect(shownLooks({ at: [], seconds: [], in_bps: [], out_bps: [] }, polls).at).toEqual(polls.at);
+    expect(liveRates({ at: [], seconds: [], in_bps: [], out_bps: [] }, polls).at).toEqual(polls.at);
   });
 
   it("leave room above the highest of what is in sight", () => {

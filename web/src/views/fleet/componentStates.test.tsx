@@ -1,6 +1,6 @@
 import { render, screen } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
-import { PartStates } from "./PartStates";
+import { ComponentStates } from "./ComponentStates";
 
 const part = (id: number, kind: string, name: string, words: string, is_good = true) => ({
   id,
@@ -15,7 +15,7 @@ const part = (id: number, kind: string, name: string, words: string, is_good = t
 describe("states of parts", () => {
   it("tell each fan and supply, and count the ports that are well", () => {
     render(
-      <PartStates
+      <ComponentStates
         parts={[
           part(1, "fan", "Fan 1", "works"),
           part(2, "supply", "Power supply 2", "out of order", false),
@@ -34,7 +34,7 @@ describe("states of parts", () => {
   });
 
   it("say nothing where there are none", () => {
-    const { container } = render(<PartStates parts={[]} />);
+    const { container } = render(<ComponentStates parts={[]} />);
     expect(container.textContent).toBe("");
   });
 });

@@ -6,7 +6,7 @@ import { Plot } from "./Plot";
 import { drawGaps, type Gap, SYNC, timeAxis, valueAxis } from "./plot";
 
 type Props = {
-  parts: Schemas["PartSeries"][];
+  parts: Schemas["ComponentSeries"][];
   gaps: Gap[];
   unit: string;
   start: Date;
@@ -18,7 +18,7 @@ type Props = {
 const DASHES = [[], [4, 3], [1, 3], [8, 3]];
 
 /** Components of one unit together; lines differ by their dashes. */
-export function PartChart({ parts, gaps, unit, start, end, onZoom, onBack }: Props) {
+export function ComponentChart({ parts, gaps, unit, start, end, onZoom, onBack }: Props) {
   const latest = useRef(gaps);
   latest.current = gaps;
   const names = parts.map((part) => part.name).join(", ");

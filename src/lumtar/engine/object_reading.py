@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from lumtar.core.profiles import number_of
 from lumtar.core.reach import refusal
 from lumtar.core.text import clean
-from lumtar.engine.trying import Candidate
+from lumtar.engine.trial import Candidate
 from lumtar.wire import ber, smi
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.pdu import Value
@@ -37,7 +37,7 @@ class ObjectSeen:
     fault: str = ""
 
 
-async def look(address: str, port: int, candidate: Candidate, oid: str) -> ObjectSeen:
+async def read_instances(address: str, port: int, candidate: Candidate, oid: str) -> ObjectSeen:
     """Read an object identifier, or the first instances beneath it."""
     began = time.monotonic()
     seen = ObjectSeen()

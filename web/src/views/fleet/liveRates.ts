@@ -4,7 +4,7 @@ import type { Rates } from "../../charts/LiveChart";
 type Port = Pick<Schemas["LivePort"], "at" | "seconds" | "in_bps" | "out_bps">;
 
 /** Looks as they are drawn, each level over the time that it covers; polls stand where nobody looked, else a gap. */
-export function shownLooks(port: Port, polls: Rates): Rates {
+export function liveRates(port: Port, polls: Rates): Rates {
   const found: Rates = { at: [], in_bps: [], out_bps: [] };
   const add = (at: number, into: number | null, out: number | null) => {
     found.at.push(at);

@@ -25,7 +25,7 @@ class Standing:
 
 
 @dataclass(frozen=True, slots=True)
-class Lede:
+class Headline:
     """``strong`` and ``rest`` make the sentence, ``second`` is the line beneath it."""
 
     strong: str
@@ -33,7 +33,7 @@ class Lede:
     second: str
 
 
-def lede(causes: list[Cause], standing: Standing, past: bool, active: int | None = None) -> Lede:
+def headline(causes: list[Cause], standing: Standing, past: bool, active: int | None = None) -> Headline:
     """The sentence for the worst of these causes (sorted, worst first), or for a quiet network.
 
     Parameters
@@ -46,19 +46,19 @@ def lede(causes: list[Cause], standing: Standing, past: bool, active: int | None
         f"{'were' if past else 'are'} up."
     )
     if not standing.devices:
-        return Lede("Nothing is watched yet.", "", "Add a device, and its ports appear here within a minute.")
+        return Headline("Nothing is watched yet.", "", "Add a device, and its ports appear here within a minute.")
     if not causes:
         silent = standing.devices - standing.answering
         if silent:
             word = (
                 "had not answered" if past else "has not been heard yet" if silent == 1 else "have not been heard yet"
             )
-            return Lede(
+            return Headline(
                 counted(silent, "device"),
                 f" {word}; nothing else was wrong." if past else f" {word}; nothing else is wrong.",
                 second,
             )
-        return Lede("All is well." if not past else "All was well.", "", second)
+        return Headline("All is well." if not past else "All was well.", "", second)
     worst = causes[0]
     others = (len(causes) if active is None else active) - 1
     more = ""
@@ -67,4 +67,4 @@ def lede(causes: list[Cause], standing: Standing, past: bool, active: int | None
         more = f"{counted(others, 'more alarm')} {verb} open. "
     text = worst.text[:1].lower() + worst.text[1:] if worst.text[:1].isalpha() else worst.text
     since = f"for {duration(worst.age)}" if worst.age >= 60 else "since this minute"
-    return Lede(worst.subject, f" {text}, {since}.", more + second)
+    return Headline(worst.subject, f" {text}, {since}.", more + second)

@@ -1,4 +1,4 @@
-"""The working: how one figure came about, in lines that a person can check with a pencil."""
+"""The calculation: how one figure came about, in lines that a person can check with a pencil."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -30,7 +30,7 @@ SOURCE_WORDS = {
 
 
 @dataclass(frozen=True, slots=True)
-class Working:
+class Calculation:
     """One figure and the lines that lead to it."""
 
     figure: str
@@ -44,8 +44,8 @@ def remarks(flags: int) -> list[str]:
 
 def of_rate(
     direction: str, index: int, octets: int, elapsed_ms: int, flags: int, speed_bps: int, source: SpeedSource
-) -> Working:
-    """The working of one reading's rate.
+) -> Calculation:
+    """The calculation of one reading's rate.
 
     Parameters
     ----------
@@ -58,7 +58,7 @@ def of_rate(
     told = remarks(flags)
     bps = rates.bps(octets, elapsed_ms)
     if known & VOID or bps is None:
-        return Working("no rate", told or ["nothing was counted"])
+        return Calculation("no rate", told or ["nothing was counted"])
     wide = Flag.NARROW not in known
     counter = f"if{'HC' if wide else ''}{direction.capitalize()}Octets.{index}"
     lines = [
@@ -70,13 +70,13 @@ def of_rate(
         lines.append(f"= {100 * bps / speed_bps:.1f} % of {rate(speed_bps)}, {SOURCE_WORDS[source]}")
     else:
         lines.append(SOURCE_WORDS[SpeedSource(source)])
-    return Working(rate(bps), lines)
+    return Calculation(rate(bps), lines)
 
 
 SUMMED = (
     "in_octets", "out_octets", "bridged_in_octets", "bridged_out_octets", "elapsed_ms", "readings", "void_readings",
 )  # fmt: skip
-"""What the working of a sum is made from."""
+"""What the calculation of a sum is made from."""
 
 
 def of_sum(
@@ -88,8 +88,8 @@ def of_sum(
     speed_bps: int,
     source: SpeedSource,
     level: str,
-) -> Working:
-    """The working of a mean rate over several readings.
+) -> Calculation:
+    """The calculation of a mean rate over several readings.
 
     Parameters
     ----------
@@ -114,8 +114,8 @@ def of_sum(
     across = [f"{bridged:,} octets more across gaps: in the volume, not in the rate"] if bridged else []
     bps = rates.bps(octets, elapsed_ms)
     if bps is None:
-        return Working("no rate", [told, *across, *kept])
+        return Calculation("no rate", [told, *across, *kept])
     lines = [f"{octets:,} octets counted in {elapsed_ms / 1000:,.0f} s × 8", told, *across, *kept]
     if speed_bps > 0:
         lines.append(f"= {100 * bps / speed_bps:.1f} % of {rate(speed_bps)}, {SOURCE_WORDS[source]}")
-    return Working(rate(bps), lines)
+    return Calculation(rate(bps), lines)

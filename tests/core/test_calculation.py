@@ -1,10 +1,10 @@
-"""The working of a figure, in lines that a person can check with a pencil."""
+"""The calculation of a figure, in lines that a person can check with a pencil."""
 
 import pytest
 
+from lumtar.core.calculation import FLAG_WORDS, SUMMED, of_rate, of_sum, remarks
 from lumtar.core.counters import VOID, Flag
 from lumtar.core.speeds import SpeedSource
-from lumtar.core.working import FLAG_WORDS, SUMMED, of_rate, of_sum, remarks
 
 
 def test_a_plain_reading():

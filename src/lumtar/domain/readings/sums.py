@@ -9,7 +9,7 @@ import numpy as np
 from django.utils import timezone
 from numpy.typing import NDArray
 
-from lumtar.core import alone, percentiles
+from lumtar.core import percentiles, single_reading
 from lumtar.core.levels import SECONDS, Kept, Level, Piece, cover
 from lumtar.domain.readings import bulk, retention
 from lumtar.domain.readings.rollups import COLUMNS, HIGHEST, LOWEST, summed
@@ -34,7 +34,7 @@ STORED = {"elapsed_ms": "i4", "flags": "i2", "oper": "i2"}
 
 
 @dataclass(frozen=True, slots=True)
-class Counted:
+class Sums:
     """Rows in the order of interface and time, and where they were read."""
 
     rows: Rows
@@ -92,7 +92,7 @@ def _sums(interfaces: Sequence[int], pieces: Sequence[Piece], step_s: float, nam
 
 def _readings(interfaces: Sequence[int], pieces: Sequence[Piece], names: Sequence[str]) -> Rows:
     """Readings, each in the form of a row of sums: what follows from others costs less here than in the database."""
-    stored = alone.wanted(names)
+    stored = single_reading.wanted(names)
     values: dict[str, Any] = {"only": list(interfaces)}
     parts = []
     for place, piece in enumerate(pieces):
@@ -105,7 +105,7 @@ def _readings(interfaces: Sequence[int], pieces: Sequence[Piece], names: Sequenc
     found = bulk.fetch(" UNION ALL ".join(parts), values, kinds)
     rows = np.empty(len(found), kinds_of(names))
     for name in ("interface", "at", *names):
-        rows[name] = alone.column(found, name)
+        rows[name] = single_reading.column(found, name)
     return rows
 
 
@@ -116,7 +116,7 @@ def read(
     step_s: float,
     names: Sequence[str] = COLUMNS,
     kept: Sequence[Kept] = (),
-) -> Counted:
+) -> Sums:
     """What some interfaces counted from start to end, to be shown in steps of ``step_s`` seconds.
 
     Parameters
@@ -136,7 +136,7 @@ def read(
     parts += [_readings(interfaces, fine, names)] if fine else []
     parts += [_sums(interfaces, coarse, step_s, names)] if coarse else []
     rows = np.concatenate(parts)
-    return Counted(rows[np.lexsort((rows["at"], rows["interface"]))], pieces)
+    return Sums(rows[np.lexsort((rows["at"], rows["interface"]))], pieces)
 
 
 def five_minute_means(

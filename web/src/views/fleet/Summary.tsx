@@ -33,7 +33,7 @@ const MEANS: Record<string, string> = {
 };
 
 /** What is seen, in figures. */
-export function Seen({ series, unit, seconds }: { series: Series; unit: Unit; seconds: number }) {
+export function Summary({ series, unit, seconds }: { series: Series; unit: Unit; seconds: number }) {
   const speed = series.speeds.at(-1);
   const rows = [
     ["in", "text-in", series.inward, speed?.in_bps ?? 0],

@@ -5,7 +5,7 @@ import time
 
 import pytest
 
-from lumtar.engine.trying import Candidate, Trial
+from lumtar.engine.trial import Candidate, Trial
 from lumtar.wire import pdu, usm
 from lumtar.wire.icmp import Pinger
 from lumtar.wire.session import Community, Patience

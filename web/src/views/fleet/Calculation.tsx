@@ -2,20 +2,20 @@ import type { Schemas } from "../../api/client";
 import { clock } from "../../parts/format";
 
 /** How the figures under the cursor came about. */
-export function Working({ lines }: { lines: Schemas["WorkingOut"][] }) {
+export function Calculation({ lines }: { lines: Schemas["CalculationOut"][] }) {
   return (
     <section
       aria-label="Calculation"
       className="figures border border-rule bg-sheet px-3 py-2 text-[12px] leading-[1.5]"
     >
-      {lines.map((working) => (
-        <div key={working.direction} className="mb-1">
+      {lines.map((calculation) => (
+        <div key={calculation.direction} className="mb-1">
           <b className="font-semibold">Calculation</b>{" "}
           <span className="text-ink2">
-            of {working.direction}
-            {working.at && `, the reading at ${clock(new Date(working.at), true)}`}, {working.figure}
+            of {calculation.direction}
+            {calculation.at && `, the reading at ${clock(new Date(calculation.at), true)}`}, {calculation.figure}
           </span>
-          {working.lines.map((line, number) => (
+          {calculation.lines.map((line, number) => (
             <p key={line} className={number ? "text-ink2" : ""}>
               {line}
             </p>
