@@ -5,47 +5,36 @@ import heapq
 import os
 import time
 from collections import Counter
-from contextlib import aclosing, suppress
+from contextlib import suppress
 from dataclasses import asdict
 from datetime import UTC, datetime
-from functools import partial
-from typing import Any
-from uuid import UUID
 
-import numpy as np
 import structlog
 
 from lumtar.core import schedule
-from lumtar.core.components import KINDS
 from lumtar.core.profiles import Recognition
-from lumtar.core.rows import take_rows
 from lumtar.domain.inventory import polling
-from lumtar.domain.inventory.description import KnownComponent, describe, is_known
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.inventory.profiles import recognitions
 from lumtar.domain.logbook.models import Entry
-from lumtar.domain.operation import errands
 from lumtar.domain.operation.leases import share_of
 from lumtar.domain.readings.partitions import ensure_around
-from lumtar.engine.batch import Batch, ComponentValue, moment
+from lumtar.engine.batch import Batch, moment
 from lumtar.engine.clock import Clock
 from lumtar.engine.collector import targets
-from lumtar.engine.collector.components import SELDOM
+from lumtar.engine.collector.errand_runner import ErrandRunner
 from lumtar.engine.collector.holding import Holding
 from lumtar.engine.collector.live import Live
 from lumtar.engine.collector.poll_report import computed_rates
-from lumtar.engine.collector.reading import Discovery, Polled, poll
+from lumtar.engine.collector.poller import Poller
 from lumtar.engine.collector.targets import Target
 from lumtar.engine.collector.write_queue import WriteQueue
-from lumtar.engine.errands import ERRANDS
 from lumtar.engine.jobs import JobRunner
 from lumtar.engine.recorder import Answer, Recorder
 from lumtar.engine.service import AWAY, Service, with_database
-from lumtar.engine.store import passes
-from lumtar.wire.faults import Fault, FaultKind
+from lumtar.wire.faults import Fault
 from lumtar.wire.icmp import Pinger
-from lumtar.wire.session import Exchange, Patience, Session
-from lumtar.wire.tcp import connect
+from lumtar.wire.session import Exchange
 from lumtar.wire.transport import Transport
 
 log = structlog.get_logger()
@@ -54,9 +43,9 @@ AT_ONCE = int(os.environ.get("LUMTAR_POLLS_AT_ONCE", "256"))
 FLUSH = 1.0
 CONFIGURE = 5.0
 ASKED = 0.5
-ERRANDS_S = 0.2
-LONGEST_POLL = 300.0
 PARTITIONS = 60.0
+CONFIRMED = 3
+"""Polls without an answer from which on a silence is sure."""
 WAITING_S = 15.0
 """Seconds for which readings have to wait before it is trouble."""
 
@@ -81,11 +70,12 @@ class Collector(Service):
         self._fingerprint: int | None = None
         self._configuring = asyncio.Lock()
         self._labelled = 0
-        self._recognitions: list[Recognition] = []
         self._answers: list[Answer] = []
         self._room = asyncio.Semaphore(AT_ONCE)
         self._polls: set[asyncio.Task[None]] = set()
-        self._errands: set[asyncio.Task[None]] = set()
+        self._recognitions: list[Recognition] = []
+        self._errands = ErrandRunner(self.name)
+        self.poller: Poller | None = None
         self._jobs = JobRunner(["sweeps"])
         self._waiting = asyncio.Event()
 
@@ -96,6 +86,7 @@ class Collector(Service):
     async def work(self) -> None:
         """Work until cancelled; what was read by then is stored."""
         self.transport, self.pinger = Transport(), Pinger()
+        self.poller = Poller(self.transport, self.pinger, self.recorder, self.clock, self.counts, self._known_kinds)
         self.write_queue.start()
         self.live = Live(self.targets.get, self.recorder, self.transport, self.clock.time)
         chores = [
@@ -109,14 +100,14 @@ class Collector(Service):
                 ("watching the clock", self._watch_clock),
                 ("polls that are asked for", self._look_for_requests),
                 ("looking live", self.live.run),
-                ("errands", self._look_for_errands),
+                ("errands", self._errands.run),
                 ("sweeps", self._jobs.run),
             )
         ]
         try:
             await asyncio.Event().wait()
         finally:
-            for task in [*chores, *self._polls, *self._errands]:
+            for task in [*chores, *self._polls, *self._errands.tasks]:
                 task.cancel()
             self._flush()
             await asyncio.to_thread(self.write_queue.finish)
@@ -130,6 +121,9 @@ class Collector(Service):
         self.recorder.renew_rules(*targets.load_rules())
         self._recognitions = recognitions()
         self.holding.begin()
+
+    def _known_kinds(self) -> list[Recognition]:
+        return self._recognitions
 
     async def _hold_often(self) -> None:
         """Renew what is held, take over what others have lost, give up what others should have."""
@@ -222,68 +216,35 @@ class Collector(Service):
 
     async def _poll(self, target: Target) -> None:
         device = target.device
-        began, steps = time.monotonic(), self.clock.steps
-        failed, fresh = False, self._is_new(device)
-        answer: Answer | None = None
-        fault: Fault | None = None
-        trace: list[Exchange] | None = [] if target.asked else None
+        began, steps, is_new = time.monotonic(), self.clock.steps, self._is_new(device)
         asked, target.asked = target.asked, set()
+        trace: list[Exchange] | None = [] if asked else None
+        assert self.poller is not None
         try:
-            await targets.locate(target)
-            async with asyncio.timeout(min(LONGEST_POLL, max(30.0, device.interval_s * 0.9))):
-                if device.way == Device.Way.SNMP:
-                    session = self._session(target)
-                    session.trace = trace
-                    if asked:
-                        target.plan.all_read_at = 0.0
-                    answer = await self._answer(target, await poll(session, target.plan, self.clock.time))
-                else:
-                    answer = await self._look(target)
-        except Fault as met:
-            fault, failed = met, True
-        except TimeoutError:
-            fault, failed = Fault(FaultKind.NO_ANSWER, "answers, but too slowly to be read within its interval"), True
-        except AWAY as error:
-            target.plan.discovered = False
-            if passes(error):
-                log.warning("could not take over what a device says of itself", device=device.name, error=str(error))
-            else:
-                log.exception("what a device says of itself is refused by the database", device=device.name)
-                words = "answers, but what it says of itself could not be stored (details are in the log)"
-                fault, failed = Fault(FaultKind.NOT_STORED, words), True
-        except Exception:
-            # One device's surprise must not end the others' polls; the log has the details.
-            log.exception("poll failed", device=device.name)
-            fault, failed = (
-                Fault(FaultKind.GARBLED, "answered with something that Lumtar did not expect (details are in the log)"),
-                True,
-            )
+            told = await self.poller.poll(target, trace)
         finally:
             target.busy = False
             self._room.release()
         if target.gone:
             return
-        skipped = int((time.monotonic() - began) // device.interval_s)
-        self.counts["skipped"] += skipped
-        first_silence = (
-            failed
-            and self.recorder.reach.get(device.pk) is not None
-            and self.recorder.reach[device.pk].silent_polls < 3
-        )
-        due = self._schedule(target, confirm=(fresh and not failed) or first_silence)
-        if answer is not None and steps != self.clock.steps:
+        self.counts["skipped"] += int((time.monotonic() - began) // device.interval_s)
+        # A first answer is followed by a second one soon, which makes the first rate; so is a silence, to be sure of it.
+        reach = self.recorder.reach.get(device.pk)
+        is_silent = not isinstance(told, Answer) and reach is not None and reach.silent_polls < CONFIRMED
+        due = self._schedule(target, confirm=is_silent or (is_new and isinstance(told, Answer)))
+        if isinstance(told, Answer) and steps != self.clock.steps:
             # The clock was set meanwhile, and nobody knows before which of its times: the next poll covers this one.
             self.counts["between clocks"] += 1
-        elif answer is not None:
+        elif isinstance(told, Answer):
             self.counts["polls"] += 1
-            self.counts["requests"] += answer.requests
-            answer.next_poll_at = due
-            self._answers.append(answer)
-        elif fault is not None:
+            self.counts["requests"] += told.requests
+            told.next_poll_at = due
+            self._answers.append(told)
+        elif told is not None:
             self.counts["silent"] += 1
-            self._hand_over(self.recorder.silent(device, self.clock.time(), fault, due))
+            self._hand_over(self.recorder.silent(device, self.clock.time(), told, due))
         if asked:
-            await self._tell(target, asked, began, trace or [], fault)
+            await self._tell(target, asked, began, trace or [], told if isinstance(told, Fault) else None)
 
     async def _tell(
         self, target: Target, asked: set[int], began: float, trace: list[Exchange], fault: Fault | None
@@ -300,83 +261,6 @@ class Collector(Service):
         }
         with suppress(*AWAY):
             await asyncio.to_thread(with_database, lambda: polling.answer(list(asked), target.device.pk, record))
-
-    async def _look(self, target: Target) -> Answer:
-        """Ask a device that does not speak SNMP whether it is there."""
-        device = target.device
-        assert target.place is not None and self.pinger is not None
-        family, (address, port) = target.place
-        if device.way == Device.Way.TCP:
-            rtt = await connect(family, address, port, device.timeout_s, device.tries)
-        else:
-            rtt = await self.pinger.ping(family, address, device.timeout_s, device.tries)
-        nothing = np.zeros(0, np.int64)
-        return Answer(device, self.clock.time(), -1, nothing, None, None, rtt_ms=rtt * 1000, poll_ms=rtt * 1000)
-
-    def _session(self, target: Target) -> Session:
-        device = target.device
-        if target.session is None:
-            assert self.transport is not None
-            target.session = targets.open_session(target, self.transport, Patience(device.timeout_s, device.tries))
-        return target.session
-
-    async def _answer(self, target: Target, polled: Polled) -> Answer:
-        """What was polled with slots for its interfaces; new ones are written down first."""
-        self.counts["varbinds"] += polled.varbinds
-        if polled.discovery is not None and not self._is_known(target, polled.discovery):
-            await asyncio.to_thread(with_database, lambda: self._describe(target, polled))
-        target.is_as_loaded = False
-        known = [row for row, index in enumerate(polled.indexes) if index in target.slot_of]
-        snapshot, status = polled.snapshot, polled.status
-        indexes = polled.indexes
-        if len(known) < len(indexes):
-            indexes = [indexes[row] for row in known]
-            snapshot, status = take_rows(snapshot, known), take_rows(status, known)
-        parts = [
-            ComponentValue(part.pk, key[0], part.unit, polled.at, value, 0.0 if KINDS[key[0]].is_read_often else SELDOM)
-            for key, value in polled.components.items()
-            if (part := target.components.get(key)) is not None
-        ]
-        return Answer(
-            target.device,
-            polled.at,
-            polled.uptime,
-            target.slots(indexes),
-            snapshot,
-            status,
-            rtt_ms=polled.rtt_ms,
-            poll_ms=polled.poll_ms,
-            requests=polled.requests,
-            components=parts,
-            errors=[(target.slot_of[each.if_index], each) for each in polled.errors if each.if_index in target.slot_of],
-            duplex={target.slot_of[index]: value for index, value in polled.duplex.items() if index in target.slot_of},
-            refused=polled.refused,
-        )
-
-    def _is_known(self, target: Target, found: Discovery) -> bool:
-        """Whether a device that was just loaded says what it is known for; after a start nearly all of them do."""
-        interfaces = {index: self.recorder.interface(slot) for index, slot in target.slot_of.items()}
-        return target.is_as_loaded and is_known(
-            target.device, interfaces, target.components, self._recognitions, found.said, found.ports, found.components
-        )
-
-    def _describe(self, target: Target, polled: Polled) -> None:
-        assert polled.discovery is not None
-        found, read = polled.discovery, target.device.reads
-        interfaces, components = describe(target.device, found.said, found.ports, found.components, moment(polled.at))
-        # A port keeps its slot, whatever index it has now.
-        slot_of = target.slot_of_port
-        new = [interface for interface in interfaces.values() if interface.pk not in slot_of]
-        for interface, slot in zip(new, self.recorder.add(target.device, new), strict=True):
-            slot_of[interface.pk] = int(slot)
-        target.slot_of = {index: slot_of[interface.pk] for index, interface in interfaces.items()}
-        target.order = ([], np.zeros(0, np.int64))
-        for index, interface in interfaces.items():
-            self.recorder.interfaces[target.slot_of[index]] = interface
-        target.components = {key: KnownComponent(c.pk, c.name, c.unit, c.scale) for key, c in components.items()}
-        if target.device.reads != read:
-            # It was recognised just now: its profile may want more, or less, from the next poll on.
-            target.plan = targets.plan_for(target.device)
 
     async def _flush_often(self) -> None:
         while True:
@@ -413,33 +297,6 @@ class Collector(Service):
                 if target is not None and not target.busy and request not in target.asked:
                     target.asked.add(request)
                     self._put(target, self.clock.time())
-
-    async def _look_for_errands(self) -> None:
-        """Do what somebody is waiting for."""
-        while True:
-            for number, kind, asked in await asyncio.to_thread(with_database, lambda: errands.take(self.name)):
-                task = asyncio.create_task(self._run_errand(number, kind, asked))
-                self._errands.add(task)
-                task.add_done_callback(self._errands.discard)
-            await asyncio.sleep(ERRANDS_S)
-
-    async def _run_errand(self, errand: UUID, kind: str, asked: dict[str, Any]) -> None:
-        number = 0
-        try:
-            async with aclosing(ERRANDS[kind](asked)) as lines:  # type: ignore[type-var]
-                async for line in lines:
-                    number += 1
-                    said = partial(errands.say, errand, number, line)
-                    if not await asyncio.to_thread(with_database, said):
-                        return
-        except AWAY as error:
-            log.warning("an errand could not be told of", kind=kind, error=str(error))
-        except Exception:
-            # It is this errand's alone; who waits hears that it has ended.
-            log.exception("an errand failed", kind=kind)
-        finally:
-            with suppress(*AWAY):
-                await asyncio.to_thread(with_database, lambda: errands.end(errand))
 
     async def _configure_often(self) -> None:
         while True:
