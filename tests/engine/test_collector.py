@@ -205,7 +205,7 @@ def described(monkeypatch):
         names.append(device.address)
         return describe(device, *told)
 
-    monkeypatch.setattr("lumtar.engine.collector.collector.describe", noting)
+    monkeypatch.setattr("lumtar.engine.collector.poller.describe", noting)
     return names
 
 

@@ -12,7 +12,7 @@ from lumtar.domain.inventory.models import Device, DeviceState, Interface
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings.models import DeviceReading, Gap, Reading
 from lumtar.engine import store
-from lumtar.engine.collector import keeper as keepers
+from lumtar.engine.collector import write_queue
 from lumtar.engine.collector.write_queue import WriteQueue
 from tests.conftest import free_port
 from tests.engine.conftest import adding, collecting, eventually
@@ -109,7 +109,7 @@ def test_whatever_a_batch_holds_the_next_one_is_written(monkeypatch, batch_of):
         monkeypatch.setattr(store, "write", write)
         raise ValueError("year 146138514 is out of range")
 
-    monkeypatch.setattr(keepers.store, "write", once)
+    monkeypatch.setattr(write_queue.store, "write", once)
     queue = WriteQueue()
     queue.start()
     queue.put(batch)
@@ -125,7 +125,7 @@ def test_a_batch_waits_while_there_is_no_room_on_the_disk(monkeypatch, batch_of)
     from django.db import OperationalError
 
     _, batch, _ = batch_of(2)
-    monkeypatch.setattr(keepers, "PAUSE", 0.05)
+    monkeypatch.setattr(write_queue, "PAUSE", 0.05)
     tries = []
     write = store._write
 

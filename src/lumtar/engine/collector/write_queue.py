@@ -59,7 +59,7 @@ class WriteQueue:
         self._lost: dict[int, Lost] = {}
         self._changed = threading.Condition()
         self._ending = False
-        self._thread = threading.Thread(target=self._work, name="keeper", daemon=True)
+        self._thread = threading.Thread(target=self._work, name="write queue", daemon=True)
 
     @property
     def waiting_rows(self) -> int:
