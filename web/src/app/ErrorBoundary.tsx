@@ -21,13 +21,13 @@ export class ErrorBoundary extends Component<Props, State> {
     const isOld = /dynamically imported module|Importing a module/.test(error.message);
     return (
       <section role="alert" className="max-w-[640px] p-6">
-        <h1 className="mb-2 text-[19px] font-semibold tracking-tight">This view cannot be shown.</h1>
+        <h1 className="mb-2 text-title font-semibold tracking-tight">This view cannot be shown.</h1>
         <p className="mb-3">
           {isOld
             ? "Part of the application could not be loaded: the server is away, or it was upgraded since this page was opened."
             : "It stopped with an error. Nothing was changed by it; the rest of Lumtar goes on."}
         </p>
-        <p className="figures mb-4 text-[12px] break-words text-ink2">{error.message}</p>
+        <p className="figures mb-4 text-small break-words text-ink2">{error.message}</p>
         <p className="flex gap-2">
           <button type="button" className="button" onClick={() => this.setState({ error: null })}>
             Try again

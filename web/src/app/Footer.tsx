@@ -15,7 +15,7 @@ export function Footer() {
   const more = (health?.troubles.length ?? 0) - 1;
   const newest = health?.newest_reading_at ? (now - Date.parse(health.newest_reading_at)) / 1000 : null;
   return (
-    <footer className="figures flex gap-5 overflow-hidden border-t border-rule px-4 pt-1 text-[11.5px] whitespace-nowrap text-ink2">
+    <footer className="figures flex gap-5 overflow-hidden border-t border-rule px-4 pt-1 text-tiny whitespace-nowrap text-ink2">
       <span role="status" className="min-w-0 truncate">
         <b className="font-semibold text-ink">Lumtar itself</b>{" "}
         {trouble ? (

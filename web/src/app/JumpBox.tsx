@@ -72,7 +72,7 @@ export function JumpBox({ open, onOpen }: { open: boolean; onOpen: (open: boolea
           value={words}
           onValueChange={setWords}
           placeholder="A name, address, port label, or a view"
-          className="w-full border-b border-rule bg-transparent px-3 py-2 text-[15px] outline-none"
+          className="w-full border-b border-rule bg-transparent px-3 py-2 text-large outline-none"
         />
         <Command.List className="max-h-[60vh] overflow-auto py-1">
           {sought && goals.length === 0 && (

@@ -22,7 +22,7 @@ export function SignIn({ firstRun }: { firstRun: boolean }) {
     <main className="mx-auto grid h-full max-w-[320px] content-center">
       <Mark />
       <form onSubmit={submit} className="mt-6 grid gap-3">
-        <h1 className="text-[21px] leading-tight tracking-tight">
+        <h1 className="text-headline leading-tight tracking-tight">
           {firstRun ? "There is no user yet. Create the administrator." : "Sign in"}
         </h1>
         <label className="grid gap-1">

@@ -75,7 +75,7 @@ export function TimeStrip({ time }: { time: ScreenTime }) {
         <b className="block font-semibold whitespace-nowrap">
           {time.following ? "Following now" : rangeText(time.start, time.end)}
         </b>
-        <span className="flex items-center gap-1 text-[11.5px] text-ink2">
+        <span className="flex items-center gap-1 text-tiny text-ink2">
           {time.following ? (
             SPANS.map(([name, label]) => (
               <button

@@ -233,10 +233,10 @@ export function RateChart({ series, ghost, view, start, end, onZoom, onBack, onP
       {failing ? (
         <>
           <Plot data={counts} options={trouble} height={54} label="Errors and discards" {...shared} />
-          <p className="pl-[60px] text-[10.5px] text-ink2">errors (dark) and discards (light) in each step</p>
+          <p className="pl-[60px] text-tiny text-ink2">errors (dark) and discards (light) in each step</p>
         </>
       ) : (
-        <p className="pl-[60px] text-[11px] text-ink2">No errors and no discards in this time.</p>
+        <p className="pl-[60px] text-tiny text-ink2">No errors and no discards in this time.</p>
       )}
     </div>
   );
@@ -272,7 +272,7 @@ function Reading({ series, unit, index, left, near }: ReadingProps) {
   const room = happened.length ? 202 : 120;
   return (
     <div
-      className="figures pointer-events-none absolute top-7 z-10 -translate-x-1/2 bg-lamp px-2.5 py-1 text-center text-[11.5px] whitespace-nowrap text-(--onlamp)"
+      className="figures pointer-events-none absolute top-7 z-10 -translate-x-1/2 bg-lamp px-2.5 py-1 text-center text-tiny whitespace-nowrap text-(--onlamp)"
       style={{ left: `clamp(${room}px, ${left}px, calc(100% - ${room}px))` }}
     >
       <b className="font-semibold">

@@ -8,7 +8,7 @@ export function Labelled({ label, hint, wide, children }: Words & { children: Re
     // biome-ignore lint/a11y/noLabelWithoutControl: the control is the child
     <label className={`grid min-w-0 content-start gap-1 ${wide ? "col-span-2" : ""}`}>
       <span>
-        {label} {hint && <span className="text-[11.5px] text-ink2">{hint}</span>}
+        {label} {hint && <span className="text-tiny text-ink2">{hint}</span>}
       </span>
       {children}
     </label>

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import date, datetime
-from typing import Any
+from typing import TypedDict, Unpack
 
 from django.db import IntegrityError, transaction
 from django.utils import timezone
@@ -183,12 +183,29 @@ def _said(device: Device) -> dict[str, str]:
     }
 
 
-@transaction.atomic
-def change_device(pk: int, edition: int, by: str, **told: Any) -> Device:
-    """Change what people say of a device; what is not told stays.
+class DeviceChange(TypedDict, total=False):
+    """What can be told of a device. ``credential`` and ``profile`` are numbers; profile 0 lets it be recognised.
 
-    ``told`` may hold address, port, name, site, credential (a number), interval_s, groups, tags, own, enabled,
-    profile (a number; 0 lets it be recognised) and label_template (empty for the profile's).
+    An empty ``label_template`` is that of the profile.
+    """
+
+    address: str
+    port: int
+    name: str
+    site: str
+    credential: int
+    interval_s: int
+    groups: Sequence[str]
+    tags: Mapping[str, str]
+    own: Mapping[str, str]
+    enabled: bool
+    profile: int
+    label_template: str
+
+
+@transaction.atomic
+def change_device(pk: int, edition: int, by: str, **told: Unpack[DeviceChange]) -> Device:
+    """Change what people say of a device; what is not told stays.
 
     Raises
     ------
@@ -199,39 +216,12 @@ def change_device(pk: int, edition: int, by: str, **told: Any) -> Device:
         # Without its secret, which who is limited to a part of the network may not read.
         found.credential = Credential.objects.get(pk=found.credential_id)
     before = _said(found)
-    if "name" in told:
-        found.name = _name(told["name"].strip())
-    if "address" in told:
-        found.address = check_address(told["address"])
-    if "port" in told and found.way != Way.ICMP:
-        found.port = check_port(told["port"])
-    if "site" in told:
-        found.site = site_called(told["site"])
-    if "credential" in told and found.way == Way.SNMP:
-        credential = Credential.objects.filter(pk=told["credential"]).first()
-        if credential is None:
-            raise Refusal("There is no such credential; it may have been deleted meanwhile.")
-        found.credential = credential
-    if found.credential is not None and ("address" in told or "credential" in told):
-        _check_reach(found.credential, found.address)
-    if "interval_s" in told:
-        found.interval_s = check_interval(told["interval_s"])
-    if "tags" in told:
-        found.tags = dict(told["tags"])
-    if "own" in told:
-        found.own = checked_own(told["own"])
-    if "enabled" in told:
-        found.enabled = told["enabled"]
-    if "profile" in told:
-        _choose_profile(found, told["profile"])
-    if "label_template" in told:
-        template = told["label_template"].strip()
-        found.label_template = check_template(template) if template else ""
+    _take(found, told)
     try:
         with transaction.atomic():
             found.save()
     except IntegrityError as error:
-        raise Refusal(f"There is a device at {found.address} port {found.port} already.") from error
+        raise Refusal(f"There is a device at {found.address} port {found.port} already.", "address") from error
     if "groups" in told:
         found.groups.set(_groups(told["groups"]))
     after = _said(found)
@@ -246,6 +236,42 @@ def change_device(pk: int, edition: int, by: str, **told: Any) -> Device:
         note_action(f"{found.name} changed: " + "; ".join(changes), by, found)
     announce("devices", [found.pk])
     return found
+
+
+def _take(device: Device, told: DeviceChange) -> None:
+    """Take over what was told, each value once it is checked."""
+    if "name" in told:
+        device.name = _name(told["name"].strip())
+    if "address" in told:
+        device.address = check_address(told["address"])
+    if "port" in told and device.way != Way.ICMP:
+        device.port = check_port(told["port"])
+    if "site" in told:
+        device.site = site_called(told["site"])
+    if "credential" in told and device.way == Way.SNMP:
+        device.credential = _stored_credential(told["credential"])
+    if device.credential is not None and ("address" in told or "credential" in told):
+        _check_reach(device.credential, device.address)
+    if "interval_s" in told:
+        device.interval_s = check_interval(told["interval_s"])
+    if "tags" in told:
+        device.tags = dict(told["tags"])
+    if "own" in told:
+        device.own = checked_own(told["own"])
+    if "enabled" in told:
+        device.enabled = told["enabled"]
+    if "profile" in told:
+        _choose_profile(device, told["profile"])
+    if "label_template" in told:
+        template = told["label_template"].strip()
+        device.label_template = check_template(template) if template else ""
+
+
+def _stored_credential(number: int) -> Credential:
+    credential = Credential.objects.filter(pk=number).first()
+    if credential is None:
+        raise Refusal("There is no such credential; it may have been deleted meanwhile.", "credential")
+    return credential
 
 
 def _choose_profile(device: Device, number: int) -> None:

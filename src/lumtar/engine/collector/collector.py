@@ -86,7 +86,9 @@ class Collector(Service):
     async def work(self) -> None:
         """Work until cancelled; what was read by then is stored."""
         self.transport, self.pinger = Transport(), Pinger()
-        self.poller = Poller(self.transport, self.pinger, self.recorder, self.clock, self.counts, self._known_kinds)
+        self.poller = Poller(
+            self.transport, self.pinger, self.recorder, self.clock, self.counts, lambda: self._recognitions
+        )
         self.write_queue.start()
         self.live = Live(self.targets.get, self.recorder, self.transport, self.clock.time)
         chores = [
@@ -121,9 +123,6 @@ class Collector(Service):
         self.recorder.renew_rules(*targets.load_rules())
         self._recognitions = recognitions()
         self.holding.begin()
-
-    def _known_kinds(self) -> list[Recognition]:
-        return self._recognitions
 
     async def _hold_often(self) -> None:
         """Renew what is held, take over what others have lost, give up what others should have."""

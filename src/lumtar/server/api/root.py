@@ -13,6 +13,7 @@ from lumtar.domain.operation.secrets import SecretUnreadable
 from lumtar.server.api import (
     access,
     adding,
+    admission,
     alarms,
     answers,
     auth,
@@ -69,6 +70,7 @@ api.add_router("", catalogue.router)
 api.add_router("", profiles.router)
 api.add_router("", labels.router)
 api.add_router("", sweeps.router)
+api.add_router("", admission.router)
 api.add_router("", alarms.router)
 api.add_router("", overview.router)
 api.add_router("", system.router)

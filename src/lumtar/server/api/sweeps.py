@@ -9,15 +9,12 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Status
 
-from lumtar.core.admission import FOUND_FIELDS, Outcome
+from lumtar.core.admission import Outcome
 from lumtar.domain.sweeps import admission, services
-from lumtar.domain.sweeps.admission import RuleTold
-from lumtar.domain.sweeps.models import AdmissionRule, Finding, Run, Sweep
+from lumtar.domain.sweeps.models import Finding, Run, Sweep
 from lumtar.domain.sweeps.services import SweepTold
 from lumtar.server.api import paging
 from lumtar.server.api.access import ENGINEER, Router
-from lumtar.server.api.conditions import ConditionField, fields_out
-from lumtar.server.api.credentials import Order
 from lumtar.server.api.problems import Problem, refusing
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.whole import WHOLE
@@ -128,70 +125,6 @@ class Findings(Schema):
     total: int
     next: str | None
     states: dict[str, int]
-
-
-class AdmissionIn(Schema):
-    """What is done with something new that meets a condition; profile and credential are numbers."""
-
-    name: str
-    condition: str = ""
-    outcome: str = "hold"
-    site: str = ""
-    groups: list[str] = []
-    tags: dict[str, str] = {}
-    profile: int | None = None
-    credential: int | None = None
-    interval_s: int | None = None
-
-
-class AdmissionChange(AdmissionIn):
-    """A change of a rule of this edition."""
-
-    edition: int
-
-
-class AdmissionTried(AdmissionIn):
-    """A rule to be tried: in the place of a kept one, or as a new one at the end."""
-
-    id: int | None = None
-
-
-class AdmissionOut(AdmissionIn):
-    """An admission rule."""
-
-    model_config = WHOLE
-
-    id: int
-    edition: int
-    changed_at: datetime
-    changed_by: str
-
-
-class Admissions(Schema):
-    """The rules in their order, and what they can ask about."""
-
-    rows: list[AdmissionOut]
-    outcomes: list[str]
-    fields: list[ConditionField]
-
-
-class WouldOut(Schema):
-    """What would be done with a finding, and by which rule."""
-
-    id: int
-    address: str
-    name: str
-    sweep: str
-    device: str
-    outcome: str
-    rule: str
-
-
-class DryRun(Schema):
-    """What the rules would do with the last results."""
-
-    rows: list[WouldOut]
-    counts: dict[str, int]
 
 
 class Decision(Schema):
@@ -320,88 +253,3 @@ def decide_finding(request: HttpRequest, finding: int, told: Decision) -> Findin
     """Add what was found, hold it, or ignore it from now on."""
     with refusing():
         return _finding(admission.decide_oneself(finding, by=request.user.get_username(), **told.model_dump()))
-
-
-def _rule(rule: AdmissionRule) -> AdmissionOut:
-    same = [name for name in AdmissionOut.model_fields if name not in ("id", "site", "profile", "credential")]
-    return AdmissionOut(
-        id=rule.pk,
-        site=rule.site.name if rule.site else "",
-        profile=rule.profile_id,
-        credential=rule.credential_id,
-        **{name: getattr(rule, name) for name in same},
-    )
-
-
-def _rule_told(told: AdmissionIn) -> RuleTold:
-    return RuleTold(**told.model_dump(include=set(AdmissionIn.model_fields)))
-
-
-@router.get("/admissionrules", needs=ENGINEER.whole, response=Admissions)
-def list_rules(request: HttpRequest) -> Admissions:
-    """All of them, in the order of deciding."""
-    rows = [_rule(rule) for rule in AdmissionRule.objects.select_related("site")]
-    return Admissions(rows=rows, outcomes=list(Outcome), fields=fields_out(FOUND_FIELDS))
-
-
-@router.post("/admissionrules", needs=ENGINEER.whole, response={201: AdmissionOut})
-def make_rule(request: HttpRequest, told: AdmissionIn) -> Status[AdmissionOut]:
-    """A new one, at the end; it decides from the next run on."""
-    with refusing():
-        return Status(201, _rule(admission.save(_rule_told(told), request.user.get_username())))
-
-
-@router.put("/admissionrules/order", needs=ENGINEER.whole, response=Admissions)
-def order_rules(request: HttpRequest, told: Order) -> Admissions:
-    """The order of deciding."""
-    with refusing(409):
-        admission.reorder(told.ids, request.user.get_username())
-    return list_rules(request)
-
-
-@router.put("/admissionrules/{int:rule}", needs=ENGINEER.whole, response=AdmissionOut)
-def change_rule(request: HttpRequest, rule: int, told: AdmissionChange) -> AdmissionOut:
-    """Change one."""
-    with refusing():
-        return _rule(admission.save(_rule_told(told), request.user.get_username(), rule, told.edition))
-
-
-@router.delete("/admissionrules/{int:rule}", needs=ENGINEER.whole, response={204: None})
-def delete_rule(request: HttpRequest, rule: int) -> Status[None]:
-    """Delete one."""
-    admission.delete(rule, request.user.get_username())
-    return Status(204, None)
-
-
-def _dry_run(told: RuleTold | None = None, pk: int | None = None) -> DryRun:
-    with refusing():
-        found = admission.dry_run(told, pk)
-    counts = {str(outcome): 0 for outcome in Outcome}
-    rows = []
-    for would in found:
-        counts[would.outcome] += 1
-        each = would.finding
-        rows.append(
-            WouldOut(
-                id=each.pk,
-                address=each.address,
-                name=each.sys_name,
-                sweep=each.sweep.name,
-                device=each.device.name if each.device else "",
-                outcome=would.outcome,
-                rule=would.rule,
-            )
-        )
-    return DryRun(rows=rows, counts=counts)
-
-
-@router.get("/admissionrules/dryrun", needs=ENGINEER.whole, response=DryRun)
-def dry_run(request: HttpRequest) -> DryRun:
-    """What the rules as they are would do with the last results."""
-    return _dry_run()
-
-
-@router.post("/admissionrules/try", needs=ENGINEER.whole, response=DryRun)
-def try_rule(request: HttpRequest, told: AdmissionTried) -> DryRun:
-    """The same with a rule that is not kept yet."""
-    return _dry_run(_rule_told(told), told.id)

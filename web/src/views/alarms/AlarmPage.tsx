@@ -32,7 +32,7 @@ export function AlarmPage({ alarm }: { alarm: number }) {
   const words = PAGES[row.resource] ?? row.resource;
   return (
     <article>
-      <h2 className="flex items-center gap-2 text-[16px] font-semibold tracking-tight">
+      <h2 className="flex items-center gap-2 text-large font-semibold tracking-tight">
         <Severity level={row.severity} />
         {row.label}
       </h2>
@@ -52,7 +52,7 @@ export function AlarmPage({ alarm }: { alarm: number }) {
       {changes.map((change) => (
         <p
           key={`${change.at}${change.severity}`}
-          className="grid grid-cols-[20px_92px_minmax(0,1fr)] gap-2 border-b max-md:grid-cols-[20px_64px_minmax(0,1fr)] border-dotted border-rule py-1 text-[12px]"
+          className="grid grid-cols-[20px_92px_minmax(0,1fr)] gap-2 border-b max-md:grid-cols-[20px_64px_minmax(0,1fr)] border-dotted border-rule py-1 text-small"
         >
           <Severity level={change.severity} />
           <span className="figures text-ink2">{moment(new Date(change.at))}</span>
@@ -64,7 +64,7 @@ export function AlarmPage({ alarm }: { alarm: number }) {
       {told.map((each) => (
         <p
           key={`${each.at}${each.address}${each.severity}`}
-          className="grid grid-cols-[92px_minmax(0,1fr)_auto] gap-2 border-b border-dotted border-rule py-1 text-[12px]"
+          className="grid grid-cols-[92px_minmax(0,1fr)_auto] gap-2 border-b border-dotted border-rule py-1 text-small"
         >
           <span className="figures text-ink2">{moment(new Date(each.at))}</span>
           <span className="truncate" title={each.address}>

@@ -88,7 +88,7 @@ function Line({ alarm, at, open, to }: { alarm: Schemas["AlarmRow"]; at: Date; o
         <b className="block truncate font-semibold max-md:whitespace-normal">
           {alarm.label} {alarm.site && <span className="font-normal text-ink2">{alarm.site}</span>}
         </b>
-        <span className="block truncate text-[12px] text-ink2 max-md:whitespace-normal">{alarm.text}</span>
+        <span className="block truncate text-small text-ink2 max-md:whitespace-normal">{alarm.text}</span>
       </span>
       <span className="figures text-ink2 max-md:hidden">{moment(new Date(alarm.raised_at))}</span>
       <span className="figures text-right">{duration((until - Date.parse(alarm.raised_at)) / 1000)}</span>

@@ -6,7 +6,7 @@ export function Calculation({ lines }: { lines: Schemas["CalculationOut"][] }) {
   return (
     <section
       aria-label="Calculation"
-      className="figures border border-rule bg-sheet px-3 py-2 text-[12px] leading-[1.5]"
+      className="figures border border-rule bg-sheet px-3 py-2 text-small leading-[1.5]"
     >
       {lines.map((calculation) => (
         <div key={calculation.direction} className="mb-1">

@@ -150,7 +150,7 @@ export function Cells({ device, by, order }: Props) {
       </div>
       {at && (
         <span
-          className="figures pointer-events-none absolute z-10 bg-lamp px-2 py-0.5 text-[11.5px] whitespace-nowrap text-(--onlamp)"
+          className="figures pointer-events-none absolute z-10 bg-lamp px-2 py-0.5 text-tiny whitespace-nowrap text-(--onlamp)"
           style={{
             top: (at.row + 1) * SIZE + 2,
             ...(at.column * SIZE > width / 2 ? { right: width - (at.column + 1) * SIZE } : { left: at.column * SIZE }),

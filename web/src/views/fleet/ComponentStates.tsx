@@ -13,7 +13,7 @@ export function ComponentStates({ parts }: { parts: Part[] }) {
   return (
     <section aria-label="Component states">
       <h2 className="heading mt-3">Components</h2>
-      <ul className="text-[12px]">
+      <ul className="text-small">
         {single.map((part) => (
           <li key={part.id} className="flex justify-between gap-2 border-b border-dotted border-rule py-[3px]">
             <span>{part.name}</span>

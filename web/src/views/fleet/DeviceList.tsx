@@ -30,7 +30,7 @@ export function DeviceList({ narrow }: { narrow: boolean }) {
       <Problem error={error} />
       {data?.total === 0 && <p className="px-3.5 py-2 text-ink2">No matching devices. Clear the search to see all.</p>}
       {!narrow && (
-        <div className={`grid ${WIDE} items-center gap-2.5 border-b border-rule px-3.5 py-1 text-[12px] text-ink2`}>
+        <div className={`grid ${WIDE} items-center gap-2.5 border-b border-rule px-3.5 py-1 text-small text-ink2`}>
           <span />
           <span>device</span>
           <span>address</span>

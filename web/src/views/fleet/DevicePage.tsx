@@ -97,9 +97,9 @@ export function DevicePage({ device }: { device: number }) {
   ];
   return (
     <article>
-      <h1 className="text-[19px] font-semibold tracking-tight">
+      <h1 className="text-title font-semibold tracking-tight">
         {row.name}
-        <span className="figures ml-2 text-[13px] font-normal tracking-normal text-ink2">
+        <span className="figures ml-2 text-body font-normal tracking-normal text-ink2">
           {row.address}
           {WATCHED[found.way]}
           {row.port > 0 && ` port ${row.port}`} · {row.site ?? "no site"} · polled every {duration(row.interval_s)}
@@ -116,7 +116,7 @@ export function DevicePage({ device }: { device: number }) {
             const unit = group[0]?.unit ?? "";
             return (
               <section key={chart}>
-                <h2 className="flex flex-wrap gap-x-3 pt-1 text-[12px] font-semibold">
+                <h2 className="flex flex-wrap gap-x-3 pt-1 text-small font-semibold">
                   {group.map((part) => {
                     const newest = part.value.findLast((value) => value !== null);
                     return (
@@ -145,7 +145,7 @@ export function DevicePage({ device }: { device: number }) {
         </div>
         <div>
           <h2 className="heading">What it is</h2>
-          <dl className="grid grid-cols-[86px_minmax(0,1fr)] text-[12px]">
+          <dl className="grid grid-cols-[86px_minmax(0,1fr)] text-small">
             {facts
               .filter(([, value]) => value)
               .map(([name, value]) => (

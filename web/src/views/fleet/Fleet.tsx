@@ -32,7 +32,7 @@ export function Fleet() {
   if (sites.length === 0) {
     return (
       <div className="max-w-[560px] p-6">
-        <h1 className="mb-2 text-[21px] tracking-tight">Nothing is watched yet.</h1>
+        <h1 className="mb-2 text-headline tracking-tight">Nothing is watched yet.</h1>
         <p className="mb-4 text-ink2">
           Add the first device by its address; what it is, and its ports, appear here within seconds.
         </p>

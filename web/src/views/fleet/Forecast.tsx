@@ -27,7 +27,7 @@ export function Forecast({ filter, at }: Props) {
         </span>
       </h2>
       {rows.map((row) => (
-        <p key={row.way} className="figures grid grid-cols-[26px_minmax(0,1fr)] py-0.5 text-[12px]">
+        <p key={row.way} className="figures grid grid-cols-[26px_minmax(0,1fr)] py-0.5 text-small">
           <b className={`font-semibold ${row.way === "in" ? "text-in" : "text-out"}`}>{row.way}</b>
           <span>{sentence(row)}</span>
         </p>

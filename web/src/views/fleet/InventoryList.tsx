@@ -1,7 +1,8 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { inventoryQuery, ownFieldsQuery } from "../../api/queries";
+import { inventoryQuery } from "../../api/queries";
+import { ownFieldsQuery } from "../../api/setupQueries";
 import { usePlace } from "../../app/usePlace";
 import { moment } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
@@ -43,7 +44,7 @@ export function InventoryList() {
     <div className="grid h-full grid-rows-[auto_auto_minmax(0,1fr)]">
       <ListHead title={placeName || "Everything"} count={`${data?.total ?? "–"} devices`} list="inventory" />
       <div className="px-3.5">
-        <p className="flex items-center gap-3 py-1 text-[12px] text-ink2">
+        <p className="flex items-center gap-3 py-1 text-small text-ink2">
           <label className="flex items-center gap-1.5">
             changed since
             <input
@@ -57,7 +58,7 @@ export function InventoryList() {
             CSV
           </a>
         </p>
-        <div className="grid gap-2 border-b border-rule pb-1 text-[12px] text-ink2" style={grid}>
+        <div className="grid gap-2 border-b border-rule pb-1 text-small text-ink2" style={grid}>
           {COLUMNS.map(([column, title]) => (
             <button
               key={column}

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
-import { labelSourcesQuery } from "../../api/queries";
+import { labelSourcesQuery } from "../../api/setupQueries";
 import { Field } from "../../parts/Field";
 import { Problem } from "../../parts/Problem";
 import { useTyped } from "../../parts/useTyped";
@@ -57,7 +57,7 @@ export function LabelSources({ device, onDone }: { device: Schemas["DeviceOut"];
       </div>
       <Problem error={(wanted ? error : null) ?? choose.error} />
       <div className="overflow-x-auto">
-        <table className="figures text-[12px]">
+        <table className="figures text-small">
           <thead>
             <tr className="border-b border-rule text-left align-bottom">
               <th className="py-1 pr-4 font-normal text-ink2">ifIndex</th>

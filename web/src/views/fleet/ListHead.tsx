@@ -36,11 +36,11 @@ export function ListHead({
   const sort = search.get("sort") ?? "load";
   return (
     <header className="border-b border-rule px-3.5 pt-3 pb-1.5">
-      <h2 className="flex justify-between gap-2 text-[12px] font-semibold">
+      <h2 className="flex justify-between gap-2 text-small font-semibold">
         <span className="truncate">{title}</span>
         <span className="font-normal whitespace-nowrap text-ink2">{count}</span>
       </h2>
-      <div className="mt-1 flex flex-wrap items-center gap-x-2.5 gap-y-2.5 text-[12px]">
+      <div className="mt-1 flex flex-wrap items-center gap-x-2.5 gap-y-2.5 text-small">
         {device ? (
           <Link to={trail.stay({ device: null })} className="text-ink2 underline">
             all of the site

@@ -71,7 +71,7 @@ export function Live() {
         </p>
       ) : (
         <>
-          <p className="flex flex-wrap items-center gap-x-4 border-b border-rule px-3.5 py-1 text-[12px]">
+          <p className="flex flex-wrap items-center gap-x-4 border-b border-rule px-3.5 py-1 text-small">
             <InlineChoice
               label="interval"
               value={String(every)}
@@ -129,10 +129,10 @@ function LivePort({ port, states, until }: PortProps) {
             {port.label}
           </Link>
         </h3>
-        <p className="truncate text-[12px] text-ink2">{port.device}</p>
+        <p className="truncate text-small text-ink2">{port.device}</p>
         <Newest way="in" bps={port.in_bps.at(-1)} speed={port.in_speed_bps} />
         <Newest way="out" bps={port.out_bps.at(-1)} speed={port.out_speed_bps} />
-        <p className="pt-1 text-[12px] text-ink2" role="status">
+        <p className="pt-1 text-small text-ink2" role="status">
           {words.length
             ? words.join("; ")
             : covered
@@ -141,7 +141,7 @@ function LivePort({ port, states, until }: PortProps) {
         </p>
       </div>
       <div>
-        <p className="text-[12px] text-ink2">the last ten minutes</p>
+        <p className="text-small text-ink2">the last ten minutes</p>
         <LiveChart
           rates={looks}
           gaps={hour?.gaps ?? NO_GAPS}
@@ -153,7 +153,7 @@ function LivePort({ port, states, until }: PortProps) {
         />
       </div>
       <div>
-        <p className="text-[12px] text-ink2">the last hour{hour && `, mean of ${duration(hour.step_s)}`}</p>
+        <p className="text-small text-ink2">the last hour{hour && `, mean of ${duration(hour.step_s)}`}</p>
         <LiveChart
           rates={hour ?? NOTHING}
           gaps={hour?.gaps ?? NO_GAPS}
@@ -171,11 +171,9 @@ function LivePort({ port, states, until }: PortProps) {
 function Newest({ way, bps, speed }: { way: "in" | "out"; bps: number | undefined; speed: number }) {
   return (
     <p className="flex items-baseline gap-2 pt-0.5">
-      <span className={`w-6 text-[12px] ${way === "in" ? "text-in" : "text-out"}`}>{way}</span>
-      <span className="text-[19px] tracking-tight">{bps === undefined ? "–" : text(rate(bps))}</span>
-      {bps !== undefined && speed > 0 && (
-        <span className="text-[12px] text-ink2">{percent((100 * bps) / speed)} %</span>
-      )}
+      <span className={`w-6 text-small ${way === "in" ? "text-in" : "text-out"}`}>{way}</span>
+      <span className="text-title tracking-tight">{bps === undefined ? "–" : text(rate(bps))}</span>
+      {bps !== undefined && speed > 0 && <span className="text-small text-ink2">{percent((100 * bps) / speed)} %</span>}
     </p>
   );
 }

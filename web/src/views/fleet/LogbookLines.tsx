@@ -14,7 +14,7 @@ export function LogbookLines({ range, only }: { range: Range; only: { device?: n
       {entries.slice(0, SHOWN).map((entry) => (
         <p
           key={entry.id}
-          className="grid grid-cols-[84px_minmax(0,1fr)] gap-2 border-b border-dotted border-rule py-[3px] text-[12px]"
+          className="grid grid-cols-[84px_minmax(0,1fr)] gap-2 border-b border-dotted border-rule py-[3px] text-small"
         >
           <span className="figures">{moment(new Date(entry.at))}</span>
           <span>
@@ -23,9 +23,7 @@ export function LogbookLines({ range, only }: { range: Range; only: { device?: n
           </span>
         </p>
       ))}
-      {entries.length > SHOWN && (
-        <p className="py-[3px] text-[12px] text-ink2">{entries.length - SHOWN} earlier ones</p>
-      )}
+      {entries.length > SHOWN && <p className="py-[3px] text-small text-ink2">{entries.length - SHOWN} earlier ones</p>}
     </>
   );
 }

@@ -29,7 +29,7 @@ export function Picked({ list }: { list: string }) {
   const to = (list: string | null) => trail.list({ list, device: null });
   const download = `/api/v1/export/readings?interfaces=${picked.join("&interfaces=")}&format=csv&start=${range.start}&end=${range.end}`;
   return (
-    <p className="mt-1 flex flex-wrap gap-x-3 text-[12px] leading-6" role="status">
+    <p className="mt-1 flex flex-wrap gap-x-3 text-small leading-6" role="status">
       <span>
         {picked.length} {picked.length === 1 ? "port" : "ports"} chosen:
       </span>

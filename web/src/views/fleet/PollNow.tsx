@@ -36,7 +36,7 @@ export function PollNow({ device }: { device: number }) {
             </button>
           </p>
           <div className="max-h-[260px] overflow-auto">
-            <table className="w-full text-[12px]">
+            <table className="w-full text-small">
               <caption className="sr-only">Requests</caption>
               <tbody>
                 {record.exchanges.map((each, place) => (
@@ -56,7 +56,7 @@ export function PollNow({ device }: { device: number }) {
                 ))}
               </tbody>
             </table>
-            <table className="mt-2 w-full text-[12px]">
+            <table className="mt-2 w-full text-small">
               <caption className="heading">Computed values</caption>
               <tbody>
                 {record.computed.map((each) => (

@@ -45,7 +45,7 @@ export function PortGrid() {
   return (
     <div className="flex h-full flex-col">
       <ListHead title={name || "All ports"} count={data ? `${ports.toLocaleString("en")} ports` : ""} list="grid" />
-      <div className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-rule px-3.5 py-1 text-[12px]">
+      <div className="flex flex-wrap items-center gap-x-4 gap-y-1 border-b border-rule px-3.5 py-1 text-small">
         <InlineToggles
           label="Colour by"
           value={by}
@@ -89,9 +89,9 @@ export function PortGrid() {
           heading = device.site;
           return (
             <div key={device.id}>
-              {isFirst && !place.site && <h3 className="pt-2 text-[12px] font-semibold">{device.site}</h3>}
+              {isFirst && !place.site && <h3 className="pt-2 text-small font-semibold">{device.site}</h3>}
               <div className="grid grid-cols-[118px_minmax(0,1fr)] items-start gap-2 py-[3px]">
-                <Link className="truncate text-[12px] hover:underline" to={trail.thing("device", device.id)}>
+                <Link className="truncate text-small hover:underline" to={trail.thing("device", device.id)}>
                   {device.name}
                 </Link>
                 <Cells device={device} by={by} order={order} />
@@ -109,7 +109,7 @@ export function Legend({ by }: { by: By }) {
   const steps = by === "errors" ? ERROR_STEPS : LOAD_STEPS;
   const box = "mr-1 inline-block size-[11px] align-[-1px]";
   return (
-    <p className="flex flex-wrap gap-x-3.5 px-3.5 py-1 text-[11.5px] text-ink2">
+    <p className="flex flex-wrap gap-x-3.5 px-3.5 py-1 text-tiny text-ink2">
       {by === "state" ? (
         <span>
           <i className={`${box} bg-ink2`} />

@@ -48,7 +48,7 @@ export function PortList({ narrow }: { narrow: boolean }) {
       {data?.total === 0 && <p className="px-3.5 py-2 text-ink2">No matching ports. Clear the search to see all.</p>}
       {!narrow && (
         <div
-          className={`grid ${WIDE} items-center gap-2.5 border-b border-rule py-1 pr-3.5 pl-[44px] text-[12px] text-ink2`}
+          className={`grid ${WIDE} items-center gap-2.5 border-b border-rule py-1 pr-3.5 pl-[44px] text-small text-ink2`}
         >
           <span />
           <span>port</span>

@@ -72,9 +72,9 @@ export function PortPage({ port }: { port: number }) {
   const back = () => (time.following ? follow(time.span ?? undefined) : navigate(-1));
   return (
     <article>
-      <h1 className="text-[19px] font-semibold tracking-tight">
+      <h1 className="text-title font-semibold tracking-tight">
         {row.label}
-        <span className="ml-2 text-[13px] font-normal tracking-normal text-ink2">
+        <span className="ml-2 text-body font-normal tracking-normal text-ink2">
           <Link className="underline" to={trail.thing("device", row.device_id)}>
             {row.device}
           </Link>{" "}
@@ -105,7 +105,7 @@ export function PortPage({ port }: { port: number }) {
       <Problem error={missing} />
       {series && (
         <>
-          <div className="figures flex flex-wrap items-center justify-between gap-x-4 text-[12px] text-ink2">
+          <div className="figures flex flex-wrap items-center justify-between gap-x-4 text-small text-ink2">
             <span className="flex items-center">
               <i className="mr-1 inline-block h-2 w-4 bg-in" />
               in <i className="mr-1 ml-2 inline-block h-[2px] w-4 bg-out" />

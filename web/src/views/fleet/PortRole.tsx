@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
-import { decidedQuery } from "../../api/queries";
+import { decidedQuery } from "../../api/setupQueries";
 import { Choice, Field } from "../../parts/Field";
 import { FormFoot } from "../../parts/FormFoot";
 import { tagsOf, tagText } from "../setup/words";

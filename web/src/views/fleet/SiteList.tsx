@@ -64,7 +64,7 @@ function Entry({ to, isChosen, name, ports }: { to: string; isChosen: boolean; n
 
 function Heading({ name, children }: { name: string; children: ReactNode }) {
   return (
-    <h2 className="mx-3.5 mt-3 mb-1.5 flex justify-between text-[12px] font-semibold">
+    <h2 className="mx-3.5 mt-3 mb-1.5 flex justify-between text-small font-semibold">
       {name} <span className="font-normal text-ink2">{children}</span>
     </h2>
   );

@@ -61,7 +61,7 @@ export function Summary({ series, unit, seconds }: { series: Series; unit: Unit;
       {/* On a narrow screen it is scrolled, by keys as well. */}
       {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what can be scrolled must be reached */}
       <section aria-label="Figures" className="overflow-x-auto" tabIndex={0}>
-        <table className="figures w-full text-right text-[12px]">
+        <table className="figures w-full text-right text-small">
           <thead className="text-ink2">
             <tr>
               <th />
@@ -100,7 +100,7 @@ export function Summary({ series, unit, seconds }: { series: Series; unit: Unit;
           </tbody>
         </table>
       </section>
-      <p className="figures mt-1 text-[12px] text-ink2">
+      <p className="figures mt-1 text-small text-ink2">
         95th of the larger direction {told(rateIn(unit, series.larger_p95, most))}, of both together{" "}
         {told(rateIn(unit, series.both_p95, most))}
         {ethernet.length > 0 && ` · Ethernet: ${ethernet.join(", ")}`}

@@ -9,7 +9,7 @@ export function SummaryTable({ series, unit }: { series: Schemas["SeriesOut"]; u
   const rows = series.at.map((at, place) => ({ at, place })).reverse();
   return (
     <section aria-label="Summary" className="mt-2 max-h-[260px] overflow-auto border-y border-rule">
-      <table className="figures w-full text-right text-[12px]">
+      <table className="figures w-full text-right text-small">
         <thead className="sticky top-0 bg-paper text-ink2">
           <tr>
             <th className="py-[3px] text-left font-normal">from – to</th>

@@ -58,7 +58,7 @@ export function Together() {
         list="total"
       />
       <div className="min-h-0 grow overflow-auto px-3.5 pb-4">
-        <div className="flex flex-wrap items-center gap-x-4 border-b border-rule py-1 text-[12px]">
+        <div className="flex flex-wrap items-center gap-x-4 border-b border-rule py-1 text-small">
           {chosen.length === 0 && (
             <InlineChoice
               label="ports with the role"
@@ -112,7 +112,7 @@ function Directions({ lines, ...shown }: Shown) {
     <div className="grid grid-cols-2 gap-4 max-lg:grid-cols-1">
       {(["in", "out"] as const).map((way) => (
         <div key={way}>
-          <p className="figures pt-1.5 text-[12px] text-ink2">
+          <p className="figures pt-1.5 text-small text-ink2">
             <b className={`font-semibold ${way === "in" ? "text-in" : "text-out"}`}>{way}</b>, mean{" "}
             <Figure of={rateOf(mean(lines.total[`${way}_bps`]))} />, highest{" "}
             <Figure of={rateOf(peak(lines.total[`${way}_bps`]))} />
@@ -137,7 +137,7 @@ function Members({ lines }: { lines: Lines }) {
           <Link
             data-row
             to={trail.portOf(line.device_id, line.interface_id)}
-            className="figures grid h-6 grid-cols-[14px_minmax(0,1fr)_80px_80px] items-center gap-2 border-b border-faint text-[12px] hover:bg-lampsoft focus:bg-lampsoft"
+            className="figures grid h-6 grid-cols-[14px_minmax(0,1fr)_80px_80px] items-center gap-2 border-b border-faint text-small hover:bg-lampsoft focus:bg-lampsoft"
           >
             <i className="size-[11px] bg-in" style={{ opacity: tint(place, lines.lines.length) }} />
             <span className="truncate">
@@ -152,7 +152,7 @@ function Members({ lines }: { lines: Lines }) {
           </Link>
         </li>
       ))}
-      {rest > 0 && <li className="h-6 text-[12px] leading-6 text-ink2">and {rest} more, in the total only</li>}
+      {rest > 0 && <li className="h-6 text-small leading-6 text-ink2">and {rest} more, in the total only</li>}
     </ol>
   );
 }
@@ -176,12 +176,12 @@ function Look({
   const open = () => show(start, end);
   return (
     <div>
-      <button type="button" className="h-6 text-[12px] underline" onClick={open}>
+      <button type="button" className="h-6 text-small underline" onClick={open}>
         {words}
       </button>
       {data && (
         <>
-          <span className="figures ml-2 text-[11.5px] text-ink2">
+          <span className="figures ml-2 text-tiny text-ink2">
             in {told(mean(data.total.in_bps))}, out {told(mean(data.total.out_bps))}
           </span>
           <Both lines={data} />

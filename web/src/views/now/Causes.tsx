@@ -27,7 +27,7 @@ export function Causes({ causes, active, at }: { causes: Schemas["CauseOut"][]; 
           <Severity level={row.severity} />
           <span className="min-w-0">
             <b className="block truncate font-semibold max-md:whitespace-normal">{row.label}</b>
-            <span className="block truncate text-[12px] text-ink2 max-md:whitespace-normal">{row.text}</span>
+            <span className="block truncate text-small text-ink2 max-md:whitespace-normal">{row.text}</span>
           </span>
           <span className="max-md:hidden">
             <Spark values={spark} />
@@ -54,7 +54,7 @@ export function Notified({ row }: { row: Schemas["AlarmRow"] }) {
     const words = { sent: "notified", failed: "not reached:" }[row.mail_state ?? ""] ?? "notifying";
     return (
       <span
-        className={`truncate text-[12px] ${row.mail_state === "failed" ? "text-critical" : "text-ink2"}`}
+        className={`truncate text-small ${row.mail_state === "failed" ? "text-critical" : "text-ink2"}`}
         title={row.told}
       >
         {words} {name}
@@ -62,10 +62,10 @@ export function Notified({ row }: { row: Schemas["AlarmRow"] }) {
     );
   }
   return row.told_count ? (
-    <span className="truncate text-[12px] text-ink2" title="No address was set when the alarm was raised">
+    <span className="truncate text-small text-ink2" title="No address was set when the alarm was raised">
       nobody was notified
     </span>
   ) : (
-    <span className="text-[12px] text-critical">nobody is notified</span>
+    <span className="text-small text-critical">nobody is notified</span>
   );
 }

@@ -21,7 +21,7 @@ export function Now() {
       <Problem error={error} />
       <div className="grid grid-cols-[minmax(0,1fr)_400px] gap-[26px] px-4 pt-3.5 max-lg:grid-cols-1">
         <section>
-          <h1 className="max-w-[760px] text-[21px] leading-[1.28] tracking-tight">
+          <h1 className="max-w-[760px] text-headline leading-[1.28] tracking-tight">
             <b className="font-semibold">{data.headline.strong}</b>
             {data.headline.rest}
           </h1>
@@ -39,7 +39,7 @@ export function Now() {
             {data.changes.map((entry) => (
               <li
                 key={entry.id}
-                className="grid grid-cols-[44px_minmax(0,1fr)] gap-2 border-b border-dotted border-rule text-[12px] leading-6"
+                className="grid grid-cols-[44px_minmax(0,1fr)] gap-2 border-b border-dotted border-rule text-small leading-6"
               >
                 <span className="figures">{clock(new Date(entry.at))}</span>
                 {entry.interface_id ? (
@@ -83,7 +83,7 @@ export function Now() {
               </span>
             </Link>
           ))}
-          <p className="pt-1 text-[11px] text-ink2">
+          <p className="pt-1 text-tiny text-ink2">
             <i className="mr-1 inline-block h-[5px] w-4 bg-in align-middle" />
             in <i className="mr-1 ml-2 inline-block h-[5px] w-4 bg-out align-middle" />
             out

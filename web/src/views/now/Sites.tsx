@@ -50,7 +50,7 @@ export function Sites({ sites }: { sites: Schemas["NowOut"]["sites"] }) {
             }}
             title={site.severity ? `${site.name}: ${SEVERITIES[site.severity]?.word}` : site.name}
           >
-            <b className="block truncate text-[11px] font-medium">{site.name}</b>
+            <b className="block truncate text-tiny font-medium">{site.name}</b>
             <span className="mt-0.5 flex flex-wrap gap-px">
               {site.ids.map((port, place) => (
                 <i key={port} className="h-[7px] w-[5px]" style={cellStyle(site.loads[place] ?? -1)} />

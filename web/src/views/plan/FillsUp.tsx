@@ -34,7 +34,7 @@ export function FillsUp() {
   return (
     <div className="flex h-full flex-col px-4 pt-3">
       <PlanHead words={data && `${(data.length / 2).toLocaleString("en")} ports, in and out`} />
-      <div className="flex flex-wrap items-center gap-x-3 border-b border-rule py-1.5 text-[12px]">
+      <div className="flex flex-wrap items-center gap-x-3 border-b border-rule py-1.5 text-small">
         <InlineChoice
           label="ports with the role"
           value={role}
@@ -49,7 +49,7 @@ export function FillsUp() {
       </div>
       <Problem error={error} />
       {place.group && <Forecast filter={{ ...filter, together: true }} at={time.at} />}
-      <div className={`grid ${COLUMNS} gap-2.5 border-b border-rule py-1 text-[12px] text-ink2`}>
+      <div className={`grid ${COLUMNS} gap-2.5 border-b border-rule py-1 text-small text-ink2`}>
         <span>port</span>
         <span>device</span>
         <span />
@@ -68,7 +68,7 @@ export function FillsUp() {
             <Link
               data-row
               to={`/fleet/port/${row.id}${keep({ device: String(row.device_id), span: "30d" })}`}
-              className={`figures grid ${COLUMNS} items-center gap-2.5 border-b border-faint py-1 text-[12px] hover:bg-lampsoft focus:bg-lampsoft`}
+              className={`figures grid ${COLUMNS} items-center gap-2.5 border-b border-faint py-1 text-small hover:bg-lampsoft focus:bg-lampsoft`}
             >
               <span className="truncate">{row.label}</span>
               <span className="truncate">{row.device}</span>
@@ -87,7 +87,7 @@ export function FillsUp() {
           </li>
         ))}
         {short > 0 && (
-          <li className="py-1.5 text-[12px] text-ink2">
+          <li className="py-1.5 text-small text-ink2">
             Of {short} more directions the history is too short: at least 28 measured days over four weeks are needed.
           </li>
         )}
@@ -121,7 +121,7 @@ function Reached({ row, share }: { row: Row; share: number }) {
   return (
     <span className="text-right">
       {date(found.on)}
-      <span className="block text-[11px] text-ink2">
+      <span className="block text-tiny text-ink2">
         {date(found.earliest)} – {found.latest ? date(found.latest) : "?"}
       </span>
     </span>

@@ -13,7 +13,7 @@ export function PlanHead({ words }: { words: string | undefined }) {
   const full = search.get("show") === "full";
   const mark = (on: boolean) => (on ? "marked" : "font-normal text-ink2 hover:text-ink");
   return (
-    <h1 className="heading text-[13px]">
+    <h1 className="heading text-body">
       <Link to={`/plan${keep()}`} className={mark(!full)}>
         Top lists
       </Link>

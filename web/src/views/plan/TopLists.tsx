@@ -41,7 +41,7 @@ export function TopLists() {
           data && `${data.ports.toLocaleString("en")} ports, ${rangeText(new Date(data.start), new Date(data.end))}`
         }
       />
-      <div className="flex flex-wrap items-center gap-x-3 border-b border-rule py-1.5 text-[12px]">
+      <div className="flex flex-wrap items-center gap-x-3 border-b border-rule py-1.5 text-small">
         <InlineToggles
           label="Sort by"
           value={keyOf(measure)}
@@ -52,7 +52,7 @@ export function TopLists() {
       </div>
       <Problem error={error} />
       {data?.rows.length === 0 && <p className="py-2 text-ink2">Nothing was measured in this time.</p>}
-      <div className={`grid ${COLUMNS} gap-2.5 border-b border-rule py-1 text-[12px] text-ink2`}>
+      <div className={`grid ${COLUMNS} gap-2.5 border-b border-rule py-1 text-small text-ink2`}>
         <span />
         <span>port</span>
         <span>device</span>

@@ -1,7 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, got } from "../../api/client";
-import { sessionQuery, sessionsQuery } from "../../api/queries";
+import { sessionQuery } from "../../api/queries";
+import { sessionsQuery } from "../../api/setupQueries";
 import { Field } from "../../parts/Field";
 import { FormFoot } from "../../parts/FormFoot";
 import { moment } from "../../parts/format";

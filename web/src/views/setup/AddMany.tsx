@@ -3,7 +3,8 @@ import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { readLines } from "../../api/lines";
-import { listQuery, sitesQuery } from "../../api/queries";
+import { sitesQuery } from "../../api/queries";
+import { listQuery } from "../../api/setupQueries";
 import { Problem } from "../../parts/Problem";
 import { left } from "./list";
 
@@ -64,7 +65,7 @@ export function AddMany() {
   return (
     <div className="grid h-full grid-rows-[auto_auto_minmax(0,1fr)]">
       <header className="flex items-baseline gap-3">
-        <h1 className="text-[19px] font-semibold tracking-tight">Add a list</h1>
+        <h1 className="text-title font-semibold tracking-tight">Add a list</h1>
         <span className="text-ink2">
           Addresses, or CSV with a header: address, port, name, site, groups, tags, credential, interval, way, own
           fields.
@@ -76,7 +77,7 @@ export function AddMany() {
       <div className="py-2">
         <textarea
           aria-label="The list"
-          className="field figures block h-[120px] w-full resize-y text-[12px] whitespace-pre"
+          className="field figures block h-[120px] w-full resize-y text-small whitespace-pre"
           placeholder={EXAMPLE}
           value={text}
           onChange={(event) => change(event.target.value)}

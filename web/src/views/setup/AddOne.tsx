@@ -3,7 +3,8 @@ import { type FormEvent, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { client, got } from "../../api/client";
 import { readLines } from "../../api/lines";
-import { credentialsQuery, sitesQuery } from "../../api/queries";
+import { sitesQuery } from "../../api/queries";
+import { credentialsQuery } from "../../api/setupQueries";
 import { Field } from "../../parts/Field";
 import { type Kind, SecretFields, secretOf } from "./SecretFields";
 import { type Step, Steps } from "./Steps";
@@ -73,7 +74,7 @@ export function AddOne() {
         onChange={() => tried?.running || setTried(null)}
         className="grid grid-cols-[1fr_110px] content-start gap-x-3 gap-y-2"
       >
-        <h1 className="col-span-2 text-[19px] font-semibold tracking-tight">Add a device</h1>
+        <h1 className="col-span-2 text-title font-semibold tracking-tight">Add a device</h1>
         <Field name="address" label="Address" hint="a name, IPv4 or IPv6" required autoFocus />
         <Field name="port" label="UDP port" defaultValue="161" type="number" min={1} max={65535} required />
         <Field name="name" label="Name" hint="empty: sysName" />

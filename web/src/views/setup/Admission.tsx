@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
-import { admissionRulesQuery, credentialsQuery, profilesQuery, sitesQuery } from "../../api/queries";
+import { sitesQuery } from "../../api/queries";
+import { admissionRulesQuery, credentialsQuery, profilesQuery } from "../../api/setupQueries";
 import { Field, Labelled } from "../../parts/Field";
 import { FormFoot } from "../../parts/FormFoot";
 import { Problem } from "../../parts/Problem";
@@ -34,7 +35,7 @@ export function Admission() {
       listed={admissionRulesQuery.queryKey}
       order={(ids) => got(client.PUT("/api/v1/admissionrules/order", { body: { ids } }))}
       form={(stored, onDone) => <RuleForm {...(stored ? { stored } : {})} rules={data} onDone={onDone} />}
-      said={(row) => <p className="figures truncate text-[12px] text-ink2">{row.condition || "everything"}</p>}
+      said={(row) => <p className="figures truncate text-small text-ink2">{row.condition || "everything"}</p>}
       aside={(row) => `${row.outcome}${row.site ? ` to ${row.site}` : ""}`}
       empty="No rules yet: everything found awaits review."
     >
@@ -193,7 +194,7 @@ function DryRun({ found, title, brief = false }: { found: Schemas["DryRun"]; tit
       <p>
         {title} {counts.map(([outcome, count]) => `${outcome} ${count}`).join(", ")}:
       </p>
-      <ul className="figures text-[12px]">
+      <ul className="figures text-small">
         {shown.map((row) => (
           <li key={row.id} className="grid grid-cols-[52px_minmax(0,1fr)] gap-2 border-b border-faint py-[3px]">
             <b className="font-semibold">{row.outcome}</b>

@@ -1,7 +1,7 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { auditQuery } from "../../api/queries";
+import { auditQuery } from "../../api/setupQueries";
 import { moment } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 import { useTyped } from "../../parts/useTyped";
@@ -19,7 +19,7 @@ export function Audit() {
   const total = data?.pages[0]?.total ?? 0;
   return (
     <div className="max-w-[980px]">
-      <h1 className="text-[19px] font-semibold tracking-tight">Audit trail</h1>
+      <h1 className="text-title font-semibold tracking-tight">Audit trail</h1>
       <p className="mb-2 text-ink2">
         Every write through the screens, the API and the command line, refused ones too. Secrets are never in it.
       </p>
@@ -61,7 +61,7 @@ function Row({ entry }: { entry: Entry }) {
       <span className="figures text-ink2">{moment(new Date(entry.at))}</span>
       <span className="min-w-0">
         <b className="block truncate font-medium">{entry.by || "nobody"}</b>
-        <span className="block truncate text-[12px] text-ink2">
+        <span className="block truncate text-small text-ink2">
           {[entry.via, entry.address].filter(Boolean).join(", ")}
         </span>
       </span>
@@ -76,12 +76,12 @@ function Row({ entry }: { entry: Entry }) {
         </p>
         {entry.changes.map((change, place) => (
           // biome-ignore lint/suspicious/noArrayIndexKey: the changes of an entry never change
-          <p key={place} className="text-[12px] text-ink2">
+          <p key={place} className="text-small text-ink2">
             {change.what} {change.name && <b className="font-medium text-ink">{change.name}</b>} {KINDS[change.kind]}
             {change.kind === "UPDATE" && `: ${fields(change)}`}
           </p>
         ))}
-        {entry.more > 0 && <p className="text-[12px] text-ink2">and {entry.more} more</p>}
+        {entry.more > 0 && <p className="text-small text-ink2">and {entry.more} more</p>}
       </div>
     </li>
   );

@@ -42,7 +42,7 @@ export function ConditionField({
       )}
       <details>
         <summary className="cursor-pointer text-ink2">Fields and operators</summary>
-        <dl className="figures grid max-h-52 grid-cols-[110px_minmax(0,1fr)] overflow-auto text-[12px]">
+        <dl className="figures grid max-h-52 grid-cols-[110px_minmax(0,1fr)] overflow-auto text-small">
           {fields.map((field) => (
             <div key={field.name} className="contents">
               <dt className="py-[2px]">{field.name}</dt>
@@ -52,7 +52,7 @@ export function ConditionField({
             </div>
           ))}
         </dl>
-        <p className="pt-1 text-[12px] text-ink2">
+        <p className="pt-1 text-small text-ink2">
           Tests are joined by and, or, not and parentheses; a list of values stands in parentheses; * and ? stand for
           anything and for one character.
         </p>

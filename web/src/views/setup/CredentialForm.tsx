@@ -1,7 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
-import { credentialsQuery, sitesQuery } from "../../api/queries";
+import { sitesQuery } from "../../api/queries";
+import { credentialsQuery } from "../../api/setupQueries";
 import { Field, Labelled } from "../../parts/Field";
 import { FormFoot } from "../../parts/FormFoot";
 import { Problem } from "../../parts/Problem";

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { client, got, type Schemas } from "../../api/client";
-import { credentialsQuery } from "../../api/queries";
+import { credentialsQuery } from "../../api/setupQueries";
 import { moment } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 import { CredentialForm } from "./CredentialForm";
@@ -46,7 +46,7 @@ function Said({ row }: { row: Credential }) {
     <>
       <span className="text-ink2">{spoken}</span>
       {row.advice.map((advice) => (
-        <p key={advice} className="text-[12px] text-ink2 italic">
+        <p key={advice} className="text-small text-ink2 italic">
           {advice}
         </p>
       ))}

@@ -17,7 +17,7 @@ export function ExtraObjects({ objects, onChange }: Props) {
   return (
     <fieldset className="col-span-2">
       <legend>Own objects</legend>
-      <ul className="figures text-[12px]">
+      <ul className="figures text-small">
         {objects.map((each) => (
           <li key={each.oid} className="grid grid-cols-[minmax(0,1fr)_auto] gap-2 border-b border-faint py-1">
             <span className="truncate" title={each.oid}>
@@ -134,7 +134,7 @@ function ReadBack({ draft, onText }: { draft: Extra; onText: (text: boolean) => 
           ))}
         </select>
       </label>
-      <div className="figures text-[12px]" aria-live="polite">
+      <div className="figures text-small" aria-live="polite">
         {error && <p className="text-critical">{error.message}</p>}
         {seen?.fault && <p className="text-critical">{seen.fault}</p>}
         {seen?.instances.slice(0, 4).map((each) => (

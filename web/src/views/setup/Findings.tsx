@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { client, got, type Schemas } from "../../api/client";
-import { findingsQuery } from "../../api/queries";
+import { findingsQuery } from "../../api/setupQueries";
 import { moment } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 
@@ -63,7 +63,7 @@ function Row({ finding }: { finding: Finding }) {
       <span className="figures min-w-0">
         {finding.address}
         {others.map(([address, why]) => (
-          <span key={address} className="block text-[12px] text-ink2" title={why}>
+          <span key={address} className="block text-small text-ink2" title={why}>
             {address}: {why}
           </span>
         ))}
@@ -82,7 +82,7 @@ function Row({ finding }: { finding: Finding }) {
           {finding.ports > 0 && ` · ${finding.ports} interfaces`}
           {finding.lost_since && ` · lost since ${moment(new Date(finding.lost_since))}`}
         </span>
-        <span className="block text-[12px] text-ink2">
+        <span className="block text-small text-ink2">
           {[finding.words, decidedWords(finding)].filter(Boolean).join(" · ")}
         </span>
         {decide.error && (

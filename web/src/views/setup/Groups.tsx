@@ -42,7 +42,7 @@ export function Groups() {
       listed={groupsQuery.queryKey}
       form={(stored, onDone) => <GroupForm {...(stored ? { stored } : {})} all={data} onDone={onDone} />}
       said={(row) => (
-        <p className="figures truncate text-[12px] text-ink2">{contents(row, data.rows) || "nothing yet"}</p>
+        <p className="figures truncate text-small text-ink2">{contents(row, data.rows) || "nothing yet"}</p>
       )}
       aside={(row) => (
         <Link className="underline" to={`/fleet?group=${row.id}&list=total`}>
@@ -115,7 +115,7 @@ function GroupForm({ stored, all, onDone }: { stored?: Group; all: All; onDone: 
           <p>
             <b className="font-semibold">{counted(found.ports, "port")}</b> now{found.examples.length ? ":" : "."}
           </p>
-          <ul className="figures text-[12px] text-ink2">
+          <ul className="figures text-small text-ink2">
             {found.examples.map((each) => (
               <li key={`${each.device} ${each.label}`} className="truncate">
                 {each.device} {each.label}

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
-import { labelRulesQuery } from "../../api/queries";
+import { labelRulesQuery } from "../../api/setupQueries";
 import { Choice, Field } from "../../parts/Field";
 import { FormFoot } from "../../parts/FormFoot";
 import { Problem } from "../../parts/Problem";
@@ -28,7 +28,7 @@ export function Labels() {
       listed={labelRulesQuery.queryKey}
       order={(ids) => got(client.PUT("/api/v1/labelrules/order", { body: { ids } }))}
       form={(stored, onDone) => <RuleForm {...(stored ? { stored } : {})} rules={data} onDone={onDone} />}
-      said={(row) => <p className="figures truncate text-[12px] text-ink2">{row.condition || "every port"}</p>}
+      said={(row) => <p className="figures truncate text-small text-ink2">{row.condition || "every port"}</p>}
       aside={(row) => [row.role, row.template, tagText(row.tags)].filter(Boolean).join(", ")}
       empty="No rules yet: all ports are treated alike."
     />
@@ -110,7 +110,7 @@ function Effect({ effect, decides }: { effect: Schemas["EffectOut"] | undefined;
         <b className="font-semibold">{effect.changed.toLocaleString("en")}</b> would change
         {effect.examples.length ? ":" : "."}
       </p>
-      <ul className="figures text-[12px]">
+      <ul className="figures text-small">
         {effect.examples.map((each) => (
           <li key={`${each.device} ${each.label}`} className="truncate text-ink2">
             {each.device} {each.label}

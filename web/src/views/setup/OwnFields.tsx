@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, got } from "../../api/client";
-import { ownFieldsQuery } from "../../api/queries";
+import { ownFieldsQuery } from "../../api/setupQueries";
 import { Choice, Field } from "../../parts/Field";
 import { Problem } from "../../parts/Problem";
 
@@ -35,7 +35,7 @@ export function OwnFields() {
   return (
     <div className="grid grid-cols-[minmax(0,1fr)_330px] gap-8 max-lg:grid-cols-1">
       <div>
-        <h1 className="text-[19px] font-semibold tracking-tight">Own fields</h1>
+        <h1 className="text-title font-semibold tracking-tight">Own fields</h1>
         <p className="mb-2 text-ink2">
           What you want to keep of every device: a rack, a contract, a date. They stand in each device's form, in lists
           to add, in the inventory and its CSV.

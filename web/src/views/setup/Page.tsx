@@ -7,7 +7,7 @@ export function Page({ title, words, aside, children }: Props) {
   return (
     <div className="grid grid-cols-[minmax(0,1fr)_370px] gap-8 max-lg:grid-cols-1">
       <div className="min-w-0">
-        <h1 className="text-[19px] font-semibold tracking-tight">{title}</h1>
+        <h1 className="text-title font-semibold tracking-tight">{title}</h1>
         <p className="mb-2 max-w-[640px] text-ink2">{words}</p>
         {children}
       </div>

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
-import { groupsQuery, peopleQuery, sitesQuery } from "../../api/queries";
+import { groupsQuery, sitesQuery } from "../../api/queries";
+import { peopleQuery } from "../../api/setupQueries";
 import type { Role } from "../../app/session";
 import { Field, Labelled } from "../../parts/Field";
 import { FormFoot } from "../../parts/FormFoot";

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
-import { pollingLoadQuery, profileDevicesQuery, profilesQuery } from "../../api/queries";
+import { pollingLoadQuery, profileDevicesQuery, profilesQuery } from "../../api/setupQueries";
 import { Choice, Field, Labelled } from "../../parts/Field";
 import { FormFoot } from "../../parts/FormFoot";
 import { useTyped } from "../../parts/useTyped";
@@ -111,7 +111,7 @@ export function ProfileForm({ stored, profiles, onDone }: Props) {
               }
             />
             <span>
-              {table.name} <span className="text-[11.5px] text-ink2">{table.meaning}</span>
+              {table.name} <span className="text-tiny text-ink2">{table.meaning}</span>
             </span>
           </label>
         ))}
@@ -171,7 +171,7 @@ function Whom({ profile, forAll, onChoose }: WhomProps) {
         <input type="radio" name="whom" checked={forAll === true} onChange={() => onChoose(true)} />
         for all {profile.devices} that have it
       </label>
-      <p className="max-h-24 overflow-auto text-[12px] text-ink2">{data?.rows.map((row) => row.name).join(", ")}</p>
+      <p className="max-h-24 overflow-auto text-small text-ink2">{data?.rows.map((row) => row.name).join(", ")}</p>
     </fieldset>
   );
 }

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { client, got } from "../../api/client";
-import { profilesQuery } from "../../api/queries";
+import { profilesQuery } from "../../api/setupQueries";
 import { duration } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 import { OrderedPage } from "./OrderedPage";
@@ -23,7 +23,7 @@ export function Profiles() {
       said={(row) => (
         <>
           <span className="text-ink2">{row.kind}</span>
-          <p className="figures truncate text-[12px] text-ink2">
+          <p className="figures truncate text-small text-ink2">
             {[row.prefixes.length ? `under ${row.prefixes.join(", ")}` : "", row.condition]
               .filter(Boolean)
               .join(" and ") || "only where somebody chooses it"}

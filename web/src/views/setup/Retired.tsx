@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { retiredQuery } from "../../api/queries";
+import { retiredQuery } from "../../api/setupQueries";
 import { moment } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 
@@ -9,7 +9,7 @@ export function Retired() {
   const { data, error } = useQuery(retiredQuery);
   return (
     <div className="max-w-[860px]">
-      <h1 className="text-[19px] font-semibold tracking-tight">Retired devices</h1>
+      <h1 className="text-title font-semibold tracking-tight">Retired devices</h1>
       <p className="mb-2 text-ink2">
         {data?.total === 0
           ? "No retired devices. A device is retired on its own page; its history is kept."

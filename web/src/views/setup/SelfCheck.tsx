@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { selfCheckQuery } from "../../api/queries";
+import { selfCheckQuery } from "../../api/setupQueries";
 import { moment } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 
@@ -12,7 +12,7 @@ export function SelfCheck() {
   const wrong = found?.filter((each) => each.state !== "well").length ?? 0;
   return (
     <div className="max-w-[860px]">
-      <h1 className="text-[19px] font-semibold tracking-tight">Self-check</h1>
+      <h1 className="text-title font-semibold tracking-tight">Self-check</h1>
       <p className="mb-2 text-ink2">
         {found && (wrong ? `${wrong} of ${found.length} need somebody.` : "All is well.")}{" "}
         {dataUpdatedAt > 0 && `Looked at ${moment(new Date(dataUpdatedAt))}.`}{" "}

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import type { Schemas } from "../../api/client";
-import { healthQuery, servicesQuery } from "../../api/queries";
+import { healthQuery } from "../../api/queries";
+import { servicesQuery } from "../../api/setupQueries";
 import { duration, moment } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 import { Severity } from "../../parts/Severity";
@@ -17,7 +18,7 @@ export function Services() {
   if (!data) return <Problem error={error} />;
   return (
     <div className="max-w-[980px]">
-      <h1 className="text-[19px] font-semibold tracking-tight">Services</h1>
+      <h1 className="text-title font-semibold tracking-tight">Services</h1>
       <p className="mb-2 text-ink2">
         {health?.ok
           ? "Everything is running."

@@ -29,7 +29,7 @@ export function Setup() {
         </NavLink>
         {groups.map((group) => (
           <div key={group.name} className="max-md:flex">
-            <h2 className="px-3.5 pt-2.5 pb-0.5 text-[11px] text-ink2 max-md:sr-only">{group.name}</h2>
+            <h2 className="px-3.5 pt-2.5 pb-0.5 text-tiny text-ink2 max-md:sr-only">{group.name}</h2>
             {group.pages.map(({ path, name }) => (
               <NavLink key={path} data-row to={`/setup/${path}${search()}`} className={link(path === shown?.path)}>
                 {name}

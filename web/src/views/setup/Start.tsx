@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { setupQuery } from "../../api/queries";
+import { setupQuery } from "../../api/setupQueries";
 import { useTimeSearch } from "../../app/screenTime";
 import { useMay } from "../../app/session";
 import { counted } from "../../parts/format";
@@ -16,7 +16,7 @@ export function Start({ groups }: { groups: { name: string; pages: SetupPage[] }
   const steps = data ? nextSteps(data) : [];
   return (
     <>
-      <h1 className="text-[19px] font-semibold tracking-tight">Setup</h1>
+      <h1 className="text-title font-semibold tracking-tight">Setup</h1>
       <Problem error={error} />
       {data && (
         <section aria-label="Next steps" className="mt-1 mb-3 max-w-[760px]">

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { postText } from "../../api/lines";
-import { storageQuery } from "../../api/queries";
+import { storageQuery } from "../../api/setupQueries";
 import { FormFoot } from "../../parts/FormFoot";
 import { moment, text, volume } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
@@ -22,7 +22,7 @@ export function Storage() {
   const { data, error } = useQuery(storageQuery);
   return (
     <div className="max-w-[880px]">
-      <h1 className="text-[19px] font-semibold tracking-tight">Storage</h1>
+      <h1 className="text-title font-semibold tracking-tight">Storage</h1>
       <p className="mb-2 max-w-[640px] text-ink2">
         Every reading is summed up over five minutes, hours and days, exactly. Fine ones are kept for a while, coarse
         ones for years. What is older than is set here is dropped within the hour.
@@ -58,7 +58,7 @@ function StorageForm({ told }: { told: Schemas["StorageOut"] }) {
   const shorter = told.levels.filter((level, place) => Number(days[place]) < level.days);
   return (
     <form onSubmit={submit}>
-      <table className="figures w-full text-right text-[12px]">
+      <table className="figures w-full text-right text-small">
         <thead className="text-ink2">
           <tr className="border-b border-rule">
             <th className="py-1 text-left font-normal">level</th>

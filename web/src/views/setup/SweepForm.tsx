@@ -1,7 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
-import { credentialsQuery, sitesQuery, sweepsQuery } from "../../api/queries";
+import { sitesQuery } from "../../api/queries";
+import { credentialsQuery, sweepsQuery } from "../../api/setupQueries";
 import { Field, Labelled } from "../../parts/Field";
 import { FormFoot } from "../../parts/FormFoot";
 import { duration } from "../../parts/format";

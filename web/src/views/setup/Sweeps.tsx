@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
-import { sweepsQuery } from "../../api/queries";
+import { sweepsQuery } from "../../api/setupQueries";
 import { duration, moment } from "../../parts/format";
 import { Problem } from "../../parts/Problem";
 import { Findings } from "./Findings";

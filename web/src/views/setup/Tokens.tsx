@@ -1,7 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
-import { sessionQuery, tokensQuery } from "../../api/queries";
+import { sessionQuery } from "../../api/queries";
+import { tokensQuery } from "../../api/setupQueries";
 import { includes, type Role } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { FormFoot } from "../../parts/FormFoot";
@@ -112,7 +113,7 @@ function TokenForm({ role }: { role: Role }) {
           <p>
             {made.token.name}: copy it now, <b className="font-semibold">shown only once</b>.
           </p>
-          <code className="figures text-[12px] break-all select-all">{made.secret}</code>
+          <code className="figures text-small break-all select-all">{made.secret}</code>
           <p className="flex gap-2">
             <button type="button" className="button" onClick={() => void navigator.clipboard?.writeText(made.secret)}>
               Copy
