@@ -57,7 +57,7 @@ def _port(device: Device, word: str) -> int:
 def _amount(word: str, least: float, most: float) -> float:
     value = float(word)
     if not least <= value <= most:
-        raise ValueError(f"{word} does not lie between {least:g} and {most:g}")
+        raise ValueError(f"{word} is not between {least:g} and {most:g}")
     return value
 
 

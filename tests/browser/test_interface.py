@@ -54,7 +54,7 @@ def test_a_wrong_password_is_said(page, network):
     page.get_by_label("Name").fill("demo")
     page.get_by_label("Password").fill("wrong")
     page.get_by_role("button", name="Sign in").click()
-    expect(page.get_by_role("alert")).to_contain_text("do not belong together")
+    expect(page.get_by_role("alert")).to_contain_text("Wrong name or password")
 
 
 def test_now_says_what_is_wrong_and_leads_to_it(page, network):

@@ -60,8 +60,8 @@ def test_of_equals_the_first_wins():
         ({"oid": "1.3.4294967296"}, "too large"),
         ({"name": " "}, "1 to 80 characters"),
         ({"unit": "x" * 17}, "at most 16"),
-        ({"scale": 0.0}, "A scale lies"),
-        ({"scale": float("nan")}, "A scale lies"),
+        ({"scale": 0.0}, "A scale must be"),
+        ({"scale": float("nan")}, "A scale must be"),
     ],
 )
 def test_a_wrong_object_is_refused(change, said):

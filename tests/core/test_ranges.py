@@ -40,10 +40,10 @@ def test_what_ranges_mean(text, without, addresses):
         ("::/0", "", "at most"),
         ("10.0.0.9-10.0.0.1", "", "ends before it begins"),
         ("10.0.0.1-::1", "", "ends before it begins"),
-        ("10.0.0/24", "", "is no range"),
-        ("the depot", "", "is no range"),
+        ("10.0.0/24", "", "is not a range"),
+        ("the depot", "", "is not a range"),
         ("10.0.0.1", "10.0.0.0/24", "everything is excluded"),
-        ("10.0.0.1", "x", "is no range"),
+        ("10.0.0.1", "x", "is not a range"),
     ],
 )
 def test_wrong_ranges_are_refused(text, without, said):

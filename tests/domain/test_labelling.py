@@ -219,7 +219,7 @@ class TestProfiles:
             ({"kind": "toaster"}, "A kind is one of"),
             ({"tables": ["flows"]}, "There is no table 'flows'"),
             ({"prefixes": ["enterprises"]}, "is not an object identifier"),
-            ({"interval_s": 1}, "The interval lies between"),
+            ({"interval_s": 1}, "The interval must be between"),
             ({"label_template": "{x}"}, "nothing that a port says"),
             ({"objects": [{"oid": "1.3.1", "name": "A"}, {"oid": "1.3.1", "name": "B"}]}, "the identifier 1.3.1"),
         ],

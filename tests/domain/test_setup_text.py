@@ -75,13 +75,13 @@ def test_what_is_not_named_stays_and_the_order_is_taken(county):
 @pytest.mark.parametrize(
     ("text", "said"),
     [
-        ("sites: [", "This is no YAML: .* in line 1"),
+        ("sites: [", "Invalid YAML: .* in line 1"),
         ("just words", "A set-up has sections"),
         ("rooms: []", "There is no section 'rooms'"),
         ("lumtar: 9", "This set-up is of form 9"),
         ("sites: Depot", "sites is a list of entries"),
         ("sites: [Depot]", "sites is a list of entries"),
-        ("!!python/object/apply:os.system ['true']", "This is no YAML"),
+        ("!!python/object/apply:os.system ['true']", "Invalid YAML"),
     ],
 )
 def test_a_text_that_is_none_is_refused(text, said):
@@ -131,7 +131,7 @@ def test_the_commands(county, tmp_path):
     file.write_text("sweeps: [{name: X, ranges: x}]")
     with pytest.raises(CommandError, match="mend these first"):
         run("apply", str(file))
-    for wrong, said in ((b"\xff\xfe\xfa", "not UTF-8"), (b"[", "no YAML")):
+    for wrong, said in ((b"\xff\xfe\xfa", "not UTF-8"), (b"[", "Invalid YAML")):
         file.write_bytes(wrong)
         with pytest.raises(CommandError, match=said):
             run("apply", str(file))

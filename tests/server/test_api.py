@@ -34,7 +34,7 @@ class TestSession:
         }
         token = {"HTTP_X_CSRFTOKEN": client.cookies["lumtar_csrf"].value}
         wrong = client.post("/api/v1/session", {"name": "anna", "password": "no"}, "application/json", **token)
-        assert is_problem(wrong, 401, "do not belong together")
+        assert is_problem(wrong, 401, "Wrong name or password")
         right = client.post(
             "/api/v1/session", {"name": "anna", "password": "a-good-long-word"}, "application/json", **token
         )

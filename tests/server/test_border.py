@@ -166,7 +166,8 @@ class TestValues:
 
 class TestRanges:
     @pytest.mark.parametrize(
-        ("ranges", "words"), [("all", "is no range"), ("10.0.0.0/33", "is no range"), ("1.1.1.1 " * 300, "at most 200")]
+        ("ranges", "words"),
+        [("all", "is not a range"), ("10.0.0.0/33", "is not a range"), ("1.1.1.1 " * 300, "at most 200")],
     )
     def test_what_is_no_range_is_refused(self, client, ranges, words):
         told = {"name": "Core", "secret": {"community": "word"}, "ranges": ranges}

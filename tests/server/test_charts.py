@@ -74,7 +74,7 @@ class TestChart:
         ("span", "words"),
         [
             ({"start": "2026-11-20T00:00:00Z", "end": "2026-11-19T00:00:00Z"}, "ends before it starts"),
-            ({"start": "1926-01-01T00:00:00Z"}, "A time lies between"),
+            ({"start": "1926-01-01T00:00:00Z"}, "A time must be between"),
             ({"start": "1995-01-01T00:00:00Z"}, "longer than"),
         ],
     )
@@ -215,10 +215,10 @@ class TestExchange:
             (lambda text: "", "the header lacks device"),
             (lambda text: text.replace("sal-acc-1", "gone-1"), "no interface 'g1' of a device 'gone-1'"),
             (lambda text: text.replace("+00:00", ""), "has no time zone"),
-            (lambda text: text.replace("2026-", "MMXXVI-").replace("2027-", "MMXXVII-"), "is no time"),
+            (lambda text: text.replace("2026-", "MMXXVI-").replace("2027-", "MMXXVII-"), "is not a time"),
             (lambda text: text.replace("2026-", "2016-").replace("2027-", "2016-"), "cannot be stored"),
-            (lambda text: text.replace(",1\r\n", ",9\r\n"), "oper lies between 0 and 7"),
-            (lambda text: text.replace(",1\r\n", ",up\r\n"), "oper is no whole number"),
+            (lambda text: text.replace(",1\r\n", ",9\r\n"), "oper must be between 0 and 7"),
+            (lambda text: text.replace(",1\r\n", ",up\r\n"), "oper is not a whole number"),
             (lambda text: text.splitlines()[0], "no reading in it"),
         ],
     )

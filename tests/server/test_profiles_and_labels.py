@@ -65,7 +65,7 @@ def test_a_label_rule_is_tried_made_changed_ordered_and_deleted(client, switch):
 def test_wrong_rules_and_profiles_are_answered_in_words(client, switch):
     is_problem(send(client, "post", "labelrules", {**RULE, "condition": "label ="}), 422, "It ends where a value")
     is_problem(send(client, "post", "labelrules/try", {**RULE, "role": ""}), 422, "decides nothing yet")
-    is_problem(send(client, "post", "profiles", {**PROFILE, "interval_s": 3}), 422, "The interval lies")
+    is_problem(send(client, "post", "profiles", {**PROFILE, "interval_s": 3}), 422, "The interval must be")
     is_problem(send(client, "post", "profiles/fitting", {**PROFILE, "condition": "x"}), 422, "is no field")
     is_problem(client.get("/api/v1/devices/999/labels"), 404, "nothing")
     is_problem(client.get(f"/api/v1/devices/{switch.pk}/labels?template=x"), 422, "A template holds")

@@ -95,7 +95,7 @@ def check_port(port: int) -> int:
     Refusal
     """
     if not 1 <= port <= 65535:
-        raise Refusal("A port lies between 1 and 65535.")
+        raise Refusal("A port must be between 1 and 65535.")
     return port
 
 
@@ -107,7 +107,7 @@ def check_interval(seconds: int) -> int:
     Refusal
     """
     if not 10 <= seconds <= 86400:
-        raise Refusal("The interval lies between 10 seconds and a day.")
+        raise Refusal("The interval must be between 10 seconds and a day.")
     return seconds
 
 

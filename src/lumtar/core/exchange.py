@@ -92,7 +92,7 @@ def _moment(told: str) -> datetime:
     try:
         at = datetime.fromisoformat(told)
     except ValueError:
-        raise Refusal(f"{told!r} is no time; write 2026-11-20T12:00:00+00:00") from None
+        raise Refusal(f"{told!r} is not a time; write 2026-11-20T12:00:00+00:00") from None
     if at.tzinfo is None:
         raise Refusal(f"{told!r} has no time zone; write +00:00 behind it for UTC")
     return at.astimezone(UTC)
@@ -102,7 +102,7 @@ def _count(name: str, told: str | None) -> int:
     try:
         value = int(told or "")
     except ValueError:
-        raise Refusal(f"{name} is no whole number: {told!r}") from None
+        raise Refusal(f"{name} is not a whole number: {told!r}") from None
     if not 0 <= value <= LIMITS[name]:
-        raise Refusal(f"{name} lies between 0 and {LIMITS[name]:,}, not at {value:,}")
+        raise Refusal(f"{name} must be between 0 and {LIMITS[name]:,}, not at {value:,}")
     return value

@@ -99,7 +99,7 @@ def check_object(oid: str, name: str, unit: str, scale: float, counts: bool, tex
     if len(unit.strip()) > 16:
         raise Refusal("A unit has at most 16 characters.")
     if not (scale == scale and 1e-12 <= abs(scale) <= 1e12):
-        raise Refusal("A scale lies between 1e-12 and 1e12.")
+        raise Refusal("A scale must be between 1e-12 and 1e12.")
     return ExtraObject(wanted, name.strip(), unit.strip(), float(scale), counts, text)
 
 

@@ -44,7 +44,7 @@ def _span(text: str) -> Span:
             end = f"{begin.rpartition('.')[0]}.{end}"
         high = ipaddress.ip_address(end)
     except ValueError as error:
-        words = "is no range: write 10.20.0.0/22, 10.20.0.10-10.20.0.99 or 10.20.0.10-99"
+        words = "is not a range: write 10.20.0.0/22, 10.20.0.10-10.20.0.99 or 10.20.0.10-99"
         raise Refusal(f"“{text[:60]}” {words}.") from error
     if low.version != high.version or int(high) < int(low):
         raise Refusal(f"“{text[:60]}” ends before it begins.")

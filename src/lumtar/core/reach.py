@@ -28,7 +28,7 @@ def networks(ranges: str) -> tuple[IPv4Network | IPv6Network, ...]:
         try:
             found.append(ip_network(word, strict=False))
         except ValueError as error:
-            raise Refusal(f"“{word[:60]}” is no range, like 10.20.0.0/16 or 2001:db8::/32.") from error
+            raise Refusal(f"“{word[:60]}” is not a range such as 10.20.0.0/16 or 2001:db8::/32.") from error
     return tuple(found)
 
 

@@ -714,13 +714,13 @@ export interface paths {
         get?: never;
         /**
          * Change Group
-         * @description Change one.
+         * @description Change a group.
          */
         put: operations["lumtar_server_api_groups_change_group"];
         post?: never;
         /**
          * Delete Group
-         * @description Delete one; what is in it stays.
+         * @description Delete a group; what is in it stays.
          */
         delete: operations["lumtar_server_api_groups_delete_group"];
         options?: never;
@@ -1122,13 +1122,13 @@ export interface paths {
         get?: never;
         /**
          * Change Profile
-         * @description Change one.
+         * @description Change a profile.
          */
         put: operations["lumtar_server_api_profiles_change_profile"];
         post?: never;
         /**
          * Delete Profile
-         * @description Delete one; its devices go on reading what they read.
+         * @description Delete a profile; its devices go on reading what they read.
          */
         delete: operations["lumtar_server_api_profiles_delete_profile"];
         options?: never;
@@ -1250,13 +1250,13 @@ export interface paths {
         get?: never;
         /**
          * Change Rule
-         * @description Change one; the ports are labelled anew within seconds.
+         * @description Change a label rule; the ports are labelled anew within seconds.
          */
         put: operations["lumtar_server_api_labels_change_rule"];
         post?: never;
         /**
          * Delete Rule
-         * @description Delete one; the ports are labelled anew within seconds.
+         * @description Delete a label rule; the ports are labelled anew within seconds.
          */
         delete: operations["lumtar_server_api_labels_delete_rule"];
         options?: never;
@@ -1382,7 +1382,7 @@ export interface paths {
         get?: never;
         /**
          * Change Sweep
-         * @description Change one.
+         * @description Change a sweep.
          */
         put: operations["lumtar_server_api_sweeps_change_sweep"];
         post?: never;
@@ -1487,13 +1487,13 @@ export interface paths {
          * List Rules
          * @description All of them, in the order of deciding.
          */
-        get: operations["lumtar_server_api_sweeps_list_rules"];
+        get: operations["lumtar_server_api_admission_list_rules"];
         put?: never;
         /**
          * Make Rule
          * @description A new one, at the end; it decides from the next run on.
          */
-        post: operations["lumtar_server_api_sweeps_make_rule"];
+        post: operations["lumtar_server_api_admission_make_rule"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1512,7 +1512,7 @@ export interface paths {
          * Order Rules
          * @description The order of deciding.
          */
-        put: operations["lumtar_server_api_sweeps_order_rules"];
+        put: operations["lumtar_server_api_admission_order_rules"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1530,15 +1530,15 @@ export interface paths {
         get?: never;
         /**
          * Change Rule
-         * @description Change one.
+         * @description Change an admission rule.
          */
-        put: operations["lumtar_server_api_sweeps_change_rule"];
+        put: operations["lumtar_server_api_admission_change_rule"];
         post?: never;
         /**
          * Delete Rule
-         * @description Delete one.
+         * @description Delete an admission rule.
          */
-        delete: operations["lumtar_server_api_sweeps_delete_rule"];
+        delete: operations["lumtar_server_api_admission_delete_rule"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1555,7 +1555,7 @@ export interface paths {
          * Dry Run
          * @description What the rules as they are would do with the last results.
          */
-        get: operations["lumtar_server_api_sweeps_dry_run"];
+        get: operations["lumtar_server_api_admission_dry_run"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1577,7 +1577,7 @@ export interface paths {
          * Try Rule
          * @description The same with a rule that is not kept yet.
          */
-        post: operations["lumtar_server_api_sweeps_try_rule"];
+        post: operations["lumtar_server_api_admission_try_rule"];
         delete?: never;
         options?: never;
         head?: never;
@@ -7644,7 +7644,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_sweeps_list_rules: {
+    lumtar_server_api_admission_list_rules: {
         parameters: {
             query?: never;
             header?: never;
@@ -7664,7 +7664,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_sweeps_make_rule: {
+    lumtar_server_api_admission_make_rule: {
         parameters: {
             query?: never;
             header?: never;
@@ -7688,7 +7688,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_sweeps_order_rules: {
+    lumtar_server_api_admission_order_rules: {
         parameters: {
             query?: never;
             header?: never;
@@ -7712,7 +7712,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_sweeps_change_rule: {
+    lumtar_server_api_admission_change_rule: {
         parameters: {
             query?: never;
             header?: never;
@@ -7738,7 +7738,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_sweeps_delete_rule: {
+    lumtar_server_api_admission_delete_rule: {
         parameters: {
             query?: never;
             header?: never;
@@ -7758,7 +7758,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_sweeps_dry_run: {
+    lumtar_server_api_admission_dry_run: {
         parameters: {
             query?: never;
             header?: never;
@@ -7778,7 +7778,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_sweeps_try_rule: {
+    lumtar_server_api_admission_try_rule: {
         parameters: {
             query?: never;
             header?: never;

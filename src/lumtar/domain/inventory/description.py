@@ -277,7 +277,7 @@ def override_speed(pk: int, in_bps: int | None, out_bps: int | None, by: str) ->
     """
     for bps in (in_bps, out_bps):
         if bps is not None and not 1_000 <= bps <= FASTEST:
-            raise Refusal("A sold speed lies between 1 kb/s and 10 Tb/s; leave it empty for the port's own.")
+            raise Refusal("A sold speed must be between 1 kb/s and 10 Tb/s; leave it empty for the port's own.")
     found = Interface.objects.select_for_update(of=("self",)).select_related("device").get(pk=pk)
     found.in_override_bps, found.out_override_bps = in_bps, out_bps
     found.save(update_fields=["in_override_bps", "out_override_bps"])

@@ -145,7 +145,7 @@ def _clock() -> Iterator[Finding]:
         "clock",
         WRONG,
         f"the database's is {abs(apart):.1f} s {'ahead' if apart > 0 else 'behind'}",
-        "Readings, alarms and the logbook get times that do not belong together.",
+        "Readings, alarms and the logbook get times that differ.",
         "Let both machines follow the same time server.",
     )
 

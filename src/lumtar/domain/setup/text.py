@@ -66,9 +66,9 @@ def understand(text: str) -> dict[str, list[Plain]]:
         found = yaml.safe_load(text)
     except yaml.MarkedYAMLError as error:
         line = f" in line {error.problem_mark.line + 1}" if error.problem_mark else ""
-        raise Refusal(f"This is no YAML: {error.problem}{line}.") from error
+        raise Refusal(f"Invalid YAML: {error.problem}{line}.") from error
     except yaml.YAMLError as error:
-        raise Refusal(f"This is no YAML: {error}.") from error
+        raise Refusal(f"Invalid YAML: {error}.") from error
     if not isinstance(found, Mapping):
         raise Refusal("A set-up has sections: " + ", ".join(section.key for section in sections()) + ".")
     known = {section.key for section in sections()}

@@ -92,7 +92,7 @@ def _check(told: SweepTold) -> Ranges:
     if len(told.tcp_ports) > 10:
         raise Refusal("At most ten TCP ports are tried.")
     if not 1 <= told.per_second <= 5000:
-        raise Refusal("The rate lies between 1 and 5,000 packets a second.")
+        raise Refusal("The rate must be between 1 and 5,000 packets a second.")
     if not 0.1 <= told.timeout_s <= 10 or not 1 <= told.tries <= 5:
         raise Refusal("An answer is waited for 0.1 to 10 seconds, in 1 to 5 tries.")
     if told.every_s and not SHORTEST <= told.every_s <= LONGEST:

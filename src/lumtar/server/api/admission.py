@@ -122,14 +122,14 @@ def order_rules(request: HttpRequest, told: Order) -> Admissions:
 
 @router.put("/admissionrules/{int:rule}", needs=ENGINEER.whole, response=AdmissionOut)
 def change_rule(request: HttpRequest, rule: int, told: AdmissionChange) -> AdmissionOut:
-    """Change one."""
+    """Change an admission rule."""
     with refusing():
         return _rule(admission.save(_rule_told(told), request.user.get_username(), rule, told.edition))
 
 
 @router.delete("/admissionrules/{int:rule}", needs=ENGINEER.whole, response={204: None})
 def delete_rule(request: HttpRequest, rule: int) -> Status[None]:
-    """Delete one."""
+    """Delete an admission rule."""
     admission.delete(rule, request.user.get_username())
     return Status(204, None)
 

@@ -72,7 +72,7 @@ def sign_in(request: HttpRequest, told: SignIn) -> SessionOut:
     """Sign in. Too many wrong passwords lock the name out for a quarter of an hour."""
     name = told.name.strip()
     if len(name) > 150 or len(told.password) > 200:
-        raise Problem(401, "That name and password do not belong together.")
+        raise Problem(401, "Wrong name or password.")
     limiting.SIGN_INS_OF_ADDRESS.take(address_of(request) or "")
     limiting.SIGN_INS_OF_NAME.take(name.lower())
     limiting.SIGN_INS_IN_ALL.take()
@@ -84,7 +84,7 @@ def sign_in(request: HttpRequest, told: SignIn) -> SessionOut:
             request.audit_name = name  # type: ignore[attr-defined]
         if getattr(request, "axes_locked_out", False):
             raise Problem(403, "Too many wrong passwords. Wait a quarter of an hour, then try again.")
-        raise Problem(401, "That name and password do not belong together.")
+        raise Problem(401, "Wrong name or password.")
     assert isinstance(user, User)
     limiting.SIGN_INS_OF_ADDRESS.give_back(address_of(request) or "")
     limiting.SIGN_INS_OF_NAME.give_back(name.lower())

@@ -125,7 +125,7 @@ def order_credentials(request: HttpRequest, told: Order) -> CredentialsOut:
 
 @router.put("/credentials/{credential}", needs=ADMINISTRATOR.whole, response=CredentialOut)
 def change_credential(request: HttpRequest, credential: int, told: CredentialChange) -> CredentialOut:
-    """Change one, for all devices that use it."""
+    """Change a credential, for all devices that use it."""
     with refusing():
         found = credentials.change(
             credential,
@@ -142,7 +142,7 @@ def change_credential(request: HttpRequest, credential: int, told: CredentialCha
 
 @router.delete("/credentials/{credential}", needs=ADMINISTRATOR.whole, response={204: None})
 def delete_credential(request: HttpRequest, credential: int) -> Status[None]:
-    """Delete one that no device uses."""
+    """Delete a credential that no device uses."""
     with refusing(409):
         credentials.remove(credential, request.user.get_username())
     return Status(204, None)

@@ -224,7 +224,7 @@ def change_device(request: HttpRequest, device: int, told: DeviceChange) -> Adde
 
 @router.post("/devices/{int:device}/retire", needs=ENGINEER, response=Added)
 def retire_device(request: HttpRequest, device: int) -> Added:
-    """Poll it no more; its history stays."""
+    """Retire a device; its history is kept."""
     return _done(lambda: services.retire(device, request.user.get_username()))
 
 

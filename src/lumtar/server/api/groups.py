@@ -123,7 +123,7 @@ def make_group(request: HttpRequest, told: GroupIn) -> Status[Put]:
 
 @router.put("/groups/{int:group}", needs=ENGINEER.whole, response=Put)
 def change_group(request: HttpRequest, group: int, told: GroupChange) -> Put:
-    """Change one."""
+    """Change a group."""
     with refusing():
         found = groups.save(_told(told), request.user.get_username(), group, told.edition)
     return Put(ports=found.ports.count())
@@ -131,7 +131,7 @@ def change_group(request: HttpRequest, group: int, told: GroupChange) -> Put:
 
 @router.delete("/groups/{int:group}", needs=ENGINEER.whole, response={204: None})
 def delete_group(request: HttpRequest, group: int) -> Status[None]:
-    """Delete one; what is in it stays."""
+    """Delete a group; what is in it stays."""
     groups.delete(group, request.user.get_username())
     return Status(204, None)
 

@@ -158,7 +158,7 @@ def order_rules(request: HttpRequest, told: Order) -> LabelRulesOut:
 
 @router.put("/labelrules/{int:rule}", needs=ENGINEER.whole, response=LabelRuleOut)
 def change_rule(request: HttpRequest, rule: int, told: LabelRuleChange) -> LabelRuleOut:
-    """Change one; the ports are labelled anew within seconds."""
+    """Change a label rule; the ports are labelled anew within seconds."""
     with refusing():
         found = labelling.save_rule(_told(told), request.user.get_username(), rule, told.edition)
     label_all.defer()
@@ -167,7 +167,7 @@ def change_rule(request: HttpRequest, rule: int, told: LabelRuleChange) -> Label
 
 @router.delete("/labelrules/{int:rule}", needs=ENGINEER.whole, response={204: None})
 def delete_rule(request: HttpRequest, rule: int) -> Status[None]:
-    """Delete one; the ports are labelled anew within seconds."""
+    """Delete a label rule; the ports are labelled anew within seconds."""
     labelling.delete_rule(rule, request.user.get_username())
     label_all.defer()
     return Status(204, None)
@@ -230,7 +230,7 @@ def decided(request: HttpRequest, interface: int) -> DecidedOut:
 
 @router.put("/interfaces/{int:interface}/decided", needs=ENGINEER, response=DecidedOut)
 def overrule(request: HttpRequest, interface: int, told: OwnIn) -> DecidedOut:
-    """Decide it for this port alone, or leave it to the rules again."""
+    """Set the label or role of one port, or leave it to the rules again."""
     with refusing():
         labelling.overrule(interface, told.label, told.role, told.tags, request.user.get_username())
     return _decided(interface)

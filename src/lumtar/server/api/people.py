@@ -242,7 +242,7 @@ class SignedInOut(Schema):
 
 @router.get("/sessions", needs=VIEWER, response=list[SignedInOut])
 def list_sessions(request: HttpRequest) -> list[SignedInOut]:
-    """Where one is signed in."""
+    """List the sessions of the person who asks."""
     assert isinstance(request.user, User)
     here = request.session.session_key
     return [

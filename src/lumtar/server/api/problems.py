@@ -17,7 +17,7 @@ TITLES = {
     401: "Not signed in",
     403: "Not allowed",
     404: "Not there",
-    409: "In the way",
+    409: "Conflict",
     413: "Too much",
     415: "Not JSON",
     422: "Not valid",

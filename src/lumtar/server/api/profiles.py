@@ -153,7 +153,7 @@ def order_profiles(request: HttpRequest, told: Order) -> ProfilesOut:
 
 @router.put("/profiles/{int:profile}", needs=ENGINEER.whole, response=ProfileOut)
 def change_profile(request: HttpRequest, profile: int, told: ProfileChange) -> ProfileOut:
-    """Change one."""
+    """Change a profile."""
     with refusing():
         found = profiles.save(_told(told), request.user.get_username(), profile, told.edition, told.for_all)
     return _out(found, found.devices.filter(retired_at=None).count())
@@ -161,7 +161,7 @@ def change_profile(request: HttpRequest, profile: int, told: ProfileChange) -> P
 
 @router.delete("/profiles/{int:profile}", needs=ENGINEER.whole, response={204: None})
 def delete_profile(request: HttpRequest, profile: int) -> Status[None]:
-    """Delete one; its devices go on reading what they read."""
+    """Delete a profile; its devices go on reading what they read."""
     profiles.delete(profile, request.user.get_username())
     return Status(204, None)
 

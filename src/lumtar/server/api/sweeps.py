@@ -190,14 +190,14 @@ def make_sweep(request: HttpRequest, told: SweepIn) -> Status[SweepOut]:
 
 @router.put("/sweeps/{int:sweep}", needs=ENGINEER.whole, response=SweepOut)
 def change_sweep(request: HttpRequest, sweep: int, told: SweepChange) -> SweepOut:
-    """Change one."""
+    """Change a sweep."""
     with refusing():
         return _out(services.save(_told(told), request.user.get_username(), sweep, told.edition))
 
 
 @router.delete("/sweeps/{int:sweep}", needs=ENGINEER.whole, response={204: None})
 def delete_sweep(request: HttpRequest, sweep: int) -> Status[None]:
-    """Delete one with what it found; devices that it added stay."""
+    """Delete a sweep with its results; devices that it added stay."""
     with refusing(409):
         services.delete(sweep, request.user.get_username())
     return Status(204, None)
@@ -205,7 +205,7 @@ def delete_sweep(request: HttpRequest, sweep: int) -> Status[None]:
 
 @router.post("/sweeps/{int:sweep}/runs", needs=ENGINEER.whole, response={202: RunOut})
 def run_sweep(request: HttpRequest, sweep: int) -> Status[RunOut]:
-    """Run it now."""
+    """Run a sweep now."""
     with refusing(409):
         return Status(202, _run(services.start(sweep, request.user.get_username())))
 

@@ -39,7 +39,7 @@ def aware(at: datetime) -> datetime:
     except OverflowError:
         moment = EARLIEST - timedelta(days=1)
     if not EARLIEST <= moment < LATEST:
-        raise Problem(422, f"A time lies between {EARLIEST:%Y} and {LATEST:%Y}.", "at")
+        raise Problem(422, f"A time must be between {EARLIEST:%Y} and {LATEST:%Y}.", "at")
     return moment
 
 
