@@ -287,17 +287,17 @@ class TestQueries:
             "127.0.0.5", name="sal-acc-1", site="Saltby", kind="v2c", secret={"community": "word"}
         )
         Interface.objects.create(device=other, if_index=1, name="g1", label="Front desk 100%_off")
-        assert ports.find()[1] == 4
-        assert [row.label for row in ports.find(scope=Scope(words="front desk"))[0]] == ["Front desk 100%_off"]
-        assert ports.find(scope=Scope(words="100%_o"))[1] == 1 and ports.find(scope=Scope(words="%"))[1] == 1
-        assert ports.find(scope=Scope(site="Hexwater"))[1] == 3
-        assert ports.find(scope=Scope(device=other.pk))[1] == 1
+        assert find_ports()[1] == 4
+        assert [row.label for row in find_ports(scope=Scope(words="front desk"))[0]] == ["Front desk 100%_off"]
+        assert find_ports(scope=Scope(words="100%_o"))[1] == 1 and find_ports(scope=Scope(words="%"))[1] == 1
+        assert find_ports(scope=Scope(site="Hexwater"))[1] == 3
+        assert find_ports(scope=Scope(device=other.pk))[1] == 1
         assert [row.name for row in devices.find(words="127.0.0.5")[0]] == ["sal-acc-1"]
         assert devices.site_counts() == [("Hexwater", 1, 3), ("Saltby", 1, 1)]
 
     def test_pages(self, device, ports):
-        first, total = ports.find(sort="label", limit=2)
-        second, _ = ports.find(sort="label", limit=2, offset=2)
+        first, total = find_ports(sort="label", limit=2)
+        second, _ = find_ports(sort="label", limit=2, offset=2)
         assert total == 3 and [row.label for row in [*first, *second]] == ["Transport 1", "Transport 2", "Transport 3"]
 
 

@@ -104,13 +104,13 @@ class TestThePast:
         note_speeds([SpeedChange(ports[0].pk, NOW - DAY, 10**6, True, 0, 0)])
         store(ports[0], minutes(10, NOW - timedelta(minutes=30)), [7500 * n for n in range(1, 11)], 0)
         at = NOW - timedelta(minutes=24, seconds=30)
-        row = next(row for row in ports.find(at)[0] if row.id == ports[0].pk)
+        row = next(row for row in find_ports(at)[0] if row.id == ports[0].pk)
         assert row.in_bps == 5 * 1000
         assert row.in_percent == pytest.approx(0.5)
 
     def test_after_twenty_minutes_nothing_is_known(self, ports):
         store(ports[0], minutes(1, NOW - timedelta(hours=1)), 7500, 0)
-        row = next(row for row in ports.find(NOW - timedelta(minutes=10))[0] if row.id == ports[0].pk)
+        row = next(row for row in find_ports(NOW - timedelta(minutes=10))[0] if row.id == ports[0].pk)
         assert (row.in_bps, row.oper) == (None, None)
 
     def test_the_speed_is_the_one_that_held_then(self, ports):
@@ -119,14 +119,14 @@ class TestThePast:
         store(ports[0], minutes(12, NOW - timedelta(minutes=12)), 7500, 0)
 
         def percent(ago):
-            rows = ports.find(NOW - timedelta(minutes=ago), only=[ports[0].pk])[0]
+            rows = find_ports(NOW - timedelta(minutes=ago), only=[ports[0].pk])[0]
             return rows[0].in_percent
 
         assert (percent(8), percent(1)) == (pytest.approx(0.1), pytest.approx(1.0))
 
     def test_a_reading_over_a_gap_has_no_rate(self, ports):
         store(ports[0], minutes(1, NOW - timedelta(minutes=5)), 7500, 0, flags=Flag.BRIDGED)
-        assert ports.find(NOW, only=[ports[0].pk])[0][0].in_bps is None
+        assert find_ports(NOW, only=[ports[0].pk])[0][0].in_bps is None
 
     def test_a_device_was_silent_while_its_gap_lasted(self, device, ports):
         Gap.objects.create(
@@ -141,14 +141,14 @@ class TestThePast:
         seen = [devices.find(NOW - timedelta(minutes=ago))[0][0] for ago in (150, 90, 30)]
         assert [row.reach for row in seen] == ["answers", "silent", "answers"]
         assert seen[1].reason == "no answer"
-        assert not next(row for row in ports.find(NOW - timedelta(minutes=90))[0]).answers
+        assert not next(row for row in find_ports(NOW - timedelta(minutes=90))[0]).answers
 
     def test_the_cells_of_sites_agree_with_the_ports(self, device, ports):
         note_speeds([SpeedChange(port.pk, NOW - DAY, 10**6, True, 0, 0) for port in ports])
         for number, port in enumerate(ports):
             store(port, minutes(5, NOW - timedelta(minutes=5)), 7500 * (number + 1), 0)
         site = cells.of_sites(NOW)[0]
-        rows = {row.id: row for row in ports.find(NOW)[0]}
+        rows = {row.id: row for row in find_ports(NOW)[0]}
         assert site.ids == [port.pk for port in ports]
         assert site.loads == [pytest.approx(rows[pk].load, abs=0.05) for pk in site.ids]
         assert (site.used, site.up) == (3, 3)

@@ -171,7 +171,7 @@ class TestResources:
         assert apply([replace(raised, resource=987654)]) == []
 
     def test_past_lists_of_ports_show_the_severity_of_their_time(self, device, ports, raised):
-        from lumtar.domain.reports import ports
+        from lumtar.domain.reports.ports import find as find_ports
 
         apply(
             [
@@ -186,7 +186,7 @@ class TestResources:
             ]
         )
         at = {
-            minute: {row.id: row.severity for row in ports.find(NOW + timedelta(minutes=minute))[0]}
+            minute: {row.id: row.severity for row in find_ports(NOW + timedelta(minutes=minute))[0]}
             for minute in (-1, 1, 6)
         }
         assert [at[minute][ports[0].pk] for minute in (-1, 1, 6)] == [0, 4, 0]

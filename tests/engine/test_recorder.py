@@ -163,6 +163,25 @@ def test_a_rule_about_some_ports_looks_at_no_others(recorder, device):
     ]
 
 
+def test_where_nothing_was_counted_a_rule_sees_nothing_rather_than_zero(recorder, device):
+    recorder.renew_rules([rule("errors", 5, 1, pk=3, times=3)])
+    told = [answer(device, minute) for minute in range(4)]
+    for minute, each in enumerate(told):
+        each.snapshot.counters[:, 8] = 100 * minute
+    for each in told[:3]:
+        assert not recorder.take([each]).transitions
+    # A restart between two readings with errors: it neither counts nor breaks the row.
+    again = answer(device, 3, boot=START + 170)
+    again.snapshot.counters[:, 8] = 0
+    assert not recorder.take([again]).transitions
+    after = answer(device, 4, boot=START + 170)
+    after.snapshot.counters[:, 8] = 100
+    batch = recorder.take([after])
+    assert [said(each) for each in batch.transitions] == [
+        "Errors and discards 100, above 5, for three readings in a row"
+    ] * 2
+
+
 def test_devices_that_come_and_go_leave_no_slots_behind(recorder, device):
     recorder.take([answer(device, 0, 95)])
     room = len(recorder.ledger.state.at)

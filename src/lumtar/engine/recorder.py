@@ -49,6 +49,17 @@ class Answer:
     """What it gave and was not believed."""
 
 
+def one_of_each_device(answers: Sequence[Answer]) -> list[list[Answer]]:
+    """Answers in groups that hold none of a device twice, in their order: a confirming poll can be as close as that."""
+    groups: list[dict[int, Answer]] = []
+    for answer in answers:
+        group = next((each for each in groups if answer.device.pk not in each), None)
+        if group is None:
+            groups.append(group := {})
+        group[answer.device.pk] = answer
+    return [list(group.values()) for group in groups]
+
+
 class Recorder:
     """Keeps the newest state of everything; give it answers and silences, take batches."""
 
@@ -162,7 +173,8 @@ class Recorder:
         batch.owners = self._owners[slots]
         news.note_states(batch, seen, before[0], self.interface, self.names)
         news.note_speeds(batch, seen, before[1], before[2], self.interface, self.names)
-        self.watch.look(batch, "interface", seen.counts(), seen.at, state.interval[slots], slots=slots)
+        flags = seen.counted.flags
+        self.watch.look(batch, "interface", seen.counts(), seen.at, state.interval[slots], flags=flags, slots=slots)
 
     def heard(self, batch: Batch, answers: Sequence[Answer]) -> None:
         """Note that devices answered: whether they had been silent, and whether they restarted."""

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from lumtar.core.alarms.facts import exceeded, returned
 from lumtar.core.alarms.severity import Severity
+from lumtar.core.counters import VOID
 from lumtar.core.measures import MEASURES
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Events, Frame, Memory, Pairs, RuleSet, evaluate
@@ -155,6 +156,7 @@ class Watch:
         at: NDArray[np.float64],
         interval: NDArray[np.float64],
         *,
+        flags: NDArray[np.int16] | None = None,
         slots: Numbers | None = None,
         numbers: Numbers | None = None,
         owners: Numbers | None = None,
@@ -164,6 +166,7 @@ class Watch:
         Parameters
         ----------
         counted : what the kind's measures are computed from
+        flags : bits of counters.Flag; where nothing was counted every value is missing, not zero
         slots : where the subjects are; or ``numbers`` and ``owners``, which are given a place
         """
         subjects = self.kinds[kind]
@@ -173,9 +176,11 @@ class Watch:
             assert numbers is not None and owners is not None
             slots = subjects.places(numbers, owners, self._scopes)
         values = {name: MEASURES[name].of(counted) for name in subjects.rules.measures}
-        events, subjects.memory = evaluate(
-            subjects.rules, Frame.of_instant(slots, at, interval, values), subjects.memory
-        )
+        if flags is not None:
+            is_void = (flags & np.int16(VOID)) != 0
+            values = {name: np.where(is_void, np.nan, each) for name, each in values.items()}
+        frame = Frame.of_instant(slots, at, interval, values, flags)
+        events, subjects.memory = evaluate(subjects.rules, frame, subjects.memory)
         batch.transitions += self._transitions(kind, subjects, events, counted)
         if len(changed := subjects.memory.take_changes()):
             batch.memory[kind] = Pairs.joined([*([batch.memory[kind]] if kind in batch.memory else []), changed])

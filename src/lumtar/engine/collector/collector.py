@@ -30,7 +30,7 @@ from lumtar.engine.collector.poller import Poller
 from lumtar.engine.collector.targets import Target
 from lumtar.engine.collector.write_queue import WriteQueue
 from lumtar.engine.jobs import JobRunner
-from lumtar.engine.recorder import Answer, Recorder
+from lumtar.engine.recorder import Answer, Recorder, one_of_each_device
 from lumtar.engine.service import AWAY, Service, with_database
 from lumtar.wire.faults import Fault
 from lumtar.wire.icmp import Pinger
@@ -73,6 +73,7 @@ class Collector(Service):
         self._answers: list[Answer] = []
         self._room = asyncio.Semaphore(AT_ONCE)
         self._polls: set[asyncio.Task[None]] = set()
+        self._rules = targets.RulesInForce()
         self._recognitions: list[Recognition] = []
         self._errands = ErrandRunner(self.name)
         self.poller: Poller | None = None
@@ -120,7 +121,7 @@ class Collector(Service):
     def _begin(self) -> None:
         ensure_around(datetime.now(UTC))
         self.recorder = Recorder([])
-        self.recorder.renew_rules(*targets.load_rules())
+        self.recorder.renew_rules(*self._rules.load())
         self._recognitions = recognitions()
         self.holding.begin()
 
@@ -268,19 +269,9 @@ class Collector(Service):
 
     def _flush(self) -> list[Batch]:
         answers, self._answers = self._answers, []
-        batches = []
-        # A confirming poll can answer twice within one flush; each answer of a device needs its own batch.
-        while answers:
-            once: dict[int, Answer] = {}
-            again = []
-            for answer in answers:
-                if answer.device.pk in once:
-                    again.append(answer)
-                else:
-                    once[answer.device.pk] = answer
-            batches.append(self.recorder.take(list(once.values())))
-            self._hand_over(batches[-1])
-            answers = again
+        batches = [self.recorder.take(each) for each in one_of_each_device(answers)]
+        for batch in batches:
+            self._hand_over(batch)
         return batches
 
     def _hand_over(self, batch: Batch) -> None:
@@ -305,7 +296,7 @@ class Collector(Service):
                 self._fingerprint = found
                 await self._configure(await asyncio.to_thread(with_database, targets.load_devices))
             rules, sold, self._recognitions = await asyncio.to_thread(
-                with_database, lambda: (targets.load_rules(), targets.load_overrides(), recognitions())
+                with_database, lambda: (self._rules.load(), targets.load_overrides(), recognitions())
             )
             self.recorder.renew_rules(*rules)
             self.recorder.renew_overrides(sold)

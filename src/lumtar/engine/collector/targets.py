@@ -153,10 +153,28 @@ def load_labels() -> dict[int, tuple[str, str]]:
     return {pk: (label, role) for pk, label, role in rows}
 
 
-def load_rules() -> tuple[list[Rule], dict[int, set[int]]]:
-    """The rules in force, and of those that are narrowed the interfaces that they are about."""
-    rules = in_force()
-    return rules, {rule.pk: ports_for(rule.scope) for rule in rules if rule.scope}
+SCOPES_S = 60.0
+
+
+@dataclass(slots=True)
+class RulesInForce:
+    """The rules, and of those that are narrowed the interfaces that they are about.
+
+    Conditions are looked at again when a rule changed, and once a minute: ports come, go and are labelled meanwhile.
+    """
+
+    revisions: dict[int, int] = field(default_factory=dict)
+    scopes: dict[int, set[int]] = field(default_factory=dict)
+    looked_at: float = float("-inf")
+
+    def load(self) -> tuple[list[Rule], dict[int, set[int]]]:
+        """What holds now."""
+        rules, now = in_force(), time.monotonic()
+        revisions = {rule.pk: rule.revision for rule in rules}
+        if revisions != self.revisions or now - self.looked_at > SCOPES_S:
+            self.scopes = {rule.pk: ports_for(rule.scope) for rule in rules if rule.scope}
+            self.revisions, self.looked_at = revisions, now
+        return rules, self.scopes
 
 
 def load_targets(recorder: Recorder, devices: list[Device]) -> list[Target]:
