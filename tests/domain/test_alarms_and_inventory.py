@@ -25,6 +25,7 @@ from lumtar.domain.inventory.scope import Scope
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation import secrets
 from lumtar.domain.reports import devices
+from lumtar.domain.reports.ports import find as find_ports
 from lumtar.wire import usm
 from lumtar.wire.session import Community
 from tests.alarms import transition

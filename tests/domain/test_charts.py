@@ -14,6 +14,7 @@ from lumtar.domain.inventory.description import SpeedChange, note_speeds
 from lumtar.domain.readings import rollups, series
 from lumtar.domain.readings.models import Gap, Reading
 from lumtar.domain.reports import cells, devices, sparks
+from lumtar.domain.reports.ports import find as find_ports
 from tests.alarms import transition
 from tests.domain.conftest import NOW, polled_port
 from tests.domain.stored import minutes, store
