@@ -9,6 +9,7 @@ from django.conf import settings
 from psycopg_pool import ConnectionPool
 
 from lumtar.server.database.base import check
+from lumtar.server.settings import database
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -61,3 +62,12 @@ def test_outside_a_pool_it_only_looks(pool):
     alone.close()
     with pytest.raises(psycopg.OperationalError):
         check(alone)
+
+
+def test_what_somebody_saves_through_the_web_is_on_the_disk_before_it_is_confirmed(pool, monkeypatch):
+    """The database that Lumtar makes for itself would otherwise forget the last half second in a crash."""
+    _, parameters = pool
+    monkeypatch.setenv("LUMTAR_DATABASE_POOL", "1")
+    options = database("postgresql://lumtar@127.0.0.1/lumtar")["OPTIONS"]["options"]
+    with psycopg.connect(**parameters, options=options) as asking:
+        assert asking.execute("SHOW synchronous_commit").fetchone() == ("on",)

@@ -21,6 +21,8 @@ def database(url: str) -> dict[str, object]:
     """Django's description of a database from its address."""
     parts = urlsplit(url)
     pooled = bool(os.environ.get("LUMTAR_DATABASE_POOL"))
+    # What a person was told is kept must be there after a crash of the database; jobs can be done again.
+    of_the_web = {"pool": POOL, "options": "-c synchronous_commit=on"} if pooled else {}
     return {
         "ENGINE": "lumtar.server.database",
         "NAME": parts.path.lstrip("/") or "lumtar",
@@ -31,7 +33,7 @@ def database(url: str) -> dict[str, object]:
         "CONN_HEALTH_CHECKS": True,
         # The collector asks several times a second; a pool keeps its connections itself.
         "CONN_MAX_AGE": 0 if pooled else 60,
-        "OPTIONS": {"connect_timeout": 5, **({"pool": POOL} if pooled else {})},
+        "OPTIONS": {"connect_timeout": 5, **of_the_web},
     }
 
 
