@@ -193,7 +193,7 @@ export interface paths {
         };
         /**
          * List Sessions
-         * @description Where one is signed in.
+         * @description List the sessions of the person who asks.
          */
         get: operations["lumtar_server_api_people_list_sessions"];
         put?: never;
@@ -431,7 +431,7 @@ export interface paths {
         put?: never;
         /**
          * Retire Device
-         * @description Poll it no more; its history stays.
+         * @description Retire a device; its history is kept.
          */
         post: operations["lumtar_server_api_devices_retire_device"];
         delete?: never;
@@ -970,13 +970,13 @@ export interface paths {
         get?: never;
         /**
          * Change Credential
-         * @description Change one, for all devices that use it.
+         * @description Change a credential, for all devices that use it.
          */
         put: operations["lumtar_server_api_credentials_change_credential"];
         post?: never;
         /**
          * Delete Credential
-         * @description Delete one that no device uses.
+         * @description Delete a credential that no device uses.
          */
         delete: operations["lumtar_server_api_credentials_delete_credential"];
         options?: never;
@@ -1318,7 +1318,7 @@ export interface paths {
         get: operations["lumtar_server_api_labels_decided"];
         /**
          * Overrule
-         * @description Decide it for this port alone, or leave it to the rules again.
+         * @description Set the label or role of one port, or leave it to the rules again.
          */
         put: operations["lumtar_server_api_labels_overrule"];
         post?: never;
@@ -1388,7 +1388,7 @@ export interface paths {
         post?: never;
         /**
          * Delete Sweep
-         * @description Delete one with what it found; devices that it added stay.
+         * @description Delete a sweep with its results; devices that it added stay.
          */
         delete: operations["lumtar_server_api_sweeps_delete_sweep"];
         options?: never;
@@ -1407,7 +1407,7 @@ export interface paths {
         put?: never;
         /**
          * Run Sweep
-         * @description Run it now.
+         * @description Run a sweep now.
          */
         post: operations["lumtar_server_api_sweeps_run_sweep"];
         delete?: never;
