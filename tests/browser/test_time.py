@@ -34,7 +34,7 @@ def test_a_chart_in_other_units_beside_another_time_and_as_a_table(page, port):
     expect(seen.get_by_role("row", name=re.compile("^in "))).to_contain_text("%")
     page.get_by_role("button", name="bytes").click()
     expect(seen.get_by_role("row", name=re.compile("^in "))).to_contain_text("B/s")
-    page.get_by_label("beside").select_option("a day earlier")
+    page.get_by_label("compare with").select_option("a day earlier")
     expect(page.get_by_text("1 d earlier")).to_be_visible()
     page.get_by_label("scale").select_option("logarithmic")
     expect(page).to_have_url(re.compile("scale=log"))

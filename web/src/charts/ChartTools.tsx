@@ -26,7 +26,7 @@ export function ChartTools({ view }: { view: ChartView }) {
         onChoose={(unit) => set({ unit: unit === "bits" ? "" : unit })}
       />
       <InlineChoice
-        label="beside"
+        label="compare with"
         value={known ? view.ghost : "own"}
         options={ghosts}
         onChoose={(ghost) => {

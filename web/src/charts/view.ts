@@ -6,7 +6,7 @@ export type Scale = (typeof SCALES)[number];
 
 /** What can stand behind the chart as a ghost, with its words. */
 export const GHOSTS = [
-  ["", "nothing"],
+  ["", "none"],
   ["1d", "a day earlier"],
   ["7d", "a week earlier"],
   ["28d", "four weeks earlier"],

@@ -71,8 +71,8 @@ export function PortGrid() {
           label="sort by"
           value={order}
           options={[
-            ["index", "of ifIndex"],
-            ["box", "on the box"],
+            ["index", "ifIndex"],
+            ["box", "place on the device"],
           ]}
           onChoose={(each) => set({ order: each === "box" ? "box" : "" })}
         />

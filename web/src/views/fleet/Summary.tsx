@@ -27,7 +27,7 @@ function perMillion(seen: Direction): string {
 }
 
 const MEANS: Record<string, string> = {
-  "mean packet size": "mean octets a packet",
+  "packet size": "mean packet size in octets",
   unicast: "share of the packets that are unicast",
   "bad ppm": "errors and discards per million packets",
 };
@@ -65,13 +65,11 @@ export function Summary({ series, unit, seconds }: { series: Series; unit: Unit;
           <thead className="text-ink2">
             <tr>
               <th />
-              {["min", "mean", "95th", "max", "volume", "packets", "mean packet size", "unicast", "bad ppm"].map(
-                (name) => (
-                  <th key={name} className="py-[3px] pl-2 font-normal whitespace-nowrap" title={MEANS[name]}>
-                    {name}
-                  </th>
-                ),
-              )}
+              {["min", "mean", "95th", "max", "volume", "packets", "packet size", "unicast", "bad ppm"].map((name) => (
+                <th key={name} className="py-[3px] pl-2 font-normal whitespace-nowrap" title={MEANS[name]}>
+                  {name}
+                </th>
+              ))}
             </tr>
           </thead>
           <tbody>

@@ -36,7 +36,7 @@ export function Sweeps() {
           />
         ) : (
           <button type="button" className="button" onClick={() => setOpen("new")}>
-            Make a sweep
+            New sweep
           </button>
         )
       }
