@@ -129,8 +129,8 @@ def api() -> None:
         "interface, chart 7 d": f"interfaces/{port_id}/series?start={ago(7 * 86400)}&points=1500",
         "interface, chart 30 d": f"interfaces/{port_id}/series?start={ago(30 * 86400)}&points=1500",
         "calculation": f"interfaces/{port_id}/calculation?at={ago(900)}",
-        "alarms standing": "alarms",
-        "alarms of 30 days": f"alarms?standing=false&start={ago(30 * 86400)}",
+        "active alarms": "alarms",
+        "alarms of 30 days": f"alarms?active=false&start={ago(30 * 86400)}",
         "health": "health",
     }
     figures = []

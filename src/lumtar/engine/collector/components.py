@@ -4,6 +4,7 @@ import math
 import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import cache
 
 from lumtar.core.components import KINDS
 from lumtar.core.discovery import ComponentDescribed
@@ -109,10 +110,16 @@ async def read_components(
     return found
 
 
+@cache
+def _syntax(kind: str) -> smi.Syntax | None:
+    """What the number of a kind of component has to be; asked for at each value of each poll."""
+    column = KINDS[kind].value
+    return smi.SYNTAX.get(ber.oid_body(column.oid)) if column else None
+
+
 def _admitted(session: Session, part: ComponentDescribed, tag: int, value: Value) -> tuple[int, Value]:
     """An answer as it is, or as an absent one if it is not what the component's object may hold."""
-    column = KINDS[part.kind].value
-    syntax = smi.SYNTAX.get(ber.oid_body(column.oid)) if column else None
+    syntax = _syntax(part.kind)
     if syntax is None or tag in ber.ABSENT or syntax.fits(value):
         return tag, value
     session.refuse(syntax.name, f"{smi.shown(value)} is not {syntax.words}")
