@@ -2,7 +2,7 @@
 
 import pytest
 
-from lumtar.core.alarms.facts import Ended, Exceeded, Said, exceeded, held_for, returned, sentence, stored
+from lumtar.core.alarms.facts import Ended, Exceeded, Said, exceeded, returned, sentence, stored
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.rules import Hold, Level, Rule
 
@@ -29,9 +29,3 @@ LOAD = Rule(4, "load", (Level(Severity.MINOR, 80, 75), Level(Severity.MAJOR, 90,
 )  # fmt: skip
 def test_sentences_are_made_from_what_is_stored(facts, words):
     assert sentence(stored(facts)) == words
-
-
-def test_for_how_long_in_words():
-    assert [held_for(hold) for hold in (Hold(600), Hold(times=2, of=5), Hold(times=3, of=3))] == [
-        "for 10 minutes", "2 of the last 5 times", "3 times in a row",
-    ]  # fmt: skip

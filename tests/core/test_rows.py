@@ -1,11 +1,11 @@
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from itertools import chain
 
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lumtar.core.rows import ALONG_SECOND_AXIS, join_rows, take_rows
+from lumtar.core.rows import join_rows, take_rows
 
 
 @dataclass(frozen=True)
@@ -18,16 +18,15 @@ class Table:
     numbers: np.ndarray
     pairs: np.ndarray
     inner: Inner
-    ruled: np.ndarray = field(metadata=ALONG_SECOND_AXIS)
 
 
 def table(numbers):
     n = np.array(numbers, np.int64)
-    return Table(n, np.column_stack([n, -n]), Inner(n.astype("U24")), np.vstack([n > 0, n < 0, n == 0]))
+    return Table(n, np.column_stack([n, -n]), Inner(n.astype("U24")))
 
 
 def told(one):
-    return [one.numbers.tolist(), one.pairs.tolist(), one.inner.words.tolist(), one.ruled.tolist()]
+    return [one.numbers.tolist(), one.pairs.tolist(), one.inner.words.tolist()]
 
 
 many = st.lists(st.integers(-(2**40), 2**40), max_size=8)

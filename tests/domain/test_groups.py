@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from lumtar.core.conditions import Ask, Both, ConditionError, Either, Not, understand
 from lumtar.core.groups import GROUP_FIELDS, circle, within
 from lumtar.domain.inventory import groups
-from lumtar.domain.inventory.groups import Counted, GroupTold
+from lumtar.domain.inventory.groups import GroupSize, GroupTold
 from lumtar.domain.inventory.models import Device, Group, Interface
 from lumtar.domain.inventory.scope import Scope
 from lumtar.domain.logbook.models import Entry
@@ -134,7 +134,7 @@ def test_a_group_has_what_was_put_into_it_and_what_its_condition_holds_for_and_i
     rows, total = ports.find(scope=Scope(group=wans.pk))
     assert total == len(wan_ports) == len(rows)
     assert devices.find(group=wans.pk)[1] == len({row.device_id for row in rows})
-    assert groups.counts()[wans.pk] == Counted(total, len({row.device_id for row in rows}))
+    assert groups.counts()[wans.pk] == GroupSize(total, len({row.device_id for row in rows}))
     assert groups.put(picked.pk, [by_hand.pk], "anna", out=True) == 0
     assert "group WAN links created" in Entry.objects.values_list("text", flat=True)
     Interface.objects.filter(role="wan").update(role="uplink")

@@ -1,7 +1,4 @@
-"""Rows of dataclasses whose fields are arrays with one entry a row, or such dataclasses themselves.
-
-A field whose rows do not lie along its first axis says so: ``field(metadata=ALONG_SECOND_AXIS)``.
-"""
+"""Rows of dataclasses whose fields are arrays with one entry a row along the first axis, or such dataclasses themselves."""
 
 from collections.abc import Sequence
 from dataclasses import fields, is_dataclass
@@ -11,7 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 T = TypeVar("T")
-ALONG_SECOND_AXIS = {"axis": 1}
 
 
 def take_rows(table: T, rows: NDArray[Any] | Sequence[int]) -> T:
@@ -20,11 +16,7 @@ def take_rows(table: T, rows: NDArray[Any] | Sequence[int]) -> T:
     values = {}
     for each in fields(table):  # type: ignore[arg-type]
         value = getattr(table, each.name)
-        values[each.name] = (
-            take_rows(value, chosen)
-            if is_dataclass(value)
-            else np.take(value, chosen, axis=each.metadata.get("axis", 0))
-        )
+        values[each.name] = take_rows(value, chosen) if is_dataclass(value) else np.take(value, chosen, axis=0)
     return type(table)(**values)
 
 
@@ -33,7 +25,5 @@ def join_rows(tables: Sequence[T]) -> T:
     values = {}
     for each in fields(tables[0]):  # type: ignore[arg-type]
         parts = [getattr(table, each.name) for table in tables]
-        values[each.name] = (
-            join_rows(parts) if is_dataclass(parts[0]) else np.concatenate(parts, axis=each.metadata.get("axis", 0))
-        )
+        values[each.name] = join_rows(parts) if is_dataclass(parts[0]) else np.concatenate(parts)
     return type(tables[0])(**values)

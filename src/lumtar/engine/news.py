@@ -11,7 +11,7 @@ from lumtar.core.ledger import Observation
 from lumtar.core.speeds import NOT_CREDIBLE
 from lumtar.core.units import rate
 from lumtar.domain.inventory.description import SpeedChange
-from lumtar.domain.inventory.models import Device, Interface
+from lumtar.domain.inventory.models import Interface
 from lumtar.domain.logbook.models import Entry
 from lumtar.engine.batch import Batch, moment
 
@@ -24,7 +24,7 @@ def _entry(at: float, kind: str, interface: Interface, text: str) -> Entry:
     return Entry(at=moment(at), kind=kind, device_id=interface.device_id, interface=interface, text=text[:400])
 
 
-def note_duplex(batch: Batch, device: Device, interface: Interface, at: float, duplex: int) -> None:
+def note_duplex(batch: Batch, interface: Interface, at: float, duplex: int) -> None:
     """The duplex of an interface, as it was read."""
     if interface.duplex == duplex:
         return
@@ -32,9 +32,7 @@ def note_duplex(batch: Batch, device: Device, interface: Interface, at: float, d
     batch.duplex[interface.pk] = duplex
     if DUPLEX.get(was) and DUPLEX.get(duplex) and interface.role not in QUIET:
         text = f"{interface.label} has {DUPLEX[duplex]}, was {DUPLEX[was]}"
-        entry = _entry(at, Entry.Kind.SPEED, interface, text)
-        entry.device = device
-        batch.entries.append(entry)
+        batch.entries.append(_entry(at, Entry.Kind.SPEED, interface, text))
 
 
 def note_states(

@@ -148,7 +148,7 @@ class Recorder:
                 ]
                 batch.errors += [(self.interface(slot).pk, answer.at, errors) for slot, errors in answer.errors]
                 for slot, duplex in answer.duplex.items():
-                    news.note_duplex(batch, answer.device, self.interface(slot), answer.at, duplex)
+                    news.note_duplex(batch, self.interface(slot), answer.at, duplex)
             self._look_at_components(batch, answers)
             counted = [answer for answer in answers if len(answer.slots)]
             if counted:

@@ -7,7 +7,6 @@ from typing import Any, ClassVar
 from lumtar.core.alarms.wording import SENTENCES, beyond, within
 from lumtar.core.measures import MEASURES
 from lumtar.core.rules.rule import Hold, Level, Rule
-from lumtar.core.units import duration
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,10 +115,3 @@ def returned(rule: Rule, was: int, value: float, more: Mapping[str, Any]) -> Ret
     if not is_back:
         return Ended("The rule does not apply here any more")
     return Returned(rule.measure, value, level.clear, rule.above, rule.key, rule.revision, more)
-
-
-def held_for(hold: Hold) -> str:
-    """For how long, in words: also for forms and lists."""
-    if hold.seconds:
-        return f"for {duration(hold.seconds)}"
-    return f"{hold.times} of the last {hold.of} times" if hold.times != hold.of else f"{hold.times} times in a row"

@@ -1,7 +1,7 @@
 """What is watched, and when it becomes an alarm: the only place where a rule decides.
 
-The collector, the loader of history and rehearsals make frames of values and call :func:`evaluate`; nothing here knows where
-a value came from.
+The collector and the loader of history make frames of values and call :func:`evaluate`; nothing here knows where a value
+came from.
 """
 
 from lumtar.core.rules.evaluation import Events, evaluate

@@ -164,12 +164,10 @@ def _note_changes(
     if not len(rule):
         return
     rows = alike.rows[rule]
-    keys = np.array([each.key for each in rules.rules], np.int64)
-    revisions = np.array([each.revision for each in rules.rules], np.int64)
     memory.changed.append(
         Pairs(
-            keys[rows],
-            revisions[rows],
+            rules.keys[rows],
+            rules.revisions[rows],
             memory.owner[here[subject]],
             memory.subject[here[subject]],
             level.astype(np.int64),

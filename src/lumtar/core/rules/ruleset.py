@@ -44,15 +44,20 @@ class RuleSet:
     Attributes
     ----------
     rules : in the order of their rows
+    keys, revisions : (r,) numbers and revisions of the rules
     levels : as many as the rule with the most has
     alike : the rules in groups
     """
 
     rules: tuple[Rule, ...]
-    levels: int = field(init=False)
-    alike: tuple[Alike, ...] = field(init=False)
+    keys: NDArray[np.int64] = field(init=False, compare=False)
+    revisions: NDArray[np.int64] = field(init=False, compare=False)
+    levels: int = field(init=False, compare=False)
+    alike: tuple[Alike, ...] = field(init=False, compare=False)
 
     def __post_init__(self) -> None:
+        object.__setattr__(self, "keys", np.array([rule.key for rule in self.rules], np.int64))
+        object.__setattr__(self, "revisions", np.array([rule.revision for rule in self.rules], np.int64))
         object.__setattr__(self, "levels", max((len(rule.levels) for rule in self.rules), default=1))
         groups: dict[tuple[str, str, bool, Timing], list[int]] = {}
         for row, rule in enumerate(self.rules):

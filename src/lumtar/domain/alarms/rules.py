@@ -86,21 +86,6 @@ def change(pk: int, wanted: Mapping[str, Any], by: str) -> Rule:
     return rule
 
 
-@transaction.atomic
-def delete(pk: int, by: str) -> None:
-    """Delete a rule; what it raised is cleared, and its history stays.
-
-    Raises
-    ------
-    Rule.DoesNotExist
-    """
-    rule = Rule.objects.select_for_update().get(pk=pk)
-    _end(rule, f"The rule {rule.name} was deleted")
-    rule.delete()
-    note_action(f"rule {rule.name} deleted", by)
-    announce("rules")
-
-
 def _end(rule: Rule, reason: str) -> None:
     """Clear what a rule raised, and tell those who were told."""
     if changed := clear(Q(rule=rule), reason, timezone.now(), tell=True):

@@ -151,9 +151,9 @@ WRITTEN = ["label", "site", "device", "interface", "severity", "raised_at", "is_
 
 
 def _write(told: _Changes) -> None:
-    new = [alarm for alarm in told.alarms.values() if alarm.pk is None]
-    Alarm.objects.bulk_create(new)
-    Alarm.objects.bulk_update([alarm for alarm in told.alarms.values() if alarm not in new], WRITTEN, batch_size=500)
+    there = [alarm for alarm in told.alarms.values() if alarm.pk is not None]
+    Alarm.objects.bulk_create(alarm for alarm in told.alarms.values() if alarm.pk is None)
+    Alarm.objects.bulk_update(there, WRITTEN, batch_size=500)
     for _, change in told.changes:
         change.alarm_id = change.alarm.pk
     AlarmChange.objects.bulk_create([change for _, change in told.changes])

@@ -103,14 +103,14 @@ def in_group(pk: int, values: dict[str, Any]) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class Counted:
+class GroupSize:
     """How much is in a group."""
 
     ports: int
     devices: int
 
 
-def counts() -> dict[int, Counted]:
+def counts() -> dict[int, GroupSize]:
     """How much is in each group; all ports are looked at once, however many groups there are."""
     groups, parts = Group.objects.in_bulk(), _parts()
     values: dict[str, Any] = {}
@@ -127,7 +127,7 @@ def counts() -> dict[int, Counted]:
             values,
         )
         row = cursor.fetchone()
-    return {pk: Counted(row[2 * place] or 0, row[2 * place + 1]) for place, pk in enumerate(groups)}
+    return {pk: GroupSize(row[2 * place] or 0, row[2 * place + 1]) for place, pk in enumerate(groups)}
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,7 +7,7 @@ from ninja import Field, Status
 
 from lumtar.core.groups import GROUP_FIELDS
 from lumtar.domain.inventory import groups
-from lumtar.domain.inventory.groups import Counted, GroupTold
+from lumtar.domain.inventory.groups import GroupSize, GroupTold
 from lumtar.domain.inventory.models import Group
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.conditions import ConditionField, fields_out
@@ -16,7 +16,7 @@ from lumtar.server.api.schema import Schema
 from lumtar.server.api.whole import WHOLE
 
 router = Router(tags=["groups"])
-NOTHING = Counted(0, 0)
+NOTHING = GroupSize(0, 0)
 
 
 class GroupIn(Schema):
