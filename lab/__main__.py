@@ -10,10 +10,10 @@ from email import message_from_bytes
 from email.header import decode_header, make_header
 from pathlib import Path
 
+from lab.builder import build
 from lab.faults import HELP
 from lab.mail import mails, sink
 from lab.network import Network, read_epoch
-from lab.scenario import build
 
 VAR = Path(os.environ.get("LUMTAR_VAR", Path(__file__).resolve().parent.parent / "var"))
 CONTROL = int(os.environ.get("LUMTAR_LAB_PORT", "8472"))

@@ -1,6 +1,5 @@
 """A stand-in device: a box of the scenario with its own clock, counters and faults."""
 
-import math
 import time
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
@@ -8,28 +7,14 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from lab import mib
-from lab.counting import (
-    FLASH_KIB,
-    FLASH_USED_KIB,
-    MEMORY_KIB,
-    Group,
-    boot_at,
-    boots,
-    is_silent,
-    memory_used_kib,
-    processor_load,
-    sensor_tenths,
-)
+from lab import equipment, mib
+from lab.counting import Group, boot_at, boots, is_silent
 from lab.incidents import INCIDENTS, Incident
 from lab.mib import Column, Mib, scalar, table, text
-from lab.scenario import ENTERPRISE, MODELS, Box, Port, Scenario, said_of
+from lab.scenario import ENTERPRISE, ETHERNET, MODELS, Box, Scenario, said_of
 from lumtar.wire import ber
 
 IF, IFX, DOT3 = "1.3.6.1.2.1.2.2.1", "1.3.6.1.2.1.31.1.1.1", "1.3.6.1.2.1.10.7.2.1"
-ETHERNET = 6
-SUPPLIES = {"core": 2, "fw": 2, "wan": 1, "acc": 1, "fs": 2, "wlc": 1}
-FANS = {"core": 3, "fw": 2, "acc": 1, "fs": 2}
 WIDTH = 8
 KEPT = 0.05
 """Seconds for which computed counters serve: one answer is one instant."""
@@ -236,11 +221,7 @@ class Device:
     def _columns(self) -> list[Column]:
         columns = [
             *self._system(),
-            *self._processors(),
-            *self._entities(),
-            *self._storage(),
-            *self._power(),
-            *self._own_objects(),
+            *equipment.columns(self),
         ]
         ports = self.box.ports
         indexes = [port.index for port in ports]
@@ -289,7 +270,7 @@ class Device:
         columns.append(table(IF, 7, indexes, [ber.integer(1)] * len(ports)))
         columns.append(
             table(
-                IF, 8, indexes, lambda at: [ber.integer(1 if self._is_up(port.index, port.up) else 2) for port in ports]
+                IF, 8, indexes, lambda at: [ber.integer(1 if self.is_up(port.index, port.up) else 2) for port in ports]
             )
         )
         columns.append(
@@ -329,7 +310,8 @@ class Device:
             columns.append(table(DOT3, number, [ports[row].index for row in wired], [ber.integer(value)] * len(wired)))
         return columns
 
-    def _is_up(self, index: int, planned: bool) -> bool:
+    def is_up(self, index: int, planned: bool) -> bool:
+        """Whether a port carries traffic: meant to, and not unplugged."""
         fault = self.faults.get(index)
         return planned and not (fault and fault.down)
 
@@ -349,120 +331,4 @@ class Device:
             scalar("1.3.6.1.6.3.10.2.1.1", mib.constant(text(engine_id(self.box.name)))),
             scalar("1.3.6.1.2.1.2.1", mib.constant(ber.integer(len(self.box.ports)))),
             scalar("1.3.6.1.2.1.31.1.5", mib.constant(ber.integer(0, ber.TIME_TICKS))),
-        ]
-
-    def _own_objects(self) -> list[Column]:
-        """What a maker shows beneath its own number: a battery, sessions, clients of access points."""
-        own = f"{ENTERPRISE}.2.{MODELS[self.box.family][2]}"
-
-        def sway(at: float, period: float) -> float:
-            return 0.5 + 0.5 * math.sin(2 * math.pi * ((at + self.box.seed) % period) / period)
-
-        def sessions(at: float) -> float:
-            """Begun since the start: the integral of 40 a second, swaying by a tenth within ten minutes."""
-            began, turn = self.boot(at), 2 * math.pi / 600
-            return 40 * (at - began) + 4 / turn * (math.cos(turn * began) - math.cos(turn * at))
-
-        if self.box.family == "ups":
-            return [
-                scalar(f"{own}.1", lambda at: [ber.integer(round(92 + 8 * sway(at, 86400)), ber.GAUGE32)]),
-                scalar(f"{own}.2", lambda at: [text(f"{38 + 6 * sway(at, 7200):.1f} min")]),
-            ]
-        if self.box.family == "fw":
-            return [
-                scalar(f"{own}.1", lambda at: [ber.integer(round(2400 + 900 * sway(at, 86400)), ber.GAUGE32)]),
-                scalar(f"{own}.2", lambda at: [ber.integer(int(sessions(at)) % 2**32, ber.COUNTER32)]),
-            ]
-        if self.box.family == "wlc":
-            points = list(range(1, 7))
-            return [
-                table(
-                    own,
-                    1,
-                    points,
-                    lambda at: [ber.integer(round(12 + 9 * sway(at, 3600 * point)), ber.GAUGE32) for point in points],
-                )
-            ]
-        return []
-
-    def _processors(self) -> list[Column]:
-        numbers = list(range(1, self.box.processors + 1))
-
-        def load(at: float) -> list[bytes]:
-            return [ber.integer(processor_load(self.box, number, self.epoch, at, self.incidents)) for number in numbers]
-
-        return [table("1.3.6.1.2.1.25.3.3.1", 2, numbers, load)]
-
-    def _storage(self) -> list[Column]:
-        """Memory and a flash disk."""
-        storage = "1.3.6.1.2.1.25.2.3.1"
-        kinds = [ber.tlv(ber.OBJECT_IDENTIFIER, ber.oid_body(f"1.3.6.1.2.1.25.2.1.{kind}")) for kind in (2, 9)]
-
-        def used(at: float) -> list[bytes]:
-            return [ber.integer(memory_used_kib(self.box, at)), ber.integer(FLASH_USED_KIB)]
-
-        return [
-            table(storage, 2, [1, 2], kinds),
-            table(storage, 3, [1, 2], [text("Memory"), text("Flash")]),
-            table(storage, 4, [1, 2], [ber.integer(1024)] * 2),
-            table(storage, 5, [1, 2], [ber.integer(MEMORY_KIB), ber.integer(FLASH_KIB)]),
-            table(storage, 6, [1, 2], used),
-        ]
-
-    def _power(self) -> list[Column]:
-        """Power over Ethernet of access switches: ports that are up may take some."""
-        if self.box.family != "acc":
-            return []
-        wired = [port for port in self.box.ports if port.kind == ETHERNET]
-
-        def takes(port: Port) -> bool:
-            return self._is_up(port.index, port.up) and port.index % 3 == 0
-
-        def ports(at: float) -> list[bytes]:
-            return [ber.integer(3 if takes(port) else 2) for port in wired]
-
-        def watts(at: float) -> list[bytes]:
-            return [ber.integer(round(sum(6.4 for port in wired if takes(port))), ber.GAUGE32)]
-
-        entry = "1.3.6.1.2.1.105.1.1.1"
-        indexes = [ber.subidentifiers([1, port.index]) for port in wired]
-        return [
-            Column(ber.oid_body(f"{entry}.6"), indexes, ports),
-            table("1.3.6.1.2.1.105.1.3.1.1", 2, [1], [ber.integer(370, ber.GAUGE32)]),
-            table("1.3.6.1.2.1.105.1.3.1.1", 4, [1], watts),
-        ]
-
-    def _entities(self) -> list[Column]:
-        maker, model, _ = MODELS[self.box.family]
-        physical, sensor = "1.3.6.1.2.1.47.1.1.1.1", "1.3.6.1.2.1.99.1.1.1"
-        sensors = ["chassis", *(name for name, _, _ in self.box.sensors)]
-        supplies = [f"Power supply {number}" for number in range(1, SUPPLIES.get(self.box.family, 0) + 1)]
-        fans = [f"Fan {number}" for number in range(1, FANS.get(self.box.family, 0) + 1)]
-        names = [*sensors, *supplies, *fans]
-        indexes = [*range(1, len(sensors) + 1), *range(101, 101 + len(supplies)), *range(201, 201 + len(fans))]
-        only_chassis = [""] * (len(names) - 1)
-
-        def of_entities(number: int, values: list[bytes]) -> Column:
-            return table(physical, number, indexes, values)
-
-        kinds = [8 if "emperature" in name else 1 for name in sensors[1:]]
-        count = len(kinds)
-
-        def readings(at: float) -> list[bytes]:
-            return [ber.integer(sensor_tenths(self.box, number, at)) for number in range(count)]
-
-        return [
-            of_entities(2, [text(model), *(text(name) for name in names[1:])]),
-            of_entities(5, [ber.integer(kind) for kind in (3, *[8] * count, *[6] * len(supplies), *[7] * len(fans))]),
-            table("1.3.6.1.2.1.131.1.1.1", 3, indexes[1 + count :], [ber.integer(3)] * (len(supplies) + len(fans))),
-            of_entities(7, [text(name) for name in names]),
-            of_entities(10, [text(value) for value in ["4.2.1", *only_chassis]]),
-            of_entities(11, [text(value) for value in [f"{self.box.seed:08X}", *only_chassis]]),
-            of_entities(12, [text(value) for value in [maker, *only_chassis]]),
-            of_entities(13, [text(value) for value in [model, *only_chassis]]),
-            table(sensor, 1, indexes[1 : 1 + count], [ber.integer(kind) for kind in kinds]),
-            table(sensor, 2, indexes[1 : 1 + count], [ber.integer(9)] * count),
-            table(sensor, 3, indexes[1 : 1 + count], [ber.integer(1)] * count),
-            table(sensor, 4, indexes[1 : 1 + count], readings),
-            table(sensor, 5, indexes[1 : 1 + count], [ber.integer(1)] * count),
         ]

@@ -1,4 +1,4 @@
-"""Loading the demonstration: the network's inventory, and 35 days of readings.
+"""Loading the demonstration: the inventory, and 35 days of readings.
 
 The readings come from the same traffic function as the agents' counters and pass through the
 same recorder, ledger and roll-ups as live ones.
@@ -11,13 +11,11 @@ import queue
 import threading
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import asdict, dataclass, replace
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from typing import Any
 
 import numpy as np
-from django.contrib.auth.models import User
 from django.db import connection, transaction
 from numpy.typing import NDArray
 
@@ -34,32 +32,21 @@ from lab.counting import (
     processor_load,
     sensor_tenths,
 )
-from lab.device import engine_id
 from lab.incidents import INCIDENTS, Heat, Silence
+from lab.inventory import Loaded, make_inventory
 from lab.network import epoch_file
 from lab.scenario import Box, Scenario
 from lumtar.core.counters import Snapshot
-from lumtar.core.labels import USUAL, fill
 from lumtar.core.ledger import Observation, State, Status
-from lumtar.core.profiles import ExtraObject
 from lumtar.core.rows import join_rows, take_rows
 from lumtar.core.rules import Pairs
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.alarms.rules import in_force
-from lumtar.domain.inventory import groups
-from lumtar.domain.inventory.credentials import seal_credential
-from lumtar.domain.inventory.groups import GroupTold
-from lumtar.domain.inventory.labelling import label_ports
-from lumtar.domain.inventory.models import Component, Credential, Device, DeviceState, Interface, Profile, Site
-from lumtar.domain.inventory.profiles import ProfileTold, reads_of, save
+from lumtar.domain.inventory.models import Component, Device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings import newest, partitions, rollups
 from lumtar.domain.readings import services as readings
 from lumtar.domain.readings.models import Newest, RolledUp
-from lumtar.domain.sweeps import admission
-from lumtar.domain.sweeps import services as sweeps
-from lumtar.domain.sweeps.admission import RuleTold
-from lumtar.domain.sweeps.services import SweepTold
 from lumtar.engine import store
 from lumtar.engine.batch import Batch, moment
 from lumtar.engine.recorder import Answer, Recorder
@@ -70,34 +57,6 @@ DAYS = int(os.environ.get("LUMTAR_DEMO_DAYS", "35"))
 FINE_HOURS = 26
 
 
-KINDS: dict[str, tuple[str, list[tuple[Any, ...]]]] = {
-    "core": ("switch", []),
-    "acc": ("switch", []),
-    "wan": ("router", []),
-    "fw": (
-        "firewall",
-        [("1.0", "Sessions"), ("2.0", "Sessions begun", "", 1.0, True)],
-    ),
-    "wlc": ("wireless controller", [("1", "Clients of access point")]),
-    "fs": ("storage switch", []),
-    "ups": (
-        "power supply",
-        [("1.0", "Battery charge", "%"), ("2.0", "Time on battery", "min", 1.0, False, True)],
-    ),
-}
-"""Kind of each family, and what its boxes show beneath the maker's own number: identifier, name, unit, scale, counter, text."""
-
-
-@dataclass(frozen=True, slots=True)
-class Loaded:
-    """A box with its rows in the database."""
-
-    box: Box
-    device: Device
-    interfaces: list[Interface]
-    components: list[Component]
-
-
 def load(built: Scenario, var: Path, say: Callable[[str], None]) -> None:
     """Load the demonstration, unless it is there already."""
     if Device.objects.exists():
@@ -106,128 +65,16 @@ def load(built: Scenario, var: Path, say: Callable[[str], None]) -> None:
     epoch = float(int(began / 60) * 60)
     say("loading the demonstration scenario …")
     with transaction.atomic():
-        loaded = _inventory(built, epoch)
         # What was set up is as old as the history; the last hour shows what the network did.
-        Entry.objects.update(at=moment(epoch - 40 * DAY))
+        begun = moment(epoch - 40 * DAY)
+        loaded = make_inventory(built, begun)
+        Entry.objects.update(at=begun)
     var.mkdir(parents=True, exist_ok=True)
     epoch_file(var).write_text(json.dumps({"epoch": epoch}))
     History(built, loaded, epoch, say).write()
     Rule.objects.filter(name="Utilisation").update(mail_to=["duty@oskelund.example"])
     Rule.objects.filter(name="Reachability").update(mail_to=["duty@oskelund.example"])
     say(f"  {DAYS} days of history in {time.time() - began:.0f} s")
-
-
-def _inventory(built: Scenario, epoch: float) -> list[Loaded]:
-    User.objects.create_user("demo", password="oskelund", is_staff=True, is_superuser=True)
-    sites = {name: Site.objects.create(name=name) for name in plan.SITES}
-    community = Credential.objects.create(
-        name="County read", kind="v2c", sealed=seal_credential("v2c", {"community": plan.COMMUNITY})
-    )
-    name, auth, priv = plan.V3_USER
-    secret = {"user": name, "auth": "sha1", "auth_password": auth, "priv": "aes128", "priv_password": priv}
-    user = Credential.objects.create(name="County version 3", kind="v3", sealed=seal_credential("v3", secret))
-    profiles = _profiles()
-    seen = moment(epoch - 40 * DAY)
-    loaded = []
-    for box in (box for box in built.boxes if not box.is_new):
-        maker, model, number = plan.MODELS[box.family]
-        device = Device.objects.create(
-            name=box.name,
-            address=box.address,
-            port=plan.PORT,
-            site=sites[box.site],
-            credential=user if box.version3 else community,
-            added_at=seen,
-            sys_name=box.name,
-            sys_descr=f"{maker} {model}, software 4.2.1",
-            sys_object_id=f"{plan.ENTERPRISE}.1.{number}",
-            location=f"{box.site} library",
-            contact="networks@oskelund.example",
-            maker=maker,
-            model=model,
-            serial=f"{box.seed:08X}",
-            software="4.2.1",
-            timeout_s=1.0,
-            profile=profiles[box.family],
-            profile_by=f"sysObjectID {plan.ENTERPRISE}.1.{number} lies under {plan.ENTERPRISE}.1.{number}",
-            reads=reads_of(profiles[box.family]),
-            engine_id=engine_id(box.name).hex(),
-        )
-        DeviceState.objects.create(device=device, since=seen)
-        template = profiles[box.family].label_template or USUAL
-        interfaces = Interface.objects.bulk_create(
-            Interface(
-                device=device,
-                if_index=port.index,
-                label=fill(template, {**plan.said_of(box.family, port), "index": str(port.index)}),
-                **plan.said_of(box.family, port),
-                if_type=port.kind,
-                first_seen=seen,
-                in_override_bps=port.sold_bps[0] if port.sold_bps else None,
-                out_override_bps=port.sold_bps[1] if port.sold_bps else None,
-            )
-            for port in box.ports
-        )
-        parts = [
-            Component(device=device, kind="processor", index=str(n), name=f"Processor {n}", unit="%")
-            for n in range(1, box.processors + 1)
-        ]
-        parts += [
-            Component(
-                device=device,
-                kind="sensor",
-                index=str(n + 2),
-                name=title,
-                unit="°C" if "emperature" in title else "",
-                scale=0.1,
-            )
-            for n, (title, _, _) in enumerate(box.sensors)
-        ]
-        parts += [
-            Component(device=device, kind=kind, index=index, name=name, unit="%")
-            for kind, index, name in (("memory", "1", "Memory"), ("storage", "2", "Flash"))
-        ]
-        loaded.append(Loaded(box, device, interfaces, Component.objects.bulk_create(parts)))
-    label_ports()
-    make_groups()
-    _sweep()
-    return loaded
-
-
-def make_groups() -> None:
-    """The links between the sites, and what else is looked at together."""
-    branches = 'site is not ("Central", "Depot")'
-    first, second = (
-        groups.save(GroupTold(f"{name} of branches", f'label is "{name}" and {branches}'), by="")
-        for name in ("Transport A", "Transport B")
-    )
-    groups.save(GroupTold("Branch transports", parts=[first.pk, second.pk]), by="")
-    groups.save(GroupTold("Storage network", "role is storage"), by="")
-
-
-def _sweep() -> None:
-    """A sweep over the addresses that new branches are given, and what is done with what it finds."""
-    told = SweepTold("New branches", "127.64.4.0/22", icmp=False, port=plan.PORT, every_s=DAY, retire_after_days=30)
-    sweeps.save(told, by="")
-    admission.save(RuleTold("Power supplies wait", 'sys_descr like "*power supply*"', "hold"), by="")
-    switches = 'address in 127.64.4.0/22 and sys_descr like "*switch*"'
-    admission.save(RuleTold("Switches of new branches", switches, "add", groups=["New branches"]), by="")
-
-
-def _profiles() -> dict[str, Profile]:
-    """A profile for each family of the county's boxes."""
-    found = {}
-    for family, (kind, objects) in KINDS.items():
-        _, model, number = plan.MODELS[family]
-        told = ProfileTold(
-            name=model,
-            kind=kind,
-            prefixes=[f"{plan.ENTERPRISE}.1.{number}"],
-            objects=[asdict(ExtraObject(f"{plan.ENTERPRISE}.2.{number}.{oid}", *more)) for oid, *more in objects],
-            label_template=plan.TEMPLATES[plan.LABELLED_IN.get(family, "alias")],
-        )
-        found[family] = save(told, by="")
-    return found
 
 
 class Writer:

@@ -8,8 +8,8 @@ import pytest
 from django.contrib.auth.models import User
 
 from lab import load
+from lab.builder import build
 from lab.counting import Group, boot_at, boots
-from lab.scenario import build
 from lumtar.core.counters import Flag
 from lumtar.domain.alarms.models import Alarm, Notification, Rule
 from lumtar.domain.inventory.models import Device, Interface, InterfaceSpeed

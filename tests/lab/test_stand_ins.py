@@ -7,11 +7,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lab.builder import build
 from lab.counting import Group
 from lab.device import Device
 from lab.faults import ACTIONS, HELP, FaultRefused, carry_out
 from lab.incidents import Decay, Silence, Surge
-from lab.scenario import ENTERPRISE, build
+from lab.scenario import ENTERPRISE
 from lab.traffic import ORIGIN
 from tests.lab.boxes import box, scenario
 
@@ -105,7 +106,7 @@ def test_a_pulled_cable_stops_the_counters_and_plugged_in_they_go_on(device, clo
     assert flow(device, clock) > 0
     do(device, "link", "g1", "down")
     assert flow(device, clock) == 0
-    assert not device._is_up(1, True)
+    assert not device.is_up(1, True)
     held = device.counters(clock.now)[0, 0]
     do(device, "link", "1", "up")
     assert device.counters(clock.now)[0, 0] == pytest.approx(held, abs=2)

@@ -76,18 +76,13 @@ class Watch:
     def __init__(self, rules: Sequence[Rule] = ()) -> None:
         self._rules: dict[int, Rule] = {}
         self._scopes: dict[int, Collection[int]] = {}
-        self._signature: dict[int, tuple[int, int]] = {}
         self.kinds: dict[str, Subjects] = {name: Subjects() for name in sorted({m.subject for m in MEASURES.values()})}
         self.renew(rules)
 
     def renew(self, rules: Sequence[Rule], scopes: Scopes | None = None) -> None:
         """Take changed rules over. One that stays keeps its alarms, and if it is unchanged what it counted."""
         self._rules = {rule.pk: rule for rule in rules if rule.enabled and rule.measure in MEASURES}
-        signature = {rule.pk: (rule.revision, rule.armed) for rule in self._rules.values()}
-        if signature == self._signature and (scopes or {}) == self._scopes:
-            # Asked every few seconds, about all ports: nearly always nothing has changed but perhaps who is notified.
-            return
-        self._signature, self._scopes = signature, dict(scopes or {})
+        moved, self._scopes = (scopes or {}) != self._scopes, dict(scopes or {})
         understood = []
         for rule in self._rules.values():
             try:
@@ -97,6 +92,9 @@ class Watch:
                 log.error("a rule makes no sense and is left out", rule=rule.name, error=str(error))
         for name, subjects in self.kinds.items():
             told = RuleSet(tuple(rule for rule in understood if rule.subject == name))
+            if told == subjects.rules and not moved:
+                # Asked every few seconds: nearly always nothing has changed, and narrowing looks at every subject.
+                continue
             if told != subjects.rules:
                 subjects.memory = subjects.memory.followed_by(told)
             subjects.narrow(np.array(sorted(subjects.slot_of.values()), np.int64), self._scopes)

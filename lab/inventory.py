@@ -1,0 +1,165 @@
+"""The demonstration's inventory: who may log in, sites, credentials, profiles, devices, groups and a sweep."""
+
+from dataclasses import asdict, dataclass
+from datetime import datetime
+from typing import Any
+
+from django.contrib.auth.models import User
+
+from lab import scenario as plan
+from lab.device import engine_id
+from lab.scenario import Box, Scenario
+from lumtar.core.labels import USUAL, fill
+from lumtar.core.profiles import ExtraObject
+from lumtar.domain.inventory import groups
+from lumtar.domain.inventory.credentials import seal_credential
+from lumtar.domain.inventory.groups import GroupTold
+from lumtar.domain.inventory.labelling import label_ports
+from lumtar.domain.inventory.models import Component, Credential, Device, DeviceState, Interface, Profile, Site
+from lumtar.domain.inventory.profiles import ProfileTold, reads_of, save
+from lumtar.domain.sweeps import admission
+from lumtar.domain.sweeps import services as sweeps
+from lumtar.domain.sweeps.admission import RuleTold
+from lumtar.domain.sweeps.services import SweepTold
+
+DAY_S = 86400
+
+KINDS: dict[str, tuple[str, list[tuple[Any, ...]]]] = {
+    "core": ("switch", []),
+    "acc": ("switch", []),
+    "wan": ("router", []),
+    "fw": (
+        "firewall",
+        [("1.0", "Sessions"), ("2.0", "Sessions begun", "", 1.0, True)],
+    ),
+    "wlc": ("wireless controller", [("1", "Clients of access point")]),
+    "fs": ("storage switch", []),
+    "ups": (
+        "power supply",
+        [("1.0", "Battery charge", "%"), ("2.0", "Time on battery", "min", 1.0, False, True)],
+    ),
+}
+"""Kind of each family, and what its boxes show beneath the maker's own number: identifier, name, unit, scale, counter, text."""
+
+
+@dataclass(frozen=True, slots=True)
+class Loaded:
+    """A box with its rows in the database."""
+
+    box: Box
+    device: Device
+    interfaces: list[Interface]
+    components: list[Component]
+
+
+def make_inventory(built: Scenario, seen: datetime) -> list[Loaded]:
+    """Everything that somebody set up, and what was discovered of it at ``seen``."""
+    User.objects.create_user("demo", password="oskelund", is_staff=True, is_superuser=True)
+    sites = {name: Site.objects.create(name=name) for name in plan.SITES}
+    community = Credential.objects.create(
+        name="County read", kind="v2c", sealed=seal_credential("v2c", {"community": plan.COMMUNITY})
+    )
+    name, auth, priv = plan.V3_USER
+    secret = {"user": name, "auth": "sha1", "auth_password": auth, "priv": "aes128", "priv_password": priv}
+    user = Credential.objects.create(name="County version 3", kind="v3", sealed=seal_credential("v3", secret))
+    profiles = _profiles()
+    loaded = []
+    for box in (box for box in built.boxes if not box.is_new):
+        maker, model, number = plan.MODELS[box.family]
+        device = Device.objects.create(
+            name=box.name,
+            address=box.address,
+            port=plan.PORT,
+            site=sites[box.site],
+            credential=user if box.version3 else community,
+            added_at=seen,
+            sys_name=box.name,
+            sys_descr=f"{maker} {model}, software 4.2.1",
+            sys_object_id=f"{plan.ENTERPRISE}.1.{number}",
+            location=f"{box.site} library",
+            contact="networks@oskelund.example",
+            maker=maker,
+            model=model,
+            serial=f"{box.seed:08X}",
+            software="4.2.1",
+            timeout_s=1.0,
+            profile=profiles[box.family],
+            profile_by=f"sysObjectID {plan.ENTERPRISE}.1.{number} lies under {plan.ENTERPRISE}.1.{number}",
+            reads=reads_of(profiles[box.family]),
+            engine_id=engine_id(box.name).hex(),
+        )
+        DeviceState.objects.create(device=device, since=seen)
+        template = profiles[box.family].label_template or USUAL
+        interfaces = Interface.objects.bulk_create(
+            Interface(
+                device=device,
+                if_index=port.index,
+                label=fill(template, {**plan.said_of(box.family, port), "index": str(port.index)}),
+                **plan.said_of(box.family, port),
+                if_type=port.kind,
+                first_seen=seen,
+                in_override_bps=port.sold_bps[0] if port.sold_bps else None,
+                out_override_bps=port.sold_bps[1] if port.sold_bps else None,
+            )
+            for port in box.ports
+        )
+        parts = [
+            Component(device=device, kind="processor", index=str(n), name=f"Processor {n}", unit="%")
+            for n in range(1, box.processors + 1)
+        ]
+        parts += [
+            Component(
+                device=device,
+                kind="sensor",
+                index=str(n + 2),
+                name=title,
+                unit="°C" if "emperature" in title else "",
+                scale=0.1,
+            )
+            for n, (title, _, _) in enumerate(box.sensors)
+        ]
+        parts += [
+            Component(device=device, kind=kind, index=index, name=name, unit="%")
+            for kind, index, name in (("memory", "1", "Memory"), ("storage", "2", "Flash"))
+        ]
+        loaded.append(Loaded(box, device, interfaces, Component.objects.bulk_create(parts)))
+    label_ports()
+    _groups()
+    _sweep()
+    return loaded
+
+
+def _groups() -> None:
+    """The links between the sites, and what else is looked at together."""
+    branches = 'site is not ("Central", "Depot")'
+    first, second = (
+        groups.save(GroupTold(f"{name} of branches", f'label is "{name}" and {branches}'), by="")
+        for name in ("Transport A", "Transport B")
+    )
+    groups.save(GroupTold("Branch transports", parts=[first.pk, second.pk]), by="")
+    groups.save(GroupTold("Storage network", "role is storage"), by="")
+
+
+def _sweep() -> None:
+    """A sweep over the addresses that new branches are given, and what is done with what it finds."""
+    told = SweepTold("New branches", "127.64.4.0/22", icmp=False, port=plan.PORT, every_s=DAY_S, retire_after_days=30)
+    sweeps.save(told, by="")
+    admission.save(RuleTold("Power supplies wait", 'sys_descr like "*power supply*"', "hold"), by="")
+    switches = 'address in 127.64.4.0/22 and sys_descr like "*switch*"'
+    admission.save(RuleTold("Switches of new branches", switches, "add", groups=["New branches"]), by="")
+
+
+def _profiles() -> dict[str, Profile]:
+    """A profile for each family of the county's boxes."""
+    found = {}
+    for family, (kind, objects) in KINDS.items():
+        _, model, number = plan.MODELS[family]
+        told = ProfileTold(
+            name=model,
+            kind=kind,
+            prefixes=[f"{plan.ENTERPRISE}.1.{number}"],
+            objects=[asdict(ExtraObject(f"{plan.ENTERPRISE}.2.{number}.{oid}", *more)) for oid, *more in objects],
+            label_template=plan.TEMPLATES[plan.LABELLED_IN.get(family, "alias")],
+        )
+        found[family] = save(told, by="")
+    return found
