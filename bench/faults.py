@@ -57,12 +57,12 @@ class Installation:
         own = {"LUMTAR_VAR": str(folder), "LUMTAR_WEB_PORT": str(self.web), "LUMTAR_DATABASE_PORT": str(free_port())}
         self.environment = {name: value for name, value in os.environ.items() if name not in OF_OTHERS} | own
 
-    def lumtar(self, *words: str, told: str = "") -> str:
+    def lumtar(self, *words: str, typed: str = "") -> str:
         """Run one command of the launcher to its end."""
         done = subprocess.run(
             [str(ROOT / "lumtar"), *words],
             env=self.environment,
-            input=told,
+            input=typed,
             text=True,
             capture_output=True,
             timeout=180,
@@ -71,9 +71,9 @@ class Installation:
 
     def start(self) -> None:
         """Start it in the background."""
-        told = self.lumtar("start", "--background", "--collectors", "2")
-        if "Lumtar is ready" not in told and "runs already" not in told:
-            raise SystemExit(f"the installation did not start:\n{told}")
+        printed = self.lumtar("start", "--background", "--collectors", "2")
+        if "Lumtar is ready" not in printed and "runs already" not in printed:
+            raise SystemExit(f"the installation did not start:\n{printed}")
 
     def url(self) -> str:
         """The address of its database."""
@@ -86,7 +86,7 @@ class Installation:
 
     def numbers(self, name: str) -> list[int]:
         """Process ids of what the supervisor started under a name."""
-        found = []
+        numbers = []
         for each in Path("/proc").glob("[0-9]*"):
             with suppress(OSError):
                 environment = (each / "environ").read_bytes().split(b"\0")
@@ -94,8 +94,8 @@ class Installation:
                     f"LUMTAR_SUPERVISED={self.folder}".encode() in environment
                     and f"LUMTAR_INSTANCE={name}".encode() in environment
                 ):
-                    found.append(int(each.name))
-        return found
+                    numbers.append(int(each.name))
+        return numbers
 
     def postmaster(self) -> int | None:
         """The database's first process."""
@@ -133,11 +133,11 @@ class Faults:
     def every(self) -> dict[str, Callable[[], None]]:
         """The faults by name."""
         target = self._target
-        found: dict[str, Callable[[], None]] = {
+        faults: dict[str, Callable[[], None]] = {
             f"kill -9 {name}": lambda name=name: send(target.numbers(name), signal.SIGKILL)  # type: ignore[misc]
             for name in ("collector", "collector-2", "worker", "web")
         }
-        found |= {
+        faults |= {
             "collector held": lambda: self._held(target.numbers("collector"), 5, 16),
             "worker held": lambda: self._held(target.numbers("worker"), 5, 30),
             "worker told to stop": lambda: send(target.numbers("worker"), signal.SIGTERM),
@@ -148,7 +148,7 @@ class Faults:
             "supervisor killed": self._unsupervised,
             "two starts": self._twice,
         }
-        return found
+        return faults
 
     def _held(self, numbers: list[int], least: float, most: float) -> None:
         send(numbers, signal.SIGSTOP)
@@ -239,7 +239,7 @@ SUMS = """SELECT count(*) FROM (SELECT interface_id, date_bin('5 minutes', at - 
 
 def differences(asking: psycopg.Connection[Any], base: dict[int, tuple[int, float]]) -> list[str]:
     """What is not as an undisturbed run would have left it, and is not explained by a gap."""
-    found = []
+    different = []
     explained = {
         row[0] for row in asking.execute("SELECT device_id FROM readings_gap WHERE reason = 'dropped'").fetchall()
     }
@@ -249,7 +249,7 @@ def differences(asking: psycopg.Connection[Any], base: dict[int, tuple[int, floa
         assert row is not None
         missing = (row[1] - counter) - int(row[2])
         if missing and not (missing > 0 and owner[port] in explained):
-            found.append(f"port {port}: {missing:+,} octets of what was counted are missing")
+            different.append(f"port {port}: {missing:+,} octets of what was counted are missing")
     for what, sql, wanted in (
         ("pairs of readings cover the same time", DOUBLES, 0),
         ("sums over five minutes differ from their readings", SUMS, 0),
@@ -262,8 +262,8 @@ def differences(asking: psycopg.Connection[Any], base: dict[int, tuple[int, floa
     ):  # fmt: skip
         row = asking.execute(sql).fetchone()
         if row is None or row[0] != wanted:
-            found.append(f"{row[0] if row else 'no'} {what}, not {wanted}")
-    return found
+            different.append(f"{row[0] if row else 'no'} {what}, not {wanted}")
+    return different
 
 
 @contextmanager
@@ -289,9 +289,9 @@ def set_up(target: Installation) -> None:
     """Devices that are polled every other second, and a limit that each of their ports is above."""
     target.start()
     for number in range(DEVICES):
-        told = target.lumtar("manage", "adddevice", address(number), "--port", str(PORT), told=f"{COMMUNITY}\n")
-        if "is added" not in told:
-            raise SystemExit(f"a device could not be added:\n{told}")
+        printed = target.lumtar("manage", "adddevice", address(number), "--port", str(PORT), typed=f"{COMMUNITY}\n")
+        if "is added" not in printed:
+            raise SystemExit(f"a device could not be added:\n{printed}")
     with target.connect() as asking:
         asking.execute("UPDATE inventory_device SET interval_s = %s, timeout_s = 1, tries = 3", [INTERVAL_S])
         asking.execute(
@@ -329,28 +329,28 @@ def run(number: int, seed: int, calm_s: float = CALM_S) -> tuple[Counter[str], l
                         time.sleep(dice.uniform(0.5, 6.0))
                     time.sleep(calm_s)
                 with target.connect() as asking:
-                    found = differences(asking, base) + watch.lies
+                    different = differences(asking, base) + watch.lies
             finally:
                 target.lumtar("stop")
-    return done, found, watch
+    return done, different, watch
 
 
 def faults() -> None:
     """Break it, and report what that came to."""
     number, seed = int(os.environ.get("LUMTAR_FAULTS", "200")), int(os.environ.get("LUMTAR_FAULTS_SEED", "7"))
     began = time.monotonic()
-    done, found, watch = run(number, seed)
-    for each in found:
+    done, different, watch = run(number, seed)
+    for each in different:
         print(f"  DIFFERENCE {each}")
     figures = [Figure(name, count, "times") for name, count in sorted(done.items())]
     figures += [
         Figure("faults", sum(done.values()), "", "200"),
-        Figure("differences that no gap explains", len(found), "", "0"),
+        Figure("differences that no gap explains", len(different), "", "0"),
         Figure("looks at health", watch.looks, ""),
         Figure("of these not well", watch.not_well, ""),
         Figure("of these untrue", len(watch.lies), "", "0"),
         Figure("took", time.monotonic() - began, "s"),
     ]
     report(f"faults: {number} with seed {seed}", figures)
-    if found:
+    if different:
         sys.exit(1)

@@ -80,10 +80,10 @@ def collect(devices: int, ports: int, interval: int, warm: float, measured: floa
             ).fetchone()
     assert rows is not None
     seconds = ended - began
-    found = {name: (after[name] - before[name]) / seconds for name in ("collector", "fleet", "database")}
+    used = {name: (after[name] - before[name]) / seconds for name in ("collector", "fleet", "database")}
     polls = after["polls"] - before["polls"]
     return {
-        **found,
+        **used,
         "polls": polls,
         "varbinds": after["varbinds"] - before["varbinds"],
         "seconds": seconds,
@@ -111,15 +111,15 @@ def bare(devices: int, ports: int) -> float:
 def poll(devices: int = 300, ports: int = 50) -> None:
     """Variable bindings per CPU second of the collector, beside the bare read loop."""
     before = bare(devices, ports)
-    found = collect(devices, ports, 10, warm=12, measured=40)
+    used = collect(devices, ports, 10, warm=12, measured=40)
     # The machine's speed drifts: the loop is run on both sides of what it is compared with.
     loop = (before + bare(devices, ports)) / 2
-    read = found["varbinds"] / found["seconds"]
-    through, with_database = read / found["collector"], read / (found["collector"] + found["database"])
+    read = used["varbinds"] / used["seconds"]
+    through, with_database = read / used["collector"], read / (used["collector"] + used["database"])
     report(
         "poll engine: what a CPU second reads",
         [
-            Figure("variable bindings of a poll", found["varbinds"] / found["polls"], ""),
+            Figure("variable bindings of a poll", used["varbinds"] / used["polls"], ""),
             Figure("bare read loop", loop, "varbinds / CPU-s"),
             Figure("collector, to the database", through, "varbinds / CPU-s"),
             Figure("collector and database together", with_database, "varbinds / CPU-s"),
@@ -131,22 +131,22 @@ def poll(devices: int = 300, ports: int = 50) -> None:
 
 def cycle(devices: int = 2000, ports: int = 50) -> None:
     """One fleet at an interval of 60 s, stand-ins and database on the same machine."""
-    found = collect(devices, ports, 60, warm=75, measured=120)
+    used = collect(devices, ports, 60, warm=75, measured=120)
     wanted = devices * ports
     report(
         f"cycle {wanted // 1000}k: {devices:,} devices x {ports} interfaces x {COLUMNS} columns every 60 s",
         [
-            Figure("a new fleet described and read", found["described"], "s"),
-            Figure("all of it polled after the collector was started again", found["all_polled"], "s", "about 60"),
-            Figure("interfaces read", found["interfaces"], "", f"{wanted:,}"),
-            Figure("readings a minute", found["rows"] * 60 / found["seconds"], "", f"{wanted:,}"),
-            Figure("polls skipped", found["skipped"], "", "0"),
-            Figure("polls without an answer", found["silent"], "", "0"),
-            Figure("longest time between two readings", found["longest_ms"] / 1000, "s", "about 60"),
-            Figure("collector behind its schedule at the end", found["lag"], "s", "below 1"),
-            Figure("collector's CPU", 100 * found["collector"], "% of a core"),
-            Figure("database's CPU", 100 * found["database"], "% of a core"),
-            Figure("stand-ins' CPU", 100 * found["fleet"], "% of a core"),
+            Figure("a new fleet described and read", used["described"], "s"),
+            Figure("all of it polled after the collector was started again", used["all_polled"], "s", "about 60"),
+            Figure("interfaces read", used["interfaces"], "", f"{wanted:,}"),
+            Figure("readings a minute", used["rows"] * 60 / used["seconds"], "", f"{wanted:,}"),
+            Figure("polls skipped", used["skipped"], "", "0"),
+            Figure("polls without an answer", used["silent"], "", "0"),
+            Figure("longest time between two readings", used["longest_ms"] / 1000, "s", "about 60"),
+            Figure("collector behind its schedule at the end", used["lag"], "s", "below 1"),
+            Figure("collector's CPU", 100 * used["collector"], "% of a core"),
+            Figure("database's CPU", 100 * used["database"], "% of a core"),
+            Figure("stand-ins' CPU", 100 * used["fleet"], "% of a core"),
         ],
     )
 

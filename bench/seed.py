@@ -58,10 +58,12 @@ def newest() -> None:
 
 def groups() -> None:
     """Ten groups, each by another condition, the last one of all others."""
-    from lumtar.domain.inventory.groups import GroupTold, save
+    from lumtar.domain.inventory.groups import GroupSpec, save
 
-    parts = [save(GroupTold(f"Every g{n}", f'name is g{n} or label like "*t 1{n}"'), "bench").pk for n in range(1, 10)]
-    save(GroupTold("All of them", parts=parts), "bench")
+    subgroups = [
+        save(GroupSpec(f"Every g{n}", f'name is g{n} or label like "*t 1{n}"'), "bench").pk for n in range(1, 10)
+    ]
+    save(GroupSpec("All of them", subgroups=subgroups), "bench")
 
 
 if __name__ == "__main__":

@@ -57,8 +57,8 @@ class Api:
         headers = {"Authorization": f"Bearer {self.word}", "Content-Type": "application/json"}
         request = urllib.request.Request(self.base + path, body, headers)
         with urllib.request.urlopen(request, timeout=120) as answer:
-            found: bytes = answer.read()
-        return found
+            content: bytes = answer.read()
+        return content
 
 
 def p95(client: Api, path: str) -> float:
@@ -122,7 +122,7 @@ def api() -> None:
         "Fleet: 1,178 ports": "interfaces?limit=2000&sort=load",
         "Fleet: devices": "devices",
         "device": f"devices/{device_id}",
-        "device, components 24 h": f"devices/{device_id}/parts",
+        "device, components 24 h": f"devices/{device_id}/components",
         "interface": f"interfaces/{port_id}",
         "interface, chart 1 h": f"interfaces/{port_id}/series?start={ago(3600)}&points=1500",
         "interface, chart 24 h": f"interfaces/{port_id}/series?start={ago(86400)}&points=1500",

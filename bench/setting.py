@@ -104,9 +104,9 @@ def report(title: str, figures: list[Figure]) -> None:
     Console(width=110).print(table)
     folder = VAR / "bench"
     folder.mkdir(parents=True, exist_ok=True)
-    told = {
+    facts = {
         "at": time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime()),
         "cores": os.cpu_count(),
         "figures": [{"what": f.what, "value": f.value, "unit": f.unit, "goal": f.goal} for f in figures],
     }
-    (folder / f"{title.split(':')[0].replace(' ', '-')}.json").write_text(json.dumps(told, indent=1))
+    (folder / f"{title.split(':')[0].replace(' ', '-')}.json").write_text(json.dumps(facts, indent=1))

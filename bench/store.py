@@ -149,7 +149,7 @@ def store() -> None:
     """Everything, in a database of its own."""
     with database() as url:
         env = {"LUMTAR_DATABASE_URL": url}
-        told = _run(FILL, env) | _run(CLOSE.format(after=10), env)
+        measured = _run(FILL, env) | _run(CLOSE.format(after=10), env)
         with psycopg.connect(url, autocommit=True) as asking:
             # What goes on in the background for hours after a day has been loaded in minutes is done at once.
             asking.execute("VACUUM ANALYZE")
@@ -161,13 +161,13 @@ def store() -> None:
             ids = [int(each[0]) for each in asking.execute("SELECT id FROM inventory_interface ORDER BY id")]
         assert row is not None
         figures = [
-            Figure("readings written", told["spent"][0], "readings / CPU-s"),
-            Figure("by a bare COPY without an index", told["spent"][1], "readings / CPU-s"),
-            Figure("CPU against the bare COPY's", told["spent"][1] / told["spent"][0], "times", "at most 2"),
+            Figure("readings written", measured["spent"][0], "readings / CPU-s"),
+            Figure("by a bare COPY without an index", measured["spent"][1], "readings / CPU-s"),
+            Figure("CPU against the bare COPY's", measured["spent"][1] / measured["spent"][0], "times", "at most 2"),
             Figure("a stored reading, with its index", row[0], "bytes"),
-            Figure("a day of 20,000 summed up: five minutes", told["told"][1], "s"),
-            Figure("all of it, with hours, days and percentiles", told["told"][0], "s"),
-            Figure("23 hours of readings in order, and a year of hours joined", told["closed"][0], "s"),
+            Figure("a day of 20,000 summed up: five minutes", measured["told"][1], "s"),
+            Figure("all of it, with hours, days and percentiles", measured["told"][0], "s"),
+            Figure("23 hours of readings in order, and a year of hours joined", measured["closed"][0], "s"),
         ]
         port = free_port()
         with process("uvicorn", "lumtar.server.asgi:application", "--port", str(port), "--log-level", "error", env=env):
@@ -177,8 +177,8 @@ def store() -> None:
             for name, goal, path in _calls(day):
                 pool = ids[:LONG] if "year" in name or "90" in name else ids
                 figures.append(Figure(name, _p95(client, path, pool, chance), "ms p95", f"below {goal}"))
-            told = _run(CLOSE.format(after=20), env)
-            figures.append(Figure("the last hour, five minutes and hours in order", told["closed"][0], "s"))
+            measured = _run(CLOSE.format(after=20), env)
+            figures.append(Figure("the last hour, five minutes and hours in order", measured["closed"][0], "s"))
             with psycopg.connect(url, autocommit=True) as asking:
                 asking.execute("CHECKPOINT")
             name, goal, path = _calls(day)[0]
@@ -195,7 +195,7 @@ def _run(words: str, env: dict[str, str]) -> dict[str, list[float]]:
     return {line.split()[0]: [float(each) for each in line.split()[1:]] for line in out.splitlines()}
 
 
-def _told(at: datetime) -> str:
+def _moment(at: datetime) -> str:
     return at.strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
@@ -203,7 +203,7 @@ def _calls(day: datetime) -> list[tuple[str, int, str]]:
     end = day + DAY
 
     def span(length: timedelta) -> str:
-        return f"start={_told(end - length)}&end={_told(end)}"
+        return f"start={_moment(end - length)}&end={_moment(end)}"
 
     chart = "interfaces/{port}/series?points=1500&"
     return [

@@ -48,9 +48,9 @@ def sweep() -> None:
         from lumtar.engine import sweeping
 
         create("bench", "v2c", {"community": COMMUNITY})
-        admission.save(admission.RuleTold("All", "", "add"), by="")
-        told = services.SweepTold("bench", f"{FIRST}/22", icmp=False, port=PORT, per_second=200.0, timeout_s=1.0)
-        made = services.save(told, by="")
+        admission.save(admission.AdmissionRuleSpec("All", "", "add"), by="")
+        spec = services.SweepSpec("bench", f"{FIRST}/22", icmp=False, port=PORT, per_second=200.0, timeout_s=1.0)
+        made = services.save(spec, by="")
         run = Run.objects.create(sweep=made)
         began, used = time.perf_counter(), time.process_time()
         asyncio.run(sweeping.sweep(run.pk))
@@ -59,7 +59,7 @@ def sweep() -> None:
         from django.db import connections
 
         connections.close_all()
-    floor = run.packets / told.per_second + told.timeout_s
+    floor = run.packets / spec.per_second + spec.timeout_s
     report(
         f"sweep: {ADDRESSES:,} addresses",
         [

@@ -39,15 +39,15 @@ def ask(words: list[str]) -> int:
     try:
         with socket.create_connection(("127.0.0.1", CONTROL), 3) as line:
             line.sendall(json.dumps({"words": words}).encode() + b"\n")
-            told = json.loads(line.makefile().readline())
+            answer = json.loads(line.makefile().readline())
     except OSError as error:
         print(
             f"lab: the stand-in network does not run on port {CONTROL} ({error.strerror}); start it with ./lumtar demo",
             file=sys.stderr,
         )
         return 1
-    print(told.get("said") or told["error"])
-    return 1 if "error" in told else 0
+    print(answer.get("said") or answer["error"])
+    return 1 if "error" in answer else 0
 
 
 def show_mails() -> int:

@@ -91,13 +91,13 @@ class Agent:
         for place, oid in enumerate(request.binds.oids, 1):
             if request.kind == pdu.GET:
                 value = self.device.mib.exact(oid, at)
-                found = None if value is None or value[0] == ber.COUNTER64 else bind(oid, value)
+                answer = None if value is None or value[0] == ber.COUNTER64 else bind(oid, value)
             else:
-                found = next((each for each in self.device.mib.run(oid, 500, at) if _fits_version_1(each)), None)
-            if found is None:
+                answer = next((each for each in self.device.mib.run(oid, 500, at) if _fits_version_1(each)), None)
+            if answer is None:
                 head = ber.integer(request.request_id) + ber.integer(pdu.NO_SUCH_NAME) + ber.integer(place)
                 return ber.tlv(pdu.RESPONSE, head + ber.tlv(ber.SEQUENCE, b""))
-            binds.append(found)
+            binds.append(answer)
         head = ber.integer(request.request_id) + b"\x02\x01\x00\x02\x01\x00"
         return ber.tlv(pdu.RESPONSE, head + ber.tlv(ber.SEQUENCE, b"".join(binds)))
 

@@ -204,16 +204,16 @@ class Device:
     def _encoded(self, at: float) -> list[list[bytes]]:
         """Every counter column of the device at about this instant, encoded."""
         if abs(at - self._computed[0]) > self._kept:
-            whole = self.counters(at)
+            counters = self.counters(at)
             columns = []
             for column in range(12):
                 wide = column < WIDTH
                 tag = ber.COUNTER64 if wide else ber.COUNTER32
                 modulus = 2**64 if wide else 2**32
-                columns.append([ber.integer(int(value) % modulus, tag) for value in whole[:, column]])
+                columns.append([ber.integer(int(value) % modulus, tag) for value in counters[:, column]])
             for column in range(2):
-                columns.append([ber.integer(int(value) % 2**32, ber.COUNTER32) for value in whole[:, column]])
-            packets = [whole[:, 2], whole[:, 3] + whole[:, 4], whole[:, 5], whole[:, 6] + whole[:, 7]]
+                columns.append([ber.integer(int(value) % 2**32, ber.COUNTER32) for value in counters[:, column]])
+            packets = [counters[:, 2], counters[:, 3] + counters[:, 4], counters[:, 5], counters[:, 6] + counters[:, 7]]
             columns += [[ber.integer(int(value) % 2**32, ber.COUNTER32) for value in values] for values in packets]
             self._computed = (at, columns)
         return self._computed[1]

@@ -131,18 +131,18 @@ def show(devices: dict[str, Device]) -> str:
     lines = []
     for name, device in devices.items():
         plain = Manners()
-        found = [
+        matching = [
             f"{field}={getattr(device.manners, field)}"
             for field in Manners.__dataclass_fields__
             if getattr(device.manners, field) != getattr(plain, field)
         ]
         for index, fault in device.faults.items():
             if fault.down:
-                found.append(f"port {index} down")
+                matching.append(f"port {index} down")
             if fault.share_bps:
-                found.append(f"port {index} pinned")
+                matching.append(f"port {index} pinned")
             if fault.errors_per_second:
-                found.append(f"port {index} {fault.errors_per_second:g} errors/s")
-        if found:
-            lines.append(f"{name}: {', '.join(found)}")
+                matching.append(f"port {index} {fault.errors_per_second:g} errors/s")
+        if matching:
+            lines.append(f"{name}: {', '.join(matching)}")
     return "\n".join(lines) or "nothing"

@@ -13,14 +13,14 @@ from lumtar.core.labels import USUAL, fill
 from lumtar.core.profiles import ExtraObject
 from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.credentials import seal_credential
-from lumtar.domain.inventory.groups import GroupTold
+from lumtar.domain.inventory.groups import GroupSpec
 from lumtar.domain.inventory.labelling import label_ports
 from lumtar.domain.inventory.models import Component, Credential, Device, DeviceState, Interface, Profile, Site
-from lumtar.domain.inventory.profiles import ProfileTold, reads_of, save
+from lumtar.domain.inventory.profiles import ProfileSpec, reads_of, save
 from lumtar.domain.sweeps import admission
 from lumtar.domain.sweeps import services as sweeps
-from lumtar.domain.sweeps.admission import RuleTold
-from lumtar.domain.sweeps.services import SweepTold
+from lumtar.domain.sweeps.admission import AdmissionRuleSpec
+from lumtar.domain.sweeps.services import SweepSpec
 
 DAY_S = 86400
 
@@ -133,33 +133,33 @@ def _groups() -> None:
     """The links between the sites, and what else is looked at together."""
     branches = 'site is not ("Central", "Depot")'
     first, second = (
-        groups.save(GroupTold(f"{name} of branches", f'label is "{name}" and {branches}'), by="")
+        groups.save(GroupSpec(f"{name} of branches", f'label is "{name}" and {branches}'), by="")
         for name in ("Transport A", "Transport B")
     )
-    groups.save(GroupTold("Branch transports", parts=[first.pk, second.pk]), by="")
-    groups.save(GroupTold("Storage network", "role is storage"), by="")
+    groups.save(GroupSpec("Branch transports", subgroups=[first.pk, second.pk]), by="")
+    groups.save(GroupSpec("Storage network", "role is storage"), by="")
 
 
 def _sweep() -> None:
     """A sweep over the addresses that new branches are given, and what is done with what it finds."""
-    told = SweepTold("New branches", "127.64.4.0/22", icmp=False, port=plan.PORT, every_s=DAY_S, retire_after_days=30)
-    sweeps.save(told, by="")
-    admission.save(RuleTold("Power supplies wait", 'sys_descr like "*power supply*"', "hold"), by="")
+    spec = SweepSpec("New branches", "127.64.4.0/22", icmp=False, port=plan.PORT, every_s=DAY_S, retire_after_days=30)
+    sweeps.save(spec, by="")
+    admission.save(AdmissionRuleSpec("Power supplies wait", 'sys_descr like "*power supply*"', "hold"), by="")
     switches = 'address in 127.64.4.0/22 and sys_descr like "*switch*"'
-    admission.save(RuleTold("Switches of new branches", switches, "add", groups=["New branches"]), by="")
+    admission.save(AdmissionRuleSpec("Switches of new branches", switches, "add", groups=["New branches"]), by="")
 
 
 def _profiles() -> dict[str, Profile]:
     """A profile for each family of the county's boxes."""
-    found = {}
+    numbers = {}
     for family, (kind, objects) in KINDS.items():
         _, model, number = plan.MODELS[family]
-        told = ProfileTold(
+        spec = ProfileSpec(
             name=model,
             kind=kind,
             prefixes=[f"{plan.ENTERPRISE}.1.{number}"],
             objects=[asdict(ExtraObject(f"{plan.ENTERPRISE}.2.{number}.{oid}", *more)) for oid, *more in objects],
             label_template=plan.TEMPLATES[plan.LABELLED_IN.get(family, "alias")],
         )
-        found[family] = save(told, by="")
-    return found
+        numbers[family] = save(spec, by="")
+    return numbers

@@ -279,20 +279,20 @@ class History:
         return base * (1.0 + 0.15 * abs(math.sin(at / 977.0 + each.box.seed)))
 
     def _polls(self, times: NDArray[np.float64], answering: NDArray[np.bool_]) -> list[tuple[int, float, float, float]]:
-        found = []
+        polls = []
         for number in np.flatnonzero(answering):
             each = self.loaded[number]
             rtt = self._rtt(each, times[number])
-            found.append((each.device.pk, float(times[number]), rtt, 6 + 3.2 * rtt))
-        return found
+            polls.append((each.device.pk, float(times[number]), rtt, 6 + 3.2 * rtt))
+        return polls
 
     def _parts(self, times: NDArray[np.float64], answering: NDArray[np.bool_]) -> list[tuple[int, float, float]]:
-        found = []
+        components = []
         for number in np.flatnonzero(answering):
             each, at = self.loaded[number], float(times[number])
             for part in each.components:
-                found.append((part.pk, at, self._number(each.box, part, at)))
-        return found
+                components.append((part.pk, at, self._number(each.box, part, at)))
+        return components
 
     def _number(self, box: Box, part: Component, at: float) -> float:
         """What a component showed."""

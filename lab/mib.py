@@ -68,17 +68,17 @@ class Mib:
 
     def run(self, oid: bytes, repetitions: int, at: float) -> list[bytes]:
         """Encoded variable bindings that follow an object identifier, up to the end of the view."""
-        found = self.after(oid)
+        entry = self.after(oid)
         binds: list[bytes] = []
-        while found is not None and len(binds) < repetitions:
-            number, place = found
+        while entry is not None and len(binds) < repetitions:
+            number, place = entry
             column = self.columns[number]
             stop = min(len(column.indexes), place + repetitions - len(binds))
             values = column.values(at)
             binds += [bind(column.prefix + column.indexes[row], values[row]) for row in range(place, stop)]
-            found = (number, stop) if stop < len(column.indexes) else (number + 1, 0)
-            if found[0] >= len(self.columns):
-                found = None
+            entry = (number, stop) if stop < len(column.indexes) else (number + 1, 0)
+            if entry[0] >= len(self.columns):
+                entry = None
         if len(binds) < repetitions:
             last = oid
             if binds:

@@ -38,12 +38,12 @@ class Network:
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         while line := await reader.readline():
             try:
-                told = {"said": carry_out(self.devices, json.loads(line))}
+                answer = {"said": carry_out(self.devices, json.loads(line))}
             except FaultRefused as refused:
-                told = {"error": str(refused)}
+                answer = {"error": str(refused)}
             except (ValueError, TypeError, KeyError) as error:
-                told = {"error": f"that is not a command: {error}"}
-            writer.write(json.dumps(told).encode() + b"\n")
+                answer = {"error": f"that is not a command: {error}"}
+            writer.write(json.dumps(answer).encode() + b"\n")
             await writer.drain()
         writer.close()
 

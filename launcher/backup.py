@@ -139,8 +139,8 @@ def known_migrations(env: Mapping[str, str]) -> set[str]:
     words += (
         "print(json.dumps(['.'.join(k) for k in MigrationLoader(None, ignore_no_migrations=True).disk_migrations]))"
     )
-    told = run([PYTHON, "-c", words], env=env)
-    return set(json.loads(told.strip().splitlines()[-1]))
+    listed = run([PYTHON, "-c", words], env=env)
+    return set(json.loads(listed.strip().splitlines()[-1]))
 
 
 def restore(words: list[str]) -> int:

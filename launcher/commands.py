@@ -84,8 +84,8 @@ def health() -> dict[str, object] | None:
     """What the web server says of itself and of the others, or None while it does not answer."""
     try:
         with urllib.request.urlopen(f"{ADDRESS}/api/v1/health", timeout=2) as answer:
-            told: dict[str, object] = json.load(answer)
-            return told
+            state: dict[str, object] = json.load(answer)
+            return state
     except urllib.error.HTTPError as error:
         return json.loads(error.read() or b"{}") or None
     except (OSError, ValueError):
@@ -96,8 +96,8 @@ def wait_until(supervisor: processes.Supervisor, ready: Callable[[dict[str, obje
     """Look after the processes until health satisfies a condition."""
     limit = time.monotonic() + 90
     while time.monotonic() < limit:
-        told = health()
-        if told is not None and ready(told):
+        state = health()
+        if state is not None and ready(state):
             return
         supervisor.tend(0.2)
     raise Failure(f"waited 90 s for {what} in vain", f"The processes' own words are in {places.LOGS}.")
@@ -166,10 +166,10 @@ def run_all(demo: bool, fresh: bool, collectors: int) -> None:
             supervisor.servers = [processes.Server("database", postgres.is_up, postgres.bring_back)]
         with step("starting " + ", ".join(process.name for process in supervisor.processes)):
             supervisor.start()
-            wait_until(supervisor, lambda told: True, "the web server")
+            wait_until(supervisor, lambda state: True, "the web server")
         if demo:
             with step("waiting for the first readings"):
-                wait_until(supervisor, lambda told: bool(told.get("readings_fresh")), "the first readings")
+                wait_until(supervisor, lambda state: bool(state.get("readings_fresh")), "the first readings")
         line("")
         line(f"Lumtar is ready: {ADDRESS}")
         line("Sign in as demo, password oskelund (demonstration data only)." if demo else FIRST_STEPS)
@@ -189,13 +189,13 @@ def wanted_processes(demo: bool, collectors: int, env: Mapping[str, str]) -> lis
     # Who speaks for a visitor is what the operator says, not whoever connects from this machine.
     proxies = os.environ.get("LUMTAR_PROXIES", "")
     web += ["--proxy-headers", "--forwarded-allow-ips", proxies] if proxies else ["--no-proxy-headers"]
-    found = [processes.Process("lab", python("-m", "lab", "serve"), env)] if demo else []
-    found.append(processes.Process("web", python(*web), env))
+    wanted = [processes.Process("lab", python("-m", "lab", "serve"), env)] if demo else []
+    wanted.append(processes.Process("web", python(*web), env))
     for kind in services():
         for number in range(1, (collectors if kind.many else 1) + 1):
             name = kind.name if number == 1 else f"{kind.name}-{number}"
-            found.append(processes.Process(name, python("-m", kind.module), env, kind.stop_s))
-    return found
+            wanted.append(processes.Process(name, python("-m", kind.module), env, kind.stop_s))
+    return wanted
 
 
 def services() -> Sequence["ServiceKind"]:

@@ -40,10 +40,10 @@ def external() -> str | None:
 
 def program(name: str) -> Path:
     """The newest installed program of PostgreSQL's server."""
-    found = sorted(Path(POSTGRES).glob(f"*/bin/{name}"), key=lambda path: float(path.parts[-3]))
-    if not found:
+    programs = sorted(Path(POSTGRES).glob(f"*/bin/{name}"), key=lambda path: float(path.parts[-3]))
+    if not programs:
         raise Failure(f"PostgreSQL's {name} is not installed")
-    return found[-1]
+    return programs[-1]
 
 
 def as_owner(command: Sequence[str | Path]) -> list[str | Path]:
@@ -103,8 +103,8 @@ def create(cluster: Path) -> None:
 def shared_buffers_mb() -> int:
     """A quarter of the machine's memory, as PostgreSQL's manual advises: what is read from there costs no call of the system."""
     memory = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
-    if MEMORY_LIMIT.exists() and (told := MEMORY_LIMIT.read_text().strip()).isdigit():
-        memory = min(memory, int(told))
+    if MEMORY_LIMIT.exists() and (limit := MEMORY_LIMIT.read_text().strip()).isdigit():
+        memory = min(memory, int(limit))
     return max(128, min(memory >> 22, 8192))
 
 

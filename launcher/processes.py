@@ -257,14 +257,14 @@ def is_held(name: str) -> bool:
 def left_behind() -> list[int]:
     """Processes that a supervisor of this folder started and that have none any more."""
     wanted = f"{MARK}={VAR}".encode()
-    found = []
+    left = []
     for each in Path("/proc").glob("[0-9]*"):
         try:
             if wanted in (each / "environ").read_bytes().split(b"\0") and int(each.name) != os.getpid():
-                found.append(int(each.name))
+                left.append(int(each.name))
         except OSError:
             continue
-    return found
+    return left
 
 
 def end_left_behind(patience: float = PATIENCE) -> int:

@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import expect
 
 from lumtar.domain.inventory import groups
-from lumtar.domain.inventory.groups import GroupTold
+from lumtar.domain.inventory.groups import GroupSpec
 from lumtar.domain.inventory.models import Group, Interface
 from tests.browser.conftest import sign_in
 
@@ -39,7 +39,7 @@ def test_a_group_by_condition_from_the_set_up_to_its_total(page, wans):
 
 
 def test_ports_are_put_into_a_group_by_hand_and_taken_out(page, wans):
-    group = groups.save(GroupTold("Watched closely"), "anna")
+    group = groups.save(GroupSpec("Watched closely"), "anna")
     port = wans.first()
     sign_in(page, "/fleet?words=Transport")
     page.get_by_role("checkbox", name=f"Choose Transport A of {port.device.name}").click()
@@ -53,8 +53,8 @@ def test_ports_are_put_into_a_group_by_hand_and_taken_out(page, wans):
 
 
 def test_a_group_that_would_contain_itself_is_refused_in_words(page, network):
-    inner = groups.save(GroupTold("Inner"), "anna")
-    groups.save(GroupTold("Outer", parts=[inner.pk]), "anna")
+    inner = groups.save(GroupSpec("Inner"), "anna")
+    groups.save(GroupSpec("Outer", subgroups=[inner.pk]), "anna")
     sign_in(page, "/setup/groups")
     page.get_by_role("button", name="Inner").click()
     page.get_by_role("checkbox", name="Outer").check()

@@ -78,7 +78,7 @@ def test_a_label_rule_shows_what_it_would_do(page, network):
     expect(page.get_by_text("8 ports meet the condition, 8 would change")).to_be_visible()
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_role("listitem").filter(has_text="Ports")).to_contain_text("access")
-    second = labelling.save_rule(labelling.RuleTold("Uplinks", 'label like "Tr*"', "uplink"), "")
+    second = labelling.save_rule(labelling.LabelRuleSpec("Uplinks", 'label like "Tr*"', "uplink"), "")
     page.reload()
     page.get_by_role("button", name="Decide earlier: Uplinks").click()
     expect(page.get_by_role("listitem").first).to_contain_text("Uplinks")
@@ -86,7 +86,7 @@ def test_a_label_rule_shows_what_it_would_do(page, network):
 
 
 def test_a_profiles_change_asks_for_whom(page, network):
-    made = profiles.save(profiles.ProfileTold("County", "switch", ["1.3.6.1.4.1.32473"]), "")
+    made = profiles.save(profiles.ProfileSpec("County", "switch", ["1.3.6.1.4.1.32473"]), "")
     Device.objects.filter(name="sal-acc-1").update(profile=made, sys_object_id="1.3.6.1.4.1.32473.1")
     sign_in(page, "/setup/profiles")
     page.get_by_role("button", name="County", exact=True).click()
@@ -141,7 +141,7 @@ def test_label_sources_are_compared_and_chosen(page, network):
 
 
 def test_a_ports_role_says_who_decided_and_is_overruled(page, network):
-    labelling.save_rule(labelling.RuleTold("Everything", role="access"), "")
+    labelling.save_rule(labelling.LabelRuleSpec("Everything", role="access"), "")
     labelling.label_ports()
     port = Interface.objects.get(device__name="hex-wan-1", if_index=2)
     sign_in(page, f"/fleet/port/{port.pk}")

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from lumtar.core.conditions import Ask, Both, ConditionError, Either, Not, understand
 from lumtar.core.groups import GROUP_FIELDS, circle, within
 from lumtar.domain.inventory import groups
-from lumtar.domain.inventory.groups import GroupSize, GroupTold
+from lumtar.domain.inventory.groups import GroupSize, GroupSpec
 from lumtar.domain.inventory.models import Device, Group, Interface
 from lumtar.domain.inventory.scope import Scope
 from lumtar.domain.logbook.models import Entry
@@ -121,10 +121,10 @@ def test_speeds_are_compared_as_numbers(network):
 def test_a_group_has_what_was_put_into_it_and_what_its_condition_holds_for_and_its_parts(network):
     by_hand = Interface.objects.filter(role="").order_by("pk").first()
     other = Device.objects.exclude(pk=by_hand.device_id).first()
-    wans = groups.save(GroupTold("WAN links", "role is wan"), "anna")
-    picked = groups.save(GroupTold("Picked"), "anna")
+    wans = groups.save(GroupSpec("WAN links", "role is wan"), "anna")
+    picked = groups.save(GroupSpec("Picked"), "anna")
     assert groups.put(picked.pk, [by_hand.pk], "anna") == 1
-    whole = groups.save(GroupTold("Everything that matters", parts=[wans.pk, picked.pk]), "anna")
+    whole = groups.save(GroupSpec("Everything that matters", subgroups=[wans.pk, picked.pk]), "anna")
     wan_ports = set(Interface.objects.filter(role="wan").values_list("pk", flat=True))
     assert ids(group=wans.pk) == wan_ports
     assert ids(group=whole.pk) == wan_ports | {by_hand.pk}
@@ -142,32 +142,32 @@ def test_a_group_has_what_was_put_into_it_and_what_its_condition_holds_for_and_i
 
 
 def test_a_group_cannot_contain_itself(network):
-    inner = groups.save(GroupTold("Inner"), "anna")
-    middle = groups.save(GroupTold("Middle", parts=[inner.pk]), "anna")
-    outer = groups.save(GroupTold("Outer", parts=[middle.pk]), "anna")
+    inner = groups.save(GroupSpec("Inner"), "anna")
+    middle = groups.save(GroupSpec("Middle", subgroups=[inner.pk]), "anna")
+    outer = groups.save(GroupSpec("Outer", subgroups=[middle.pk]), "anna")
     with pytest.raises(ValueError, match="Inner cannot contain Outer, which contains it already"):
-        groups.save(GroupTold("Inner", parts=[outer.pk]), "anna", inner.pk, inner.edition)
+        groups.save(GroupSpec("Inner", subgroups=[outer.pk]), "anna", inner.pk, inner.edition)
     with pytest.raises(ValueError, match="Inner cannot contain itself"):
-        groups.save(GroupTold("Inner", parts=[inner.pk]), "anna", inner.pk, inner.edition)
+        groups.save(GroupSpec("Inner", subgroups=[inner.pk]), "anna", inner.pk, inner.edition)
     assert within({1: [2], 2: [3, 1]}, 1) == {1, 2, 3}
     assert circle({1: [2], 2: [3]}, 3, [4, 1]) == 1 and circle({1: [2]}, 3, [1]) is None
 
 
 def test_what_is_wrong_with_a_group_is_said_and_nothing_is_lost(network):
-    kept = groups.save(GroupTold("WAN links", "role is wan"), "anna")
+    kept = groups.save(GroupSpec("WAN links", "role is wan"), "anna")
     with pytest.raises(ValueError, match="called WAN links already"):
-        groups.save(GroupTold("WAN links"), "bert")
+        groups.save(GroupSpec("WAN links"), "bert")
     with pytest.raises(ConditionError, match="is no field"):
-        groups.save(GroupTold("Odd", "colour is red"), "anna")
+        groups.save(GroupSpec("Odd", "colour is red"), "anna")
     with pytest.raises(ValueError, match="There is no group 999"):
-        groups.save(GroupTold("Odd", parts=[999]), "anna")
+        groups.save(GroupSpec("Odd", subgroups=[999]), "anna")
     with pytest.raises(ValueError, match="1 to 80 characters"):
-        groups.save(GroupTold(" "), "anna")
+        groups.save(GroupSpec(" "), "anna")
     with pytest.raises(ValueError, match="not there any more"):
         groups.put(kept.pk, [999_999], "anna")
-    groups.save(GroupTold("WAN links", "role is uplink"), "anna", kept.pk, kept.edition)
+    groups.save(GroupSpec("WAN links", "role is uplink"), "anna", kept.pk, kept.edition)
     with pytest.raises(Stale):
-        groups.save(GroupTold("WAN links", "role is tunnel"), "bert", kept.pk, kept.edition)
+        groups.save(GroupSpec("WAN links", "role is tunnel"), "bert", kept.pk, kept.edition)
     assert Group.objects.get().condition == "role is uplink"
     groups.delete(kept.pk, "anna")
     with pytest.raises(Group.DoesNotExist):
@@ -175,11 +175,11 @@ def test_what_is_wrong_with_a_group_is_said_and_nothing_is_lost(network):
 
 
 def test_groups_go_out_as_text_and_come_back(network):
-    wans = groups.save(GroupTold("WAN links", "role is wan"), "anna")
-    groups.save(GroupTold("All links", parts=[wans.pk]), "anna")
+    wans = groups.save(GroupSpec("WAN links", "role is wan"), "anna")
+    groups.save(GroupSpec("All links", subgroups=[wans.pk]), "anna")
     told = text.written()
     Group.objects.all().delete()
     applied = text.apply(told, "anna")
     assert not applied.problems and {change.name for change in applied.changes} == {"WAN links", "All links"}
-    assert [part.name for part in Group.objects.get(name="All links").parts.all()] == ["WAN links"]
+    assert [part.name for part in Group.objects.get(name="All links").subgroups.all()] == ["WAN links"]
     assert text.apply(told, "anna").changes == []

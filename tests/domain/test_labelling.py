@@ -8,9 +8,9 @@ from lumtar.core.conditions import ConditionError
 from lumtar.core.discovery import Described, PortDescribed
 from lumtar.core.profiles import Table
 from lumtar.domain.inventory import description, labelling, profiles, services
-from lumtar.domain.inventory.labelling import RuleTold
+from lumtar.domain.inventory.labelling import LabelRuleSpec
 from lumtar.domain.inventory.models import Device, Interface, LabelRule, LabelRun, Profile
-from lumtar.domain.inventory.profiles import ProfileTold
+from lumtar.domain.inventory.profiles import ProfileSpec
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.editing import Stale
 
@@ -41,7 +41,7 @@ def described(device):
 
 
 def rule(name, condition="", **more):
-    return labelling.save_rule(RuleTold(name, condition, **more), "anna")
+    return labelling.save_rule(LabelRuleSpec(name, condition, **more), "anna")
 
 
 class TestRules:
@@ -67,7 +67,7 @@ class TestRules:
         described(switch)
         rule("Rest", role="access")
         labelling.label_ports()
-        tried = labelling.checked_rule(RuleTold("Uplinks", 'label like "uplink*"', role="uplink"))
+        tried = labelling.checked_rule(LabelRuleSpec("Uplinks", 'label like "uplink*"', role="uplink"))
         assert labelling.preview(tried, place=1).changed == 0
         effect = labelling.preview(tried, place=0)
         assert (effect.matched, effect.changed) == (1, 1)
@@ -97,12 +97,12 @@ class TestRules:
     @pytest.mark.parametrize(
         ("told", "said"),
         [
-            (RuleTold("", role="access"), "1 to 80 characters"),
-            (RuleTold("x"), "decides nothing yet"),
-            (RuleTold("x", "lable is y", role="access"), "is no field"),
-            (RuleTold("x", role="boss"), "A role is one of"),
-            (RuleTold("x", template="{nothing}"), "nothing that a port says"),
-            (RuleTold("x", tags={"": "y"}), "at most 20 tags"),
+            (LabelRuleSpec("", role="access"), "1 to 80 characters"),
+            (LabelRuleSpec("x"), "decides nothing yet"),
+            (LabelRuleSpec("x", "lable is y", role="access"), "is no field"),
+            (LabelRuleSpec("x", role="boss"), "A role is one of"),
+            (LabelRuleSpec("x", template="{nothing}"), "nothing that a port says"),
+            (LabelRuleSpec("x", tags={"": "y"}), "at most 20 tags"),
         ],
     )
     def test_a_wrong_rule_is_refused(self, told, said):
@@ -113,9 +113,9 @@ class TestRules:
         made = rule("Uplinks", role="uplink")
         with pytest.raises(ValueError, match="There is a label rule called Uplinks already"):
             rule("Uplinks", role="trunk")
-        labelling.save_rule(RuleTold("Up", role="uplink"), "bert", made.pk, made.edition)
+        labelling.save_rule(LabelRuleSpec("Up", role="uplink"), "bert", made.pk, made.edition)
         with pytest.raises(Stale, match="bert changed this meanwhile"):
-            labelling.save_rule(RuleTold("Down", role="uplink"), "anna", made.pk, made.edition)
+            labelling.save_rule(LabelRuleSpec("Down", role="uplink"), "anna", made.pk, made.edition)
 
     def test_order_decides(self, switch):
         described(switch)
@@ -138,14 +138,14 @@ class TestSources:
             services.change_device(switch.pk, 2, "anna", label_template="{room}")
 
     def test_a_profiles_template_serves_where_the_device_has_none(self, switch):
-        profiles.save(ProfileTold("Fernhall", prefixes=["1.3.6.1.4.1.32473.1"], label_template="{name}"), "anna")
+        profiles.save(ProfileSpec("Fernhall", prefixes=["1.3.6.1.4.1.32473.1"], label_template="{name}"), "anna")
         assert [port.label for port in described(switch)] == ["g1", "x1", "tun1"]
         assert labelling.explain(switch.interfaces.get(if_index=1).pk).label_by == "the profile's template"
 
 
 class TestProfiles:
     def told(self, **more):
-        return ProfileTold("Fernhall", "switch", ["1.3.6.1.4.1.32473.1"], **more)
+        return ProfileSpec("Fernhall", "switch", ["1.3.6.1.4.1.32473.1"], **more)
 
     def test_a_device_is_recognised_when_it_is_described(self, switch):
         made = profiles.save(self.told(interval_s=120, tables=["interfaces"]), "anna")
@@ -157,7 +157,7 @@ class TestProfiles:
 
     def test_what_somebody_chose_stays(self, switch):
         profiles.save(self.told(), "anna")
-        other = profiles.save(ProfileTold("Other", "server"), "anna")
+        other = profiles.save(ProfileSpec("Other", "server"), "anna")
         services.change_device(switch.pk, 1, "anna", profile=other.pk)
         described(Device.objects.get(pk=switch.pk))
         switch.refresh_from_db()
@@ -228,9 +228,9 @@ class TestProfiles:
         plain = {"unit": "", "scale": 1.0, "counts": False, "text": False}
         more = {**more, "objects": [{**plain, **each} for each in more.get("objects", [])]}
         with pytest.raises(ValueError, match=said):
-            profiles.save(ProfileTold(**{"name": "x", **more}), "anna")
+            profiles.save(ProfileSpec(**{"name": "x", **more}), "anna")
         with pytest.raises(ConditionError):
-            profiles.save(ProfileTold("x", condition="sys_descr has x"), "anna")
+            profiles.save(ProfileSpec("x", condition="sys_descr has x"), "anna")
 
 
 def test_a_new_installation_knows_the_usual_kinds(django_db_blocker):
@@ -239,9 +239,9 @@ def test_a_new_installation_knows_the_usual_kinds(django_db_blocker):
 
     first = import_module("lumtar.domain.inventory.migrations.0006_first_profiles_and_label_rules")
     for name, kind, condition in first.PROFILES:
-        profiles.save(ProfileTold(name, kind, condition=condition), "")
+        profiles.save(ProfileSpec(name, kind, condition=condition), "")
     for name, condition, role in first.LABEL_RULES:
-        labelling.save_rule(RuleTold(name, condition, role), "")
+        labelling.save_rule(LabelRuleSpec(name, condition, role), "")
     device = services.add_device("127.0.0.8", port=1161, kind="v2c", secret={"community": "word"})
     assert [port.role for port in described(device)] == ["access", "uplink", "tunnel"]
     assert Device.objects.get(pk=device.pk).profile.kind == "switch"

@@ -6,8 +6,8 @@ import pytest
 import yaml
 from django.core.management import CommandError, call_command
 
-from lumtar.domain.inventory import credentials, labelling, profiles
-from lumtar.domain.inventory.models import Credential, LabelRule, Profile, Site
+from lumtar.domain.inventory import credentials, groups, labelling, profiles
+from lumtar.domain.inventory.models import Credential, Group, LabelRule, Profile, Site
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.setup.text import apply, written
 from lumtar.domain.sweeps import admission
@@ -22,10 +22,10 @@ def county():
     """One entry of each section."""
     Site.objects.create(name="Depot")
     made = credentials.create("County", "v2c", {"community": "a-secret-word"}, ["Depot"])
-    profile = profiles.save(profiles.ProfileTold("County switch", "switch", ["1.3.6.1.4.1.32473"], interval_s=120), "")
-    labelling.save_rule(labelling.RuleTold("Floors", 'label like "Floor*"', "access", tags={"floor": "2"}), "")
-    sweeps.save(sweeps.SweepTold("Depot", "10.20.0.0/24", site="Depot", credentials=[made.pk], every_s=3600), "")
-    admission.save(admission.RuleTold("All", "", "add", "Depot", profile=profile.pk, credential=made.pk), "")
+    profile = profiles.save(profiles.ProfileSpec("County switch", "switch", ["1.3.6.1.4.1.32473"], interval_s=120), "")
+    labelling.save_rule(labelling.LabelRuleSpec("Floors", 'label like "Floor*"', "access", tags={"floor": "2"}), "")
+    sweeps.save(sweeps.SweepSpec("Depot", "10.20.0.0/24", site="Depot", credentials=[made.pk], every_s=3600), "")
+    admission.save(admission.AdmissionRuleSpec("All", "", "add", "Depot", profile=profile.pk, credential=made.pk), "")
 
 
 def everything():
@@ -53,6 +53,17 @@ def test_it_comes_back_after_everything_was_deleted(county):
     assert AdmissionRule.objects.get().profile.interval_s == 120
 
 
+def test_groups_in_groups_come_back_also_from_an_export_of_an_earlier_version():
+    inner = groups.save(groups.GroupSpec("Inner", "role is wan"), "anna")
+    groups.save(groups.GroupSpec("Outer", subgroups=[inner.pk]), "anna")
+    text = written()
+    for written_then in (text, text.replace("subgroups:", "parts:")):
+        Group.objects.all().delete()
+        assert not apply(written_then, "anna").problems
+        assert [each.name for each in Group.objects.get(name="Outer").subgroups.all()] == ["Inner"]
+        assert written() == text
+
+
 def test_a_change_says_field_by_field_what_it_was(county):
     text = written().replace("interval_s: 120", "interval_s: 300").replace("floor: '2'", "floor: '3'")
     said = [f"{change.section}: {change.name}: {change.words}" for change in apply(text, "anna").changes]
@@ -63,7 +74,7 @@ def test_a_change_says_field_by_field_what_it_was(county):
 
 
 def test_what_is_not_named_stays_and_the_order_is_taken(county):
-    labelling.save_rule(labelling.RuleTold("Rest", role="access"), "")
+    labelling.save_rule(labelling.LabelRuleSpec("Rest", role="access"), "")
     text = "label_rules:\n- name: Rest\n- name: Floors\n"
     before = LabelRule.objects.count()
     changes = apply(text, "anna").changes

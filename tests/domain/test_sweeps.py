@@ -10,10 +10,10 @@ from lumtar.domain.inventory.models import Device, DeviceState, Profile
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.editing import Stale
 from lumtar.domain.sweeps import admission, results, services
-from lumtar.domain.sweeps.admission import RuleTold
+from lumtar.domain.sweeps.admission import AdmissionRuleSpec
 from lumtar.domain.sweeps.models import AdmissionRule, Finding, Run, Sweep
 from lumtar.domain.sweeps.results import Book, Found
-from lumtar.domain.sweeps.services import SweepTold
+from lumtar.domain.sweeps.services import SweepSpec
 
 pytestmark = pytest.mark.django_db
 SAID = {
@@ -33,7 +33,7 @@ def device():
 
 @pytest.fixture
 def sweep(device):
-    return services.save(SweepTold("Depot", "10.20.0.0/24", site="Depot"), "anna")
+    return services.save(SweepSpec("Depot", "10.20.0.0/24", site="Depot"), "anna")
 
 
 def book(sweep):
@@ -73,23 +73,23 @@ class TestKeeping:
     )
     def test_a_wrong_sweep_is_refused(self, device, more, said):
         with pytest.raises(ValueError, match=said):
-            services.save(SweepTold(**{"name": "x", "ranges": "10.20.0.0/24", **more}), "anna")
+            services.save(SweepSpec(**{"name": "x", "ranges": "10.20.0.0/24", **more}), "anna")
         assert not Sweep.objects.exists()
 
     def test_without_credentials_there_is_nothing_to_ask(self):
         with pytest.raises(ValueError, match="there is no credential to try"):
-            services.save(SweepTold("x", "10.0.0.1", icmp=False), "anna")
+            services.save(SweepSpec("x", "10.0.0.1", icmp=False), "anna")
 
     def test_the_estimate_says_what_is_shared_with_others(self, sweep):
-        found = services.estimate(SweepTold("Other", "10.20.0.128/25", tries=1, per_second=10))
+        found = services.estimate(SweepSpec("Other", "10.20.0.128/25", tries=1, per_second=10))
         assert (found.addresses, found.packets, found.longest_s) == (126, 2, 27.0)
         assert found.remarks == ["126 of them are swept by Depot too; nothing is added twice."]
-        assert services.estimate(SweepTold("Depot", "10.20.0.0/24"), sweep.pk).remarks == []
+        assert services.estimate(SweepSpec("Depot", "10.20.0.0/24"), sweep.pk).remarks == []
 
     def test_the_second_editor_is_told(self, sweep):
-        services.save(SweepTold("Depot", "10.20.0.0/24"), "bert", sweep.pk, 1)
+        services.save(SweepSpec("Depot", "10.20.0.0/24"), "bert", sweep.pk, 1)
         with pytest.raises(Stale, match="bert changed this meanwhile"):
-            services.save(SweepTold("Depot 2", "10.20.0.0/24"), "anna", sweep.pk, 1)
+            services.save(SweepSpec("Depot 2", "10.20.0.0/24"), "anna", sweep.pk, 1)
 
     def test_it_runs_once_at_a_time_and_can_be_stopped(self, sweep):
         run = services.start(sweep.pk, "anna")
@@ -108,7 +108,7 @@ class TestKeeping:
 
     def test_what_is_due_is_started_and_what_was_left_is_given_up(self, sweep):
         now = timezone.now()
-        services.save(SweepTold("Depot", "10.20.0.0/24", every_s=3600), "anna", sweep.pk, 1)
+        services.save(SweepSpec("Depot", "10.20.0.0/24", every_s=3600), "anna", sweep.pk, 1)
         assert services.start_due(now) == []
         assert services.start_due(now + timedelta(hours=2)) == ["Depot"]
         Run.objects.update(state="running", beat_at=now)
@@ -175,7 +175,7 @@ class TestFinding:
         assert Finding.objects.count() == 1
 
     def test_what_was_lost_for_long_is_retired_and_never_silently(self, sweep, device):
-        services.save(SweepTold("Depot", "10.20.0.0/24", retire_after_days=7), "anna", sweep.pk, 1)
+        services.save(SweepSpec("Depot", "10.20.0.0/24", retire_after_days=7), "anna", sweep.pk, 1)
         sweep.refresh_from_db()
         found = book(sweep)
         found.take(Found("10.20.0.2", ("icmp",)))
@@ -201,8 +201,8 @@ class TestAdmission:
     def test_the_first_rule_that_holds_decides(self, sweep, device):
         profile = Profile.objects.create(name="County switch", tables=["interfaces"])
         given = {"site": "Alderwick", "groups": ["new"], "tags": {"by": "sweep"}, "profile": profile.pk}
-        admission.save(RuleTold("No printers", 'sys_descr like "*printer*"', "ignore"), "anna")
-        admission.save(RuleTold("Switches", "answered has snmp", "add", interval_s=300, **given), "anna")
+        admission.save(AdmissionRuleSpec("No printers", 'sys_descr like "*printer*"', "ignore"), "anna")
+        admission.save(AdmissionRuleSpec("Switches", "answered has snmp", "add", interval_s=300, **given), "anna")
         found = book(sweep)
         added = found.take(snmp("10.20.0.10", device))
         ignored = found.take(snmp("10.20.0.11", device, serial="P1P2P3", sys_descr="a Printer", base_mac=""))
@@ -227,7 +227,7 @@ class TestAdmission:
 
     def test_what_cannot_be_added_is_held_with_the_reason(self, sweep, device):
         Device.objects.update(serial="ZZ99YY88", maker="Fernhall")
-        admission.save(RuleTold("All", "", "add"), "anna")
+        admission.save(AdmissionRuleSpec("All", "", "add"), "anna")
         found = book(sweep).take(snmp("10.20.0.2", device))
         assert found.decision == "hold" and "There is a device at 10.20.0.2 port 161 already: known-1" in found.words
 
@@ -237,7 +237,7 @@ class TestAdmission:
         second = found.take(Found("10.20.0.12", ("tcp",), tcp_port=22))
         end(found)
         admission.decide_oneself(first.pk, "ignore", "anna")
-        admission.save(RuleTold("All", "", "add"), "anna")
+        admission.save(AdmissionRuleSpec("All", "", "add"), "anna")
         assert book(sweep).take(snmp("10.20.0.10", device)).decision == "ignore"
         added = admission.decide_oneself(second.pk, "add", "anna", site="Saltby")
         assert (added.device.way, added.device.port, added.device.site.name) == ("tcp", 22, "Saltby")
@@ -251,22 +251,22 @@ class TestAdmission:
         found.take(snmp("10.20.0.10", device))
         end(found)
         assert [(would.outcome, would.rule) for would in admission.dry_run()] == [("hold", "no rule")]
-        told = RuleTold("Switches", 'sys_descr like "*switch*" and address in 10.20.0.0/16', "add")
+        told = AdmissionRuleSpec("Switches", 'sys_descr like "*switch*" and address in 10.20.0.0/16', "add")
         assert [(would.outcome, would.rule) for would in admission.dry_run(told)] == [("add", "Switches")]
         kept = admission.save(told, "anna")
-        changed = RuleTold("Switches", 'sys_descr like "*router*"', "ignore")
+        changed = AdmissionRuleSpec("Switches", 'sys_descr like "*router*"', "ignore")
         assert [would.outcome for would in admission.dry_run(changed, kept.pk)] == ["hold"]
         assert Device.objects.count() == 1
 
     @pytest.mark.parametrize(
         ("told", "said"),
         [
-            (RuleTold(""), "1 to 80 characters"),
-            (RuleTold("x", outcome="burn"), "is one of: add, hold, ignore"),
-            (RuleTold("x", "speed > 1"), "is no field"),
-            (RuleTold("x", interval_s=1), "The interval must be"),
-            (RuleTold("x", profile=999), "no such profile"),
-            (RuleTold("x", groups=["g" * 81]), "at most 80"),
+            (AdmissionRuleSpec(""), "1 to 80 characters"),
+            (AdmissionRuleSpec("x", outcome="burn"), "is one of: add, hold, ignore"),
+            (AdmissionRuleSpec("x", "speed > 1"), "is no field"),
+            (AdmissionRuleSpec("x", interval_s=1), "The interval must be"),
+            (AdmissionRuleSpec("x", profile=999), "no such profile"),
+            (AdmissionRuleSpec("x", groups=["g" * 81]), "at most 80"),
         ],
     )
     def test_a_wrong_rule_is_refused(self, told, said):
@@ -274,7 +274,7 @@ class TestAdmission:
             admission.save(told, "anna")
 
     def test_rules_are_ordered_and_deleted(self):
-        first, second = (admission.save(RuleTold(name), "anna") for name in "AB")
+        first, second = (admission.save(AdmissionRuleSpec(name), "anna") for name in "AB")
         admission.reorder([second.pk, first.pk], "anna")
         admission.delete(first.pk, "anna")
         assert [rule.name for rule in AdmissionRule.objects.all()] == ["B"]

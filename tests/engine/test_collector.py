@@ -28,7 +28,7 @@ from lumtar.domain.inventory.models import (
     PollRequest,
     Profile,
 )
-from lumtar.domain.inventory.profiles import ProfileTold
+from lumtar.domain.inventory.profiles import ProfileSpec
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.models import Process
@@ -269,7 +269,7 @@ async def test_a_profile_that_was_made_while_no_collector_ran_is_given(stand_in,
     async with collecting():
         await eventually(lambda: len(rated()) >= 1)
     enterprise = (await Device.objects.aget()).sys_object_id
-    await sync_to_async(profiles.save)(ProfileTold("Of this test", prefixes=[enterprise]), "anna")
+    await sync_to_async(profiles.save)(ProfileSpec("Of this test", prefixes=[enterprise]), "anna")
     async with collecting():
         await eventually(lambda: Device.objects.filter(profile__name="Of this test").exists())
     assert described == [device.address] * 2

@@ -7,9 +7,9 @@ from asgiref.sync import sync_to_async
 
 from lab.mib import scalar, text
 from lumtar.domain.inventory import labelling, profiles
-from lumtar.domain.inventory.labelling import RuleTold
+from lumtar.domain.inventory.labelling import LabelRuleSpec
 from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface
-from lumtar.domain.inventory.profiles import ProfileTold
+from lumtar.domain.inventory.profiles import ProfileSpec
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings.models import ComponentReading
 from lumtar.wire import ber
@@ -44,7 +44,7 @@ async def test_extra_objects_are_read_counted_and_scaled(stand_in):
         scalar(f"{OWN}.3", lambda at: [text("38.5 min")]),
     ]
     device.mib = type(device.mib)([*device.mib.columns, *own])
-    told = ProfileTold("Fernhall", "switch", ["1.3.6.1.4.1.32473.1"], tables=["interfaces"], objects=OBJECTS)
+    told = ProfileSpec("Fernhall", "switch", ["1.3.6.1.4.1.32473.1"], tables=["interfaces"], objects=OBJECTS)
     await sync_to_async(profiles.save)(told, "anna")
     await adding(stand_in)
     async with collecting():
@@ -64,12 +64,12 @@ async def test_extra_objects_are_read_counted_and_scaled(stand_in):
 
 
 async def test_a_profile_that_is_changed_for_all_is_read_from_the_next_poll_on(stand_in):
-    told = ProfileTold("Fernhall", "switch", ["1.3.6.1.4.1.32473.1"], tables=["interfaces"])
+    told = ProfileSpec("Fernhall", "switch", ["1.3.6.1.4.1.32473.1"], tables=["interfaces"])
     made = await sync_to_async(profiles.save)(told, "anna")
     await adding(stand_in)
     async with collecting():
         await eventually(lambda: Device.objects.filter(profile=made).exists())
-        wanted = ProfileTold(told.name, told.kind, told.prefixes, tables=["interfaces", "processors"])
+        wanted = ProfileSpec(told.name, told.kind, told.prefixes, tables=["interfaces", "processors"])
         await sync_to_async(profiles.save)(wanted, "anna", made.pk, 1, for_all=True)
         await eventually(
             lambda: Component.objects.filter(kind="processor").exists() and ComponentReading.objects.exists()
@@ -77,8 +77,8 @@ async def test_a_profile_that_is_changed_for_all_is_read_from_the_next_poll_on(s
 
 
 async def test_an_access_ports_ups_and_downs_are_not_news(stand_in):
-    await sync_to_async(labelling.save_rule)(RuleTold("Uplinks", 'label is "Uplink"', role="uplink"), "anna")
-    await sync_to_async(labelling.save_rule)(RuleTold("Rest", role="access"), "anna")
+    await sync_to_async(labelling.save_rule)(LabelRuleSpec("Uplinks", 'label is "Uplink"', role="uplink"), "anna")
+    await sync_to_async(labelling.save_rule)(LabelRuleSpec("Rest", role="access"), "anna")
     await adding(stand_in)
     async with collecting():
         await eventually(

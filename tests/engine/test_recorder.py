@@ -122,6 +122,12 @@ def test_changed_rules_keep_what_they_remember(recorder, device):
     assert remembered(batch) == {(9, 71): 2, (9, 72): 2}, "only what changed"
 
 
+def test_a_rule_changed_by_other_means_than_a_person_is_taken_over(recorder, device):
+    assert not recorder.take([answer(device, 0, 60)]).transitions
+    recorder.renew_rules([rule(pk=1, limit=50, clear=40, times=1)])
+    assert [each.qualifier for each in recorder.take([answer(device, 1, 60)]).transitions] == ["1", "1"]
+
+
 def test_what_stood_before_a_restart_is_not_raised_again(recorder, device):
     recorder.watch.bring_back("interface", Pairs.joined([]), [(1, 71, 4)], {}, {71: 7, 72: 7})
     found = [each.resource for minute in range(5) for each in recorder.take([answer(device, minute, 95)]).transitions]

@@ -12,9 +12,9 @@ from lab.device import Device as StandIn
 from lumtar.domain.inventory.credentials import create
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.sweeps import admission, services
-from lumtar.domain.sweeps.admission import RuleTold
+from lumtar.domain.sweeps.admission import AdmissionRuleSpec
 from lumtar.domain.sweeps.models import Finding, Run
-from lumtar.domain.sweeps.services import SweepTold
+from lumtar.domain.sweeps.services import SweepSpec
 from lumtar.engine import sweeping
 from lumtar.engine.sweeping import Pace
 from tests.conftest import free_port
@@ -52,7 +52,7 @@ def sweep(port, addresses, **more):
     create("Wrong word", "v2c", {"community": "not-this"})
     create("Right word", "v2c", {"community": COMMUNITY})
     told = {"icmp": False, "port": port, "timeout_s": 0.2, "tries": 1, "per_second": 400, **more}
-    return services.save(SweepTold("Depot", "\n".join(addresses), **told), "anna")
+    return services.save(SweepSpec("Depot", "\n".join(addresses), **told), "anna")
 
 
 async def run(made):
@@ -64,7 +64,7 @@ async def run(made):
 async def test_a_sweep_finds_each_box_once_and_adds_it_by_its_rule(boxes):
     port, addresses, silent = boxes
     made = await sweep(port, [*addresses, *silent])
-    await sync_to_async(admission.save)(RuleTold("Ours", 'sys_name like "tst-*"', "add", site="Depot"), "anna")
+    await sync_to_async(admission.save)(AdmissionRuleSpec("Ours", 'sys_name like "tst-*"', "add", site="Depot"), "anna")
     ended = await run(made)
     assert (ended.state, ended.total, ended.done, ended.answered) == ("done", 34, 34, 4)
     # Two credentials for the silent; the first of them is silence at the others too.

@@ -149,8 +149,8 @@ def test_ports_and_devices(client, network):
 def test_one_device(client, network):
     told = get(client, f"devices/{network[0].pk}")
     assert told["row"]["reach"] == "answers" and told["credential"] == "SNMP v2c"
-    assert told["parts"][0]["value"] == 17.0
-    parts = get(client, f"devices/{network[0].pk}/parts")["parts"]
+    assert told["components"][0]["value"] == 17.0
+    parts = get(client, f"devices/{network[0].pk}/components")["components"]
     assert {part["name"] for part in parts} == {"Processor 1", "Round trip"}
     assert '"word"' not in json.dumps(told)
 
@@ -305,5 +305,5 @@ def test_alarm_rows_name_no_more_than_they_should(client, network):
     assert Alarm.objects.count() == 2
     assert set(get(client, "alarms")["rows"][0]) == {
         "id", "type", "resource", "label", "site", "page", "device_id", "interface_id", "severity", "text", "changed_at",
-        "raised_at", "rule", "told_count", "told", "mail_state",
+        "raised_at", "rule", "notified_count", "notified", "mail_state",
     }  # fmt: skip

@@ -51,7 +51,7 @@ def test_wrong_groups_are_answered_in_words(client, network):
     one = Group.objects.get()
     body = {"name": "One", "edition": one.edition + 1}
     assert is_problem(client.put(f"/api/v1/groups/{one.pk}", body, "application/json"), 409, "changed this meanwhile")
-    itself = {"name": "One", "edition": one.edition, "parts": [one.pk]}
+    itself = {"name": "One", "edition": one.edition, "subgroups": [one.pk]}
     assert (
         "cannot contain itself" in client.put(f"/api/v1/groups/{one.pk}", itself, "application/json").json()["detail"]
     )

@@ -38,6 +38,6 @@ class Admission:
     outcome: Outcome
 
 
-def admit(found: Mapping[str, Any], rules: Sequence[Admission]) -> Admission | None:
+def admit(box: Mapping[str, Any], rules: Sequence[Admission]) -> Admission | None:
     """The first rule that holds for what was found; None leaves it to a person."""
-    return next((rule for rule in rules if rule.condition(found)), None)
+    return next((rule for rule in rules if rule.condition(box)), None)

@@ -21,29 +21,29 @@ WEAK_AUTH = {"md5": "MD5", "sha1": "SHA-1"}
 
 def community_advice(community: str) -> list[str]:
     """What to mend about a community of version 1 or 2c."""
-    found = ["Version 1 and 2c send the community unencrypted; version 3 does not."]
+    advice = ["Version 1 and 2c send the community unencrypted; version 3 does not."]
     if community.strip().lower() in DEFAULT_COMMUNITIES:
-        found.insert(0, "This community is a well-known default: whoever reaches the device can read it.")
-    found += blanks_advice("The community", community)
-    return found
+        advice.insert(0, "This community is a well-known default: whoever reaches the device can read it.")
+    advice += blanks_advice("The community", community)
+    return advice
 
 
 def user_advice(auth: str, priv: str, passwords: dict[str, str]) -> list[str]:
     """What to mend about a version 3 user; ``passwords`` by the word they are called by."""
-    found = []
+    advice = []
     if not auth:
-        found.append("Without authentication anybody can pose as this user.")
+        advice.append("Without authentication anybody can pose as this user.")
     elif auth in WEAK_AUTH:
-        found.append(f"{WEAK_AUTH[auth]} is outdated; choose SHA-256 or better where the device has it (RFC 7860).")
+        advice.append(f"{WEAK_AUTH[auth]} is outdated; choose SHA-256 or better where the device has it (RFC 7860).")
     if auth and not priv:
-        found.append("Without privacy everything that is read travels in the clear.")
+        advice.append("Without privacy everything that is read travels in the clear.")
     if priv == "des":
-        found.append("DES is broken; choose AES where the device has it (RFC 3826).")
+        advice.append("DES is broken; choose AES where the device has it (RFC 3826).")
     if auth and priv and len(set(passwords.values())) < len(passwords):
-        found.append("Authentication and privacy have the same password.")
+        advice.append("Authentication and privacy have the same password.")
     for word, password in passwords.items():
-        found += blanks_advice(f"The {word} password", password)
-    return found
+        advice += blanks_advice(f"The {word} password", password)
+    return advice
 
 
 def blanks_advice(what: str, word: str) -> list[str]:

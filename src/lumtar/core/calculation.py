@@ -55,16 +55,16 @@ def of_rate(
     speed_bps, source : the speed that was in force, bits per second
     """
     known = Flag(flags)
-    told = remarks(flags)
+    words = remarks(flags)
     bps = rates.bps(octets, elapsed_ms)
     if known & VOID or bps is None:
-        return Calculation("no rate", told or ["nothing was counted"])
+        return Calculation("no rate", words or ["nothing was counted"])
     wide = Flag.NARROW not in known
     counter = f"if{'HC' if wide else ''}{direction.capitalize()}Octets.{index}"
     lines = [
         f"{octets:,} octets counted in {elapsed_ms / 1000:.2f} s × 8",
-        f"{64 if wide else 32}-bit counter {counter}" + ("" if told else ", no wrap, no restart"),
-        *told,
+        f"{64 if wide else 32}-bit counter {counter}" + ("" if words else ", no wrap, no restart"),
+        *words,
     ]
     if speed_bps > 0:
         lines.append(f"= {100 * bps / speed_bps:.1f} % of {rate(speed_bps)}, {SOURCE_WORDS[source]}")
@@ -104,18 +104,18 @@ def of_sum(
     measured = sums["readings"] - sums["void_readings"]
     # Polls may have been rarer then than they are now: what counts is the time that nothing covers.
     missing = max(0, round(missing_s / interval_s))
-    told = f"sum of {sums['readings']:,} {'reading' if sums['readings'] == 1 else 'readings'}, {measured:,} measured"
+    words = f"sum of {sums['readings']:,} {'reading' if sums['readings'] == 1 else 'readings'}, {measured:,} measured"
     if missing:
-        told += f", {missing:,} missing"
-        told += " because of: " + "; ".join(reasons) if reasons else ", for which no reason is on record"
+        words += f", {missing:,} missing"
+        words += " because of: " + "; ".join(reasons) if reasons else ", for which no reason is on record"
     kept = [] if level == "readings" else [f"kept as sums over {level}"]
     octets, elapsed_ms = sums[f"{direction}_octets"], sums["elapsed_ms"]
     bridged = sums[f"bridged_{direction}_octets"]
     across = [f"{bridged:,} octets more across gaps: in the volume, not in the rate"] if bridged else []
     bps = rates.bps(octets, elapsed_ms)
     if bps is None:
-        return Calculation("no rate", [told, *across, *kept])
-    lines = [f"{octets:,} octets counted in {elapsed_ms / 1000:,.0f} s × 8", told, *across, *kept]
+        return Calculation("no rate", [words, *across, *kept])
+    lines = [f"{octets:,} octets counted in {elapsed_ms / 1000:,.0f} s × 8", words, *across, *kept]
     if speed_bps > 0:
         lines.append(f"= {100 * bps / speed_bps:.1f} % of {rate(speed_bps)}, {SOURCE_WORDS[source]}")
     return Calculation(rate(bps), lines)

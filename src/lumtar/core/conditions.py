@@ -119,7 +119,7 @@ def understand(text: str, fields: Iterable[Field]) -> Condition:
         raise ConditionError(f"A condition has at most {LONGEST:,} characters.")
     if not text.strip():
         return Condition("", Both(()), lambda values: True)
-    tree = _Parser(text, {field.name: field for field in fields}).whole()
+    tree = _Parser(text, {field.name: field for field in fields}).parse()
     return Condition(text.strip(), tree, _test_of(tree))
 
 
@@ -153,7 +153,7 @@ class _Parser:
 
     def _split(self) -> list[tuple[str, bool, int]]:
         """Tokens: the text, whether it stood in quotes, and where."""
-        found, at = [], 0
+        tokens, at = [], 0
         end = len(self._text.rstrip())
         while at < end:
             match = _TOKEN.match(self._text, at)
@@ -161,9 +161,9 @@ class _Parser:
                 raise ConditionError(f"The quotation mark at character {self._text.index(chr(34), at) + 1} has no end.")
             quoted = match["text"] is not None
             word = match["text"][1:-1] if quoted else match["sign"] or match["word"]
-            found.append((word, quoted, match.start(match.lastgroup or 0) + 1))
+            tokens.append((word, quoted, match.start(match.lastgroup or 0) + 1))
             at = match.end()
-        return found
+        return tokens
 
     def _peek(self) -> str:
         """The next word as it steers the grammar; what is quoted never does."""
@@ -177,7 +177,7 @@ class _Parser:
         self._at += 1
         return self._tokens[self._at - 1]
 
-    def whole(self) -> Tree:
+    def parse(self) -> Tree:
         tree = self._either()
         if self._at < len(self._tokens):
             word, _, at = self._tokens[self._at]
@@ -238,14 +238,14 @@ class _Parser:
         if self._peek() != "(":
             return [self._value()]
         self._at += 1
-        found = [self._value()]
+        values = [self._value()]
         while self._peek() == ",":
             self._at += 1
-            found.append(self._value())
+            values.append(self._value())
         if self._peek() != ")":
             raise ConditionError("A list of values has no closing parenthesis.")
         self._at += 1
-        return found
+        return values
 
     def _value(self) -> str:
         word, quoted, at = self._take("a value")
@@ -258,9 +258,9 @@ def _compare(field: Field, verb: str, value: str) -> Callable[[Any], bool]:
     match field.kind:
         case Kind.TEXT:
             if verb == "is":
-                return lambda found: str(found or "").casefold() == value.casefold()
+                return lambda actual: str(actual or "").casefold() == value.casefold()
             pattern = re.compile(translate(value.casefold().replace("[", "[[]")))
-            return lambda found: pattern.match(str(found or "").casefold()) is not None
+            return lambda actual: pattern.match(str(actual or "").casefold()) is not None
         case Kind.NUMBER:
             return _compare_number(field, verb, value)
         case Kind.OID:
@@ -268,7 +268,7 @@ def _compare(field: Field, verb: str, value: str) -> Callable[[Any], bool]:
         case Kind.ADDRESS:
             return _compare_address(field, verb, value)
         case Kind.WORDS:
-            return lambda found: value.casefold() in (found or ())
+            return lambda actual: value.casefold() in (actual or ())
 
 
 def quantity(text: str) -> float | None:
@@ -282,13 +282,13 @@ def _compare_number(field: Field, verb: str, value: str) -> Callable[[Any], bool
     if limit is None:
         raise ConditionError(f"“{field.name}” is a number: write it like 100M or 2.5G, not “{value[:40]}”.")
     signs: dict[str, Callable[[float], bool]] = {
-        "is": lambda found: found == limit,
-        "<": lambda found: found < limit,
-        "<=": lambda found: found <= limit,
-        ">": lambda found: found > limit,
-        ">=": lambda found: found >= limit,
+        "is": lambda actual: actual == limit,
+        "<": lambda actual: actual < limit,
+        "<=": lambda actual: actual <= limit,
+        ">": lambda actual: actual > limit,
+        ">=": lambda actual: actual >= limit,
     }
-    return lambda found: found is not None and signs[verb](found)
+    return lambda actual: actual is not None and signs[verb](actual)
 
 
 def _compare_oid(field: Field, verb: str, value: str) -> Callable[[Any], bool]:
@@ -296,8 +296,8 @@ def _compare_oid(field: Field, verb: str, value: str) -> Callable[[Any], bool]:
     if not re.fullmatch(r"\d+(\.\d+)*", wanted):
         raise ConditionError(f"“{field.name}” is an object identifier, like 1.3.6.1.4.1.32473, not “{value[:40]}”.")
     if verb == "is":
-        return lambda found: found == wanted
-    return lambda found: is_under(found or "", wanted)
+        return lambda actual: actual == wanted
+    return lambda actual: is_under(actual or "", wanted)
 
 
 def is_under(oid: str, prefix: str) -> bool:
@@ -313,8 +313,8 @@ def _compare_address(field: Field, verb: str, value: str) -> Callable[[Any], boo
     if verb == "is" and network.num_addresses > 1:
         raise ConditionError(f"“{value[:60]}” is a prefix: write “{field.name} in {value[:60]}”.")
 
-    def within(found: Any) -> bool:
-        return any(_is_within(each, network) for each in ([found] if isinstance(found, str) else found or ()))
+    def within(actual: Any) -> bool:
+        return any(_is_within(each, network) for each in ([actual] if isinstance(actual, str) else actual or ()))
 
     return within
 

@@ -118,7 +118,7 @@ def check_tags(text: str) -> dict[str, str]:
     ------
     Refusal
     """
-    found = {}
+    tags_read = {}
     for part in (part.strip() for part in text.split(";")):
         if not part:
             continue
@@ -127,8 +127,8 @@ def check_tags(text: str) -> dict[str, str]:
             raise Refusal(f"A tag is written key=value; {part!r} is not.")
         if len(key) > 60 or len(value) > 200:
             raise Refusal(f"The tag {key[:20]!r} is longer than 60 and 200 characters.")
-        found[key] = value
-    return found
+        tags_read[key] = value
+    return tags_read
 
 
 def read_list(text: str, own_fields: Iterable[str] = (), known: Mapping[str, Iterable[str]] | None = None) -> Listed:
@@ -176,18 +176,18 @@ def _header(cells: list[str], own: Mapping[str, str]) -> tuple[list[str], str]:
         if len(set(names) & set(COLUMNS)) >= 2:
             return [], "The header has no column called address."
         return [], ""
-    found = []
+    columns = []
     for name, cell in zip(names, cells, strict=True):
         if name in COLUMNS:
-            found.append(name)
+            columns.append(name)
         elif name in own:
-            found.append(f"own:{own[name]}")
+            columns.append(f"own:{own[name]}")
         else:
             known = ", ".join([*COLUMNS, *own.values()])
             return [], f"There is no column {cell.strip()!r}; there are {known}. Make it an own field first."
-    if twice := next((name for name in found if found.count(name) > 1), ""):
+    if twice := next((name for name in columns if columns.count(name) > 1), ""):
         return [], f"The column {twice.removeprefix('own:')} stands there twice."
-    return found, ""
+    return columns, ""
 
 
 def _plain(number: int, text: str) -> Line:

@@ -42,27 +42,27 @@ def read_csv(
     oldest, newest : readings from here to there can be stored
     """
     reader = DictReader(lines)
-    found = Imported([], [])
+    imported = Imported([], [])
     try:
         missing = [name for name in (*PORT, *READING) if name not in (reader.fieldnames or ())]
     except CsvError as error:
-        found.problems.append((1, f"it is no CSV: {error}"))
-        return found
+        imported.problems.append((1, f"it is no CSV: {error}"))
+        return imported
     if missing:
         header = ", ".join(reader.fieldnames or ()) or "nothing"
-        found.problems.append((1, f"the header lacks {', '.join(missing)}; it reads: {header[:200]}"))
-        return found
+        imported.problems.append((1, f"the header lacks {', '.join(missing)}; it reads: {header[:200]}"))
+        return imported
     try:
         for line in reader:
             try:
-                found.rows.append(_reading(line, ports, oldest, newest))
+                imported.rows.append(_reading(line, ports, oldest, newest))
             except ValueError as error:
-                found.problems.append((reader.line_num, str(error)))
-                if len(found.problems) >= MOST_PROBLEMS:
+                imported.problems.append((reader.line_num, str(error)))
+                if len(imported.problems) >= MOST_PROBLEMS:
                     break
     except CsvError as error:
-        found.problems.append((reader.line_num + 1, f"it is no CSV: {error}"))
-    return found
+        imported.problems.append((reader.line_num + 1, f"it is no CSV: {error}"))
+    return imported
 
 
 def _reading(
@@ -88,21 +88,21 @@ def _reading(
     return number, at.timestamp(), tuple(values.values())
 
 
-def _moment(told: str) -> datetime:
+def _moment(text: str) -> datetime:
     try:
-        at = datetime.fromisoformat(told)
+        at = datetime.fromisoformat(text)
     except ValueError:
-        raise Refusal(f"{told!r} is not a time; write 2026-11-20T12:00:00+00:00") from None
+        raise Refusal(f"{text!r} is not a time; write 2026-11-20T12:00:00+00:00") from None
     if at.tzinfo is None:
-        raise Refusal(f"{told!r} has no time zone; write +00:00 behind it for UTC")
+        raise Refusal(f"{text!r} has no time zone; write +00:00 behind it for UTC")
     return at.astimezone(UTC)
 
 
-def _count(name: str, told: str | None) -> int:
+def _count(name: str, text: str | None) -> int:
     try:
-        value = int(told or "")
+        value = int(text or "")
     except ValueError:
-        raise Refusal(f"{name} is not a whole number: {told!r}") from None
+        raise Refusal(f"{name} is not a whole number: {text!r}") from None
     if not 0 <= value <= LIMITS[name]:
         raise Refusal(f"{name} must be between 0 and {LIMITS[name]:,}, not at {value:,}")
     return value

@@ -90,8 +90,8 @@ def trends(values: Floats) -> Trends:
         level = np.where(enough, _highest(shape), np.nan)
         place = (length - 1 - np.arange(length)) % WEEK
         spread = np.where(enough, _median(np.abs(flat - shape[:, place])), np.nan)
-    told = [_verdict(*row) for row in zip(enough, slope, lowest, highest, level, spread, strict=True)]
-    return Trends(slope, lowest, highest, level, spread, days.astype(np.int64), told)
+    verdicts = [_verdict(*row) for row in zip(enough, slope, lowest, highest, level, spread, strict=True)]
+    return Trends(slope, lowest, highest, level, spread, days.astype(np.int64), verdicts)
 
 
 def _span(row: Floats) -> int:
@@ -101,17 +101,17 @@ def _span(row: Floats) -> int:
 
 def _median(rows: Floats) -> Floats:
     """Medians of what is known; NaN for rows of nothing, without numpy's warning."""
-    found = np.full(len(rows), np.nan)
+    medians = np.full(len(rows), np.nan)
     known = (~np.isnan(rows)).any(axis=1)
-    found[known] = np.nanmedian(rows[known], axis=1)
-    return found
+    medians[known] = np.nanmedian(rows[known], axis=1)
+    return medians
 
 
 def _highest(rows: Floats) -> Floats:
-    found = np.full(len(rows), np.nan)
+    highest = np.full(len(rows), np.nan)
     known = (~np.isnan(rows)).any(axis=1)
-    found[known] = np.nanmax(rows[known], axis=1)
-    return found
+    highest[known] = np.nanmax(rows[known], axis=1)
+    return highest
 
 
 def _slopes(values: Floats) -> tuple[Floats, Floats, Floats]:
@@ -119,8 +119,8 @@ def _slopes(values: Floats) -> tuple[Floats, Floats, Floats]:
     length = values.shape[1]
     pairs = [pair for weekday in range(min(WEEK, length)) for pair in combinations(range(weekday, length, WEEK), 2)]
     first, second = np.array(pairs).T
-    found = np.sort((values[:, second] - values[:, first]) / (second - first), axis=1)
-    pairs_known = (~np.isnan(found)).sum(axis=1)
+    slopes = np.sort((values[:, second] - values[:, first]) / (second - first), axis=1)
+    pairs_known = (~np.isnan(slopes)).sum(axis=1)
     variance = np.zeros(len(values))
     for weekday in range(WEEK):
         n = (~np.isnan(values[:, weekday::WEEK])).sum(axis=1)
@@ -131,7 +131,7 @@ def _slopes(values: Floats) -> tuple[Floats, Floats, Floats]:
     # NaN sorts behind everything, so the known slopes come first.
     low = np.clip(np.round((pairs_known - reach) / 2), 0, top).astype(np.int64)
     high = np.clip(np.round((pairs_known + reach) / 2), 0, top).astype(np.int64)
-    return _median(found), found[rows, low], found[rows, high]
+    return _median(slopes), slopes[rows, low], slopes[rows, high]
 
 
 def _verdict(enough: bool, slope: float, lowest: float, highest: float, level: float, spread: float) -> Verdict:
@@ -157,15 +157,15 @@ class Reached:
 
 def reached(level: float, slope: float, lowest: float, highest: float, speed: float) -> list[Reached]:
     """When the busiest weekday reaches each of SHARES of a speed, as far as it does within FARTHEST_DAYS."""
-    found = []
+    crossings = []
     for share in SHARES:
         wanted = share / 100 * speed - level
         if wanted <= 0:
-            found.append(Reached(share, 0, 0, 0))
+            crossings.append(Reached(share, 0, 0, 0))
             continue
         days, earliest, latest = (wanted / each if each > 0 else np.inf for each in (slope, highest, lowest))
         if days <= FARTHEST_DAYS:
-            found.append(
+            crossings.append(
                 Reached(share, round(days), round(earliest), round(latest) if latest <= 10 * FARTHEST_DAYS else None)
             )
-    return found
+    return crossings

@@ -15,18 +15,18 @@ GROUP_FIELDS = (
 """What the condition of a group can ask about a port."""
 
 
-def within(parts: Mapping[int, Collection[int]], group: int) -> set[int]:
-    """A group and all groups that are in it, directly or through others. ``parts`` are the groups in each group."""
-    found: set[int] = set()
+def within(subgroups: Mapping[int, Collection[int]], group: int) -> set[int]:
+    """A group and all groups that are in it, directly or through others. ``subgroups`` are those that each group holds."""
+    inside: set[int] = set()
     waiting = [group]
     while waiting:
         each = waiting.pop()
-        if each not in found:
-            found.add(each)
-            waiting += parts.get(each, ())
-    return found
+        if each not in inside:
+            inside.add(each)
+            waiting += subgroups.get(each, ())
+    return inside
 
 
-def circle(parts: Mapping[int, Collection[int]], group: int, wanted: Iterable[int]) -> int | None:
-    """The first of the wanted parts that contains the group itself, which therefore cannot be in it."""
-    return next((each for each in wanted if group in within(parts, each)), None)
+def circle(subgroups: Mapping[int, Collection[int]], group: int, wanted: Iterable[int]) -> int | None:
+    """The first of the wanted subgroups that contains the group itself, which therefore cannot be in it."""
+    return next((each for each in wanted if group in within(subgroups, each)), None)

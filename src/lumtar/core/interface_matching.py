@@ -38,34 +38,34 @@ def match_interfaces(known: Sequence[Port], listed: Sequence[Port]) -> dict[int,
     -------
     key of the listed port -> key of the known one; what is not in it is new
     """
-    found: dict[int, int] = {}
+    matched: dict[int, int] = {}
     by_index = {port.if_index: port for port in known}
     for port in listed:
         before = by_index.get(port.if_index)
         if before is not None and _title(before) == _title(port):
-            found[port.key] = before.key
+            matched[port.key] = before.key
     for sign in SIGNS:
-        _match(found, known, listed, sign)
-    taken = set(found.values())
+        _match(matched, known, listed, sign)
+    taken = set(matched.values())
     for port in listed:
         before = by_index.get(port.if_index)
-        if port.key not in found and before is not None and before.key not in taken and not before.is_gone:
-            found[port.key] = before.key
-    return found
+        if port.key not in matched and before is not None and before.key not in taken and not before.is_gone:
+            matched[port.key] = before.key
+    return matched
 
 
 def _title(port: Port) -> str:
     return port.name or port.descr
 
 
-def _match(found: dict[int, int], known: Sequence[Port], listed: Sequence[Port], sign: Callable[[Port], str]) -> None:
+def _match(matched: dict[int, int], known: Sequence[Port], listed: Sequence[Port], sign: Callable[[Port], str]) -> None:
     """Add the pairs that one sign tells apart among those that are still open."""
-    taken = set(found.values())
+    taken = set(matched.values())
     before = [port for port in known if port.key not in taken]
-    after = [port for port in listed if port.key not in found]
+    after = [port for port in listed if port.key not in matched]
     counts = Counter(sign(port) for port in before), Counter(sign(port) for port in after)
     by_sign = {sign(port): port.key for port in before}
     for port in after:
         word = sign(port)
         if word and counts[0][word] == counts[1][word] == 1:
-            found[port.key] = by_sign[word]
+            matched[port.key] = by_sign[word]

@@ -119,9 +119,9 @@ def fill(template: str, port: Mapping[str, str]) -> str:
 
 
 def _first(slot: str, port: Mapping[str, str]) -> str:
-    found = next((name for name in slot.split("|") if port.get(name)), "")
+    field = next((name for name in slot.split("|") if port.get(name)), "")
     # A bare number says nothing of what it counts.
-    return f"port {port['index']}" if found == "index" and "|" in slot else port.get(found, "")
+    return f"port {port['index']}" if field == "index" and "|" in slot else port.get(field, "")
 
 
 @dataclass(frozen=True, slots=True)
@@ -149,7 +149,7 @@ def weigh(ports: Sequence[Mapping[str, str]], also: Sequence[str] = ()) -> list[
     ----------
     also : templates to weigh beside the usual candidates
     """
-    found: dict[tuple[str, ...], tuple[int, Candidate]] = {}
+    best: dict[tuple[str, ...], tuple[int, Candidate]] = {}
     order = {template: place for place, template in enumerate(CANDIDATES)}
     for template in dict.fromkeys([*also, *CANDIDATES]):
         filled = [bool(_SLOT.sub(lambda slot, port=port: _first(slot[1], port), template).strip()) for port in ports]  # type: ignore[misc]
@@ -158,9 +158,9 @@ def weigh(ports: Sequence[Mapping[str, str]], also: Sequence[str] = ()) -> list[
         said = {_beside(label, port) for label, port in zip(labels, ports, strict=True)} - {""}
         apart = sum(1 for count in often.values() if count == 1)
         candidate = Candidate(template, sum(filled), apart, len(said), labels)
-        place, first = found.get(tuple(labels), (len(order), candidate))
-        found[tuple(labels)] = min(place, order.get(template, len(order))), first
-    ranked = sorted(found.values(), key=lambda each: (-each[1].apart, -each[1].said, each[0]))
+        place, first = best.get(tuple(labels), (len(order), candidate))
+        best[tuple(labels)] = min(place, order.get(template, len(order))), first
+    ranked = sorted(best.values(), key=lambda each: (-each[1].apart, -each[1].said, each[0]))
     return [candidate for _, candidate in ranked]
 
 

@@ -69,17 +69,17 @@ def means(
     here = (place >= 0) & (place < slots) & (elapsed_ms > 0)
     place, covered, counted = place[here], elapsed_ms[here], octets[here]
     milliseconds = np.bincount(place, covered, slots)
-    found = bits_per_second(np.bincount(place, counted, slots), milliseconds)
+    rates = bits_per_second(np.bincount(place, counted, slots), milliseconds)
     long = np.flatnonzero(covered >= 450_000)
     before = np.minimum(place[long], np.rint(covered[long] / 300_000).astype(np.int64) - 1)
     which = np.repeat(long, before)
     back = np.arange(len(which)) - np.repeat(np.cumsum(before) - before, before)
     slot = place[which] - 1 - back
-    empty = np.isnan(found[slot])
+    empty = np.isnan(rates[slot])
     # Backwards: of two that cover one slot the first has it.
     slot, which = slot[empty][::-1], which[empty][::-1]
-    found[slot] = bits_per_second(counted[which], covered[which])
-    return np.asarray(found)
+    rates[slot] = bits_per_second(counted[which], covered[which])
+    return np.asarray(rates)
 
 
 ENOUGH = 0.9
@@ -103,6 +103,6 @@ def daily_of_totals(
     (days,) NaN where fewer than half of the slots hold enough of the subjects
     """
     is_whole = (measured > 0) & (measured >= ENOUGH * measured.max(axis=1, keepdims=True))
-    found = [percentile(day[whole], share) for day, whole in zip(totals, is_whole, strict=True)]
+    percentiles = [percentile(day[complete], share) for day, complete in zip(totals, is_whole, strict=True)]
     is_enough = is_whole.mean(axis=1) >= 0.5
-    return np.where(is_enough, np.array([np.nan if each is None else each for each in found]), np.nan)
+    return np.where(is_enough, np.array([np.nan if each is None else each for each in percentiles]), np.nan)

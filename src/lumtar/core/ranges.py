@@ -53,11 +53,11 @@ def _span(text: str) -> Span:
 
 def _spans(text: str) -> list[Span]:
     """Spans of a text with one range a line, or separated by commas or blanks; behind # stands a remark."""
-    found = []
+    spans = []
     for line in text.splitlines():
         plain = re.sub(r"\s*-\s*", "-", line.partition("#")[0])
-        found += [_span(part) for part in re.split(r"[,;\s]+", plain) if part]
-    return found
+        spans += [_span(part) for part in re.split(r"[,;\s]+", plain) if part]
+    return spans
 
 
 def _joined(spans: list[Span]) -> list[Span]:
@@ -92,10 +92,10 @@ class Ranges:
     def __contains__(self, address: object) -> bool:
         """Whether an address is among them."""
         try:
-            found = ipaddress.ip_address(str(address).partition("%")[0])
+            wanted = ipaddress.ip_address(str(address).partition("%")[0])
         except ValueError:
             return False
-        return any(span.version == found.version and span.first <= int(found) <= span.last for span in self.spans)
+        return any(span.version == wanted.version and span.first <= int(wanted) <= span.last for span in self.spans)
 
 
 def understand(ranges: str, without: str = "") -> Ranges:
@@ -120,7 +120,7 @@ def understand(ranges: str, without: str = "") -> Ranges:
             first = hole.last + 1
         if first <= span.last:
             kept.append(Span(span.version, first, span.last))
-    found = Ranges(tuple(kept))
+    result = Ranges(tuple(kept))
     # Not len(): a /32 of version 6 holds more than that can say.
     size = sum(span.size for span in kept)
     if not size:
@@ -129,7 +129,7 @@ def understand(ranges: str, without: str = "") -> Ranges:
         raise Refusal(
             f"These are {size:,} addresses; a sweep goes through {MOST:,} at most. Make several smaller ones."
         )
-    return found
+    return result
 
 
 @dataclass(frozen=True, slots=True)

@@ -23,13 +23,13 @@ def networks(ranges: str) -> tuple[IPv4Network | IPv6Network, ...]:
     words = ranges.replace(",", " ").split()
     if len(words) > MOST:
         raise Refusal(f"These are {len(words)} ranges; at most {MOST} are kept.")
-    found = []
+    listed = []
     for word in words:
         try:
-            found.append(ip_network(word, strict=False))
+            listed.append(ip_network(word, strict=False))
         except ValueError as error:
             raise Refusal(f"“{word[:60]}” is not a range such as 10.20.0.0/16 or 2001:db8::/32.") from error
-    return tuple(found)
+    return tuple(listed)
 
 
 def check_ranges(ranges: str) -> str:

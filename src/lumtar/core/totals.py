@@ -15,15 +15,15 @@ def change(now: Counts, usual: Counts) -> Floats:
     place = {int(each): row for row, each in enumerate(usual.interface)}
     rows = np.array([place.get(int(each), -1) for each in now.interface], np.int64)
     known = rows >= 0
-    found = np.full(len(rows), np.nan)
+    ratios = np.full(len(rows), np.nan)
     floor = np.maximum(1e4, 0.001 * np.fmin(now.in_bps, now.out_bps))
     for way in ("in", "out"):
         before = usual.rate(way)[rows] if len(usual.interface) else np.full(len(rows), np.nan)
         octaves = np.log2(np.fmax(now.rate(way), floor) / np.fmax(before, floor))
         octaves = np.where(known & ~np.isnan(before) & ~np.isnan(now.rate(way)), octaves, np.nan)
-        larger = np.isnan(found) | (np.abs(octaves) > np.abs(found))
-        found = np.where(larger, octaves, found)
-    return found
+        larger = np.isnan(ratios) | (np.abs(octaves) > np.abs(ratios))
+        ratios = np.where(larger, octaves, ratios)
+    return ratios
 
 
 def ranked(values: Floats, limit: int, *, lowest: bool = False) -> Ints:

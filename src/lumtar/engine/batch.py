@@ -89,8 +89,8 @@ class GapNews:
 
 def _of_devices(memory: dict[str, Pairs], wanted: Collection[int | None]) -> dict[str, Pairs]:
     devices = np.array([device for device in wanted if device is not None], np.int64)
-    found = {kind: pairs.of_owners(devices) for kind, pairs in memory.items()}
-    return {kind: pairs for kind, pairs in found.items() if len(pairs)}
+    of_kind = {kind: pairs.of_owners(devices) for kind, pairs in memory.items()}
+    return {kind: pairs for kind, pairs in of_kind.items() if len(pairs)}
 
 
 @dataclass(slots=True)
@@ -144,14 +144,14 @@ class Batch:
 
     def about(self) -> list[int | None]:
         """The devices that it holds something of; None stands for what belongs to no device."""
-        found: set[int | None] = set() if self.owners is None else set(self.owners.tolist())
-        found.update(news.device for news in self.devices)
-        found.update(part[0] for part in self.components)
-        found.update(entry.device_id for entry in self.entries)
-        found.update(transition.device for transition in self.transitions)
-        found.update(gap.device for gap in self.gaps)
-        found.update(device for pairs in self.memory.values() for device in pairs.owner.tolist())
-        return sorted(found, key=lambda device: (device is not None, device or 0))
+        devices: set[int | None] = set() if self.owners is None else set(self.owners.tolist())
+        devices.update(news.device for news in self.devices)
+        devices.update(part[0] for part in self.components)
+        devices.update(entry.device_id for entry in self.entries)
+        devices.update(transition.device for transition in self.transitions)
+        devices.update(gap.device for gap in self.gaps)
+        devices.update(device for pairs in self.memory.values() for device in pairs.owner.tolist())
+        return sorted(devices, key=lambda device: (device is not None, device or 0))
 
     def of(self, devices: Collection[int | None], name: str) -> "Batch":
         """What it holds of some devices, as a batch of its own whose id follows from ``name``."""
@@ -171,16 +171,16 @@ class Batch:
             part._take(self, np.isin(self.owners, [device for device in wanted if device is not None]))
         return part
 
-    def _take(self, whole: "Batch", kept: NDArray[np.bool_]) -> None:
+    def _take(self, source: "Batch", kept: NDArray[np.bool_]) -> None:
         """Take over some readings of another batch, with what goes along with their interfaces."""
-        assert whole.interfaces is not None and whole.owners is not None
-        there = set(whole.interfaces[kept].tolist())
-        self.errors = [each for each in whole.errors if each[0] in there]
-        self.duplex = {key: value for key, value in whole.duplex.items() if key in there}
-        self.speeds = [each for each in whole.speeds if each.interface in there]
-        if whole.seen is not None and whole.state is not None and kept.any():
-            self.interfaces, self.owners = whole.interfaces[kept], whole.owners[kept]
-            self.seen, self.state = take_rows(whole.seen, kept), take_rows(whole.state, kept)
+        assert source.interfaces is not None and source.owners is not None
+        there = set(source.interfaces[kept].tolist())
+        self.errors = [each for each in source.errors if each[0] in there]
+        self.duplex = {key: value for key, value in source.duplex.items() if key in there}
+        self.speeds = [each for each in source.speeds if each.interface in there]
+        if source.seen is not None and source.state is not None and kept.any():
+            self.interfaces, self.owners = source.interfaces[kept], source.owners[kept]
+            self.seen, self.state = take_rows(source.seen, kept), take_rows(source.state, kept)
         else:
             self.interfaces = self.owners = self.seen = self.state = None
 

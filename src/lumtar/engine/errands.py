@@ -17,33 +17,35 @@ from lumtar.wire.transport import Transport
 
 AT_ONCE = 100
 """Devices of a list that are tried side by side."""
-Told = dict[str, Any]
+Message = dict[str, Any]
 
 
-def _candidates(told: Told) -> list[Candidate]:
+def _candidates(message: Message) -> list[Candidate]:
     """The stored credentials that are meant, in their order, behind the one that was typed in."""
-    stored = Credential.objects.in_bulk(told.get("credentials", []))
-    found = [
+    stored = Credential.objects.in_bulk(message.get("credentials", []))
+    candidates = [
         Candidate(each.pk, each.name, credentials.opened(each), each.ranges)
-        for number in told.get("credentials", [])
+        for number in message.get("credentials", [])
         if (each := stored.get(number))
     ]
-    if told.get("kind"):
-        found.insert(0, Candidate(0, "the one typed in", credentials.open_secret(told["kind"], told["secret"])))
-    return found
+    if message.get("kind"):
+        candidates.insert(
+            0, Candidate(0, "the one typed in", credentials.open_secret(message["kind"], message["secret"]))
+        )
+    return candidates
 
 
-def _prepare(told: Told) -> tuple[list[Candidate], list[Recognition]]:
-    return _candidates(told), profiles.recognitions()
+def _prepare(message: Message) -> tuple[list[Candidate], list[Recognition]]:
+    return _candidates(message), profiles.recognitions()
 
 
-async def try_one(told: Told) -> AsyncIterator[Told]:
+async def try_one(message: Message) -> AsyncIterator[Message]:
     """Look at an address: each step as it happens, then the outcome."""
-    wanted, known = await sync_to_async(_prepare)(told)
+    wanted, known = await sync_to_async(_prepare)(message)
     transport, pinger = Transport(), Pinger()
     try:
         trial = Trial(transport, pinger, profiles=known)
-        async for step in trial.run(told["address"], told["port"], wanted, told.get("tcp_port")):
+        async for step in trial.run(message["address"], message["port"], wanted, message.get("tcp_port")):
             yield {"step": asdict(step)}
         yield {"outcome": asdict(trial.outcome)}
     finally:
@@ -51,13 +53,13 @@ async def try_one(told: Told) -> AsyncIterator[Told]:
         pinger.close()
 
 
-async def try_many(told: Told) -> AsyncIterator[Told]:
+async def try_many(message: Message) -> AsyncIterator[Message]:
     """Look at many addresses briefly, side by side: one line each, with its key, what went wrong, and the outcome."""
     transport, pinger, room = Transport(), Pinger(), asyncio.Semaphore(AT_ONCE)
-    every = await sync_to_async(_candidates)({"credentials": told["credentials"]})
+    every = await sync_to_async(_candidates)({"credentials": message["credentials"]})
     by_number = {candidate.number: candidate for candidate in every}
 
-    async def one(each: Told) -> Told:
+    async def one(each: Message) -> Message:
         async with room:
             trial = Trial(transport, pinger, is_brief=True)
             wanted = [by_number[number] for number in each["credentials"] if number in by_number]
@@ -65,7 +67,7 @@ async def try_many(told: Told) -> AsyncIterator[Told]:
             wrong = [step.words for step in steps if step.went == "wrong"]
             return {"key": each["key"], "wrong": wrong, "outcome": asdict(trial.outcome)}
 
-    tasks = [asyncio.create_task(one(each)) for each in told["places"]]
+    tasks = [asyncio.create_task(one(each)) for each in message["places"]]
     try:
         for finished in asyncio.as_completed(tasks):
             yield await finished
@@ -76,13 +78,13 @@ async def try_many(told: Told) -> AsyncIterator[Told]:
         pinger.close()
 
 
-async def read_object(told: Told) -> AsyncIterator[Told]:
+async def read_object(message: Message) -> AsyncIterator[Message]:
     """Read one object of a device."""
-    (candidate,) = await sync_to_async(_candidates)(told)
-    yield asdict(await read_instances(told["address"], told["port"], candidate, told["oid"]))
+    (candidate,) = await sync_to_async(_candidates)(message)
+    yield asdict(await read_instances(message["address"], message["port"], candidate, message["oid"]))
 
 
-ERRANDS: dict[str, Callable[[Told], AsyncIterator[Told]]] = {
+ERRANDS: dict[str, Callable[[Message], AsyncIterator[Message]]] = {
     "try": try_one,
     "tries": try_many,
     "object": read_object,

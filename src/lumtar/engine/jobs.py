@@ -118,9 +118,9 @@ class JobRunner:
                     )
 
         try:
-            told = await call_next()
+            result = await call_next()
         except Exception as error:
             await note(f"{type(error).__name__}: {error}")
             raise
         await note()
-        return told
+        return result

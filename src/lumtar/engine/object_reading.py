@@ -51,10 +51,10 @@ async def read_instances(address: str, port: int, candidate: Candidate, oid: str
         binds = await session.get([wanted])
         if binds.tags[0] in ber.ABSENT:
             binds = await session.bulk([wanted], FIRST + 1)
-        for found, tag, value in zip(binds.oids, binds.tags, binds.values, strict=True):
-            if tag in ber.ABSENT or not found.startswith(wanted):
+        for instance, tag, value in zip(binds.oids, binds.tags, binds.values, strict=True):
+            if tag in ber.ABSENT or not instance.startswith(wanted):
                 break
-            seen.instances.append(_instance(found, tag, value))
+            seen.instances.append(_instance(instance, tag, value))
         seen.more = len(seen.instances) > FIRST
         del seen.instances[FIRST:]
         if not seen.instances:

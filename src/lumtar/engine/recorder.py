@@ -160,9 +160,9 @@ class Recorder:
 
     def interface(self, slot: int) -> Interface:
         """The interface that has a slot."""
-        found = self.interfaces[slot]
-        assert found is not None
-        return found
+        interface = self.interfaces[slot]
+        assert interface is not None
+        return interface
 
     def observe(self, batch: Batch, slots: NDArray[np.int64], snapshot: Snapshot, status: Status) -> None:
         """Take in the counters of many interfaces at once and add what follows to a batch."""
@@ -207,18 +207,18 @@ class Recorder:
     def _look_at_components(self, batch: Batch, answers: Sequence[Answer]) -> None:
         if not self.watch.kinds["component"].rules.rules:
             return
-        told = [(answer, each) for answer in answers for each in answer.components]
-        if not told:
+        read = [(answer, each) for answer in answers for each in answer.components]
+        if not read:
             return
-        kinds = np.array([each.kind for _, each in told])
-        units = np.array([each.unit for _, each in told])
-        components = Components(kinds, units, np.array([each.value for _, each in told]))
+        kinds = np.array([each.kind for _, each in read])
+        units = np.array([each.unit for _, each in read])
+        components = Components(kinds, units, np.array([each.value for _, each in read]))
         self.watch.look(
             batch,
             "component",
             components,
-            np.array([each.at for _, each in told]),
-            np.array([max(each.every_s, answer.device.interval_s) for answer, each in told], float),
-            numbers=np.array([each.component for _, each in told], np.int64),
-            owners=np.array([answer.device.pk for answer, _ in told], np.int64),
+            np.array([each.at for _, each in read]),
+            np.array([max(each.every_s, answer.device.interval_s) for answer, each in read], float),
+            numbers=np.array([each.component for _, each in read], np.int64),
+            owners=np.array([answer.device.pk for answer, _ in read], np.int64),
         )

@@ -87,7 +87,7 @@ class Service:
         finally:
             await asyncio.to_thread(self._heart.finish)
 
-    def told(self) -> tuple[dict[str, Any], str]:
+    def state(self) -> tuple[dict[str, Any], str]:
         """What the heartbeat says: progress, and trouble."""
         detail = self.progress()
         restarts = {task.name: task.restarts for task in self.tasks.values() if task.restarts}
@@ -176,7 +176,7 @@ class Heart:
 
     def _beat(self) -> None:
         owner = self._owner
-        detail, trouble = owner.told()
+        detail, trouble = owner.state()
         services.beat(owner.name, owner.started, datetime.now(UTC), detail, kind=owner.kind, trouble=trouble)
 
 

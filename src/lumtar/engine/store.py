@@ -165,11 +165,11 @@ def _leave_out_deleted(batch: Batch, error: Exception) -> None:
     batch.gaps = [each for each in batch.gaps if each.device is None or each.device in devices]
 
 
-def _write(whole: Batch) -> int:
+def _write(offered: Batch) -> int:
     """Store a batch in one transaction. Returns how many of its readings came too late."""
     with transaction.atomic():
         be_durable()
-        batch = _without_late(whole)
+        batch = _without_late(offered)
         if not readings.claim_batch(batch.id):
             # An earlier try was committed although its answer was lost.
             return 0
@@ -194,7 +194,7 @@ def _write(whole: Batch) -> int:
             announce("alarms", changed)
         if batch.entries:
             announce("logbook")
-    return whole.rows - batch.rows
+    return offered.rows - batch.rows
 
 
 def _without_late(batch: Batch) -> Batch:

@@ -72,12 +72,12 @@ class Asker:
         if self._sweep.icmp:
             tasks.append(asyncio.create_task(self._icmp(address)))
         tasks += [asyncio.create_task(self._tcp(address, port)) for port in self._sweep.tcp_ports]
-        parts = [part for part in await asyncio.gather(*tasks) if part]
-        if not parts:
+        answers = [answer for answer in await asyncio.gather(*tasks) if answer]
+        if not answers:
             return None
-        whole: dict[str, Any] = {key: value for part in reversed(parts) for key, value in part.items()}
-        answered = tuple(part["answered"] for part in parts)
-        return Found(address, **{**whole, "answered": tuple(dict.fromkeys(answered))})
+        merged: dict[str, Any] = {key: value for answer in reversed(answers) for key, value in answer.items()}
+        answered = tuple(answer["answered"] for answer in answers)
+        return Found(address, **{**merged, "answered": tuple(dict.fromkeys(answered))})
 
     async def _icmp(self, address: str) -> dict[str, Any]:
         family, _ = resolve(address, self._sweep.port)
@@ -133,8 +133,8 @@ class Asker:
             return found
         said = seen.said
         names = ("sys_name", "sys_descr", "sys_object_id", "location", "contact", "maker", "model", "serial")
-        told = {name: getattr(said, name) for name in (*names, "engine_id", "base_mac")}
-        return {**found, "said": told, "ports": len(seen.ports)}
+        identity = {name: getattr(said, name) for name in (*names, "engine_id", "base_mac")}
+        return {**found, "said": identity, "ports": len(seen.ports)}
 
 
 class Sweeping:
@@ -235,12 +235,12 @@ async def sweep(run: int) -> None:
         return
     made, wanted, candidates, book = prepared
     try:
-        whole = await Sweeping(made, wanted, candidates, book).carry_out()
+        complete = await Sweeping(made, wanted, candidates, book).carry_out()
     except Exception as error:
         await sync_to_async(results.end)(made, Run.State.FAILED, {}, f"it failed: {error}")
         raise
-    counts = await sync_to_async(book.close)(whole)
-    await sync_to_async(results.end)(made, Run.State.DONE if whole else Run.State.STOPPED, counts)
+    counts = await sync_to_async(book.close)(complete)
+    await sync_to_async(results.end)(made, Run.State.DONE if complete else Run.State.STOPPED, counts)
 
 
 @app.periodic(cron="* * * * *")

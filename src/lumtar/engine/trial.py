@@ -102,24 +102,24 @@ class Trial:
         """
         began = time.monotonic()
         try:
-            family, (found, _) = await asyncio.to_thread(resolve, address, port)
+            family, (resolved, _) = await asyncio.to_thread(resolve, address, port)
         except Fault as fault:
             yield self._step("name", "wrong", fault.words, began)
             return
-        self.outcome.address = found
-        if found != address:
-            yield self._step("name", "well", f"is {found}", began)
-        for candidate in [each for each in candidates if not each.may_be_sent(found)]:
-            yield self._step(candidate.name, "note", refusal(candidate.name, candidate.ranges or "", found), began)
-        candidates = [each for each in candidates if each.may_be_sent(found)]
+        self.outcome.address = resolved
+        if resolved != address:
+            yield self._step("name", "well", f"is {resolved}", began)
+        for candidate in [each for each in candidates if not each.may_be_sent(resolved)]:
+            yield self._step(candidate.name, "note", refusal(candidate.name, candidate.ranges or "", resolved), began)
+        candidates = [each for each in candidates if each.may_be_sent(resolved)]
         patience = self._patience
         asked: dict[str, Awaitable[float]] = {
-            "ICMP echo": self._pinger.ping(family, found, patience.timeout, patience.tries)
+            "ICMP echo": self._pinger.ping(family, resolved, patience.timeout, patience.tries)
         }
         if tcp_port:
-            asked[f"TCP {tcp_port}"] = connect(family, found, tcp_port, patience.timeout, patience.tries)
+            asked[f"TCP {tcp_port}"] = connect(family, resolved, tcp_port, patience.timeout, patience.tries)
         sessions = {
-            c.number: Session(self._transport, family, (found, port), c.credential, patience) for c in candidates
+            c.number: Session(self._transport, family, (resolved, port), c.credential, patience) for c in candidates
         }
         tasks = [asyncio.create_task(self._ask(title, question)) for title, question in asked.items()]
         tasks += [asyncio.create_task(self._greet(candidate, sessions[candidate.number])) for candidate in candidates]
@@ -162,12 +162,12 @@ class Trial:
     async def _greet(self, candidate: Candidate, session: Session) -> tuple[Step, str, int]:
         began = time.monotonic()
         try:
-            found = await session.get([oids.SYS_UPTIME])
+            answer = await session.get([oids.SYS_UPTIME])
         except Fault as fault:
             return self._step(candidate.name, "wrong", fault.words, began), "snmp", candidate.number
-        uptime = found.values[0]
+        uptime = answer.values[0]
         words = "answers, but does not show how long it is up (its view may be narrow)"
-        if found.tags[0] not in ber.ABSENT and isinstance(uptime, int):
+        if answer.tags[0] not in ber.ABSENT and isinstance(uptime, int):
             words = f"answers, up {duration(uptime / 100)}"
         return self._step(candidate.name, "well", words, began), "snmp", candidate.number
 
@@ -178,13 +178,13 @@ class Trial:
             if self._is_brief:
                 outcome.name = (await read_system(session)).sys_name
                 return
-            found = await discover(session, Plan())
+            discovery = await discover(session, Plan())
         except Fault as fault:
             yield self._step("what it is", "wrong", fault.words, began)
             return
-        said = found.said
+        said = discovery.said
         outcome.name, outcome.descr, outcome.object_id = said.sys_name, said.sys_descr, said.sys_object_id
-        outcome.maker, outcome.model, outcome.ports = said.maker, said.model, len(found.ports)
+        outcome.maker, outcome.model, outcome.ports = said.maker, said.model, len(discovery.ports)
         outcome.serial, outcome.engine_id, outcome.base_mac = said.serial, said.engine_id, said.base_mac
         words = ", ".join(word for word in (said.sys_name, " ".join(filter(None, (said.maker, said.model)))) if word)
         ports = f"{outcome.ports:,} {'interface' if outcome.ports == 1 else 'interfaces'}"
@@ -195,8 +195,8 @@ class Trial:
 
     def _recognised(self, said: Described) -> Step:
         """The profile that fits, and why."""
-        found = recognise(asdict(said), self._profiles)
-        if found is None:
+        best = recognise(asdict(said), self._profiles)
+        if best is None:
             return self._step("profile", "note", "none fits: the standard tables are read", time.monotonic())
-        self.outcome.profile = found[0].name
-        return self._step("profile", "well", f"{found[0].name}: {found[1]}", time.monotonic())
+        self.outcome.profile = best[0].name
+        return self._step("profile", "well", f"{best[0].name}: {best[1]}", time.monotonic())

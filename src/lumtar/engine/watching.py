@@ -91,12 +91,12 @@ class Watch:
                 # It was kept by other means than the screens; the others must not suffer from it.
                 log.error("a rule makes no sense and is left out", rule=rule.name, error=str(error))
         for name, subjects in self.kinds.items():
-            told = RuleSet(tuple(rule for rule in understood if rule.subject == name))
-            if told == subjects.rules and not moved:
+            rules_of_kind = RuleSet(tuple(rule for rule in understood if rule.subject == name))
+            if rules_of_kind == subjects.rules and not moved:
                 # Asked every few seconds: nearly always nothing has changed, and narrowing looks at every subject.
                 continue
-            if told != subjects.rules:
-                subjects.memory = subjects.memory.followed_by(told)
+            if rules_of_kind != subjects.rules:
+                subjects.memory = subjects.memory.followed_by(rules_of_kind)
             subjects.narrow(np.array(sorted(subjects.slot_of.values()), np.int64), self._scopes)
 
     def put(self, kind: str, slots: Numbers, numbers: Numbers, owners: Numbers) -> None:
@@ -184,14 +184,14 @@ class Watch:
             batch.memory[kind] = Pairs.joined([*([batch.memory[kind]] if kind in batch.memory else []), changed])
 
     def _transitions(self, kind: str, subjects: Subjects, events: Events, counted: Any) -> list[Transition]:
-        found = []
+        transitions = []
         for number in range(len(events)):
             watched = subjects.rules.rules[events.rule[number]]
             slot, severity = events.slot[number], Severity(int(events.severity[number]))
             more = MEASURES[watched.measure].facts(counted, int(events.column[number]))
             value, was = float(events.value[number]), int(events.was[number])
             rule = self._rules[watched.key]
-            found.append(
+            transitions.append(
                 Transition(
                     kind=kind,
                     resource=int(subjects.memory.subject[slot]),
@@ -206,4 +206,4 @@ class Watch:
                     mail_to=tuple(rule.mail_to),
                 )
             )
-        return found
+        return transitions

@@ -102,16 +102,16 @@ async def _events(session: str, user: int) -> AsyncIterator[str]:
     try:
         yield "retry: 2000\n\n"
         while True:
-            told = ""
+            reason = ""
             with suppress(TimeoutError):
                 async with asyncio.timeout(KEEP_ALIVE):
-                    told = await queue.get()
+                    reason = await queue.get()
             # Somebody signed out or was signed out somewhere, or it is time to look again.
-            if ENDED in told or time.monotonic() - looked > KEEP_ALIVE:
+            if ENDED in reason or time.monotonic() - looked > KEEP_ALIVE:
                 if not await asyncio.to_thread(_may_go_on, session, user):
                     return
                 looked = time.monotonic()
-            if ENDED not in told:
-                yield f"data: {told}\n\n" if told else ": still here\n\n"
+            if ENDED not in reason:
+                yield f"data: {reason}\n\n" if reason else ": still here\n\n"
     finally:
         hub.leave(queue)

@@ -84,8 +84,8 @@ class Handler(ASGIHandler):
     @staticmethod
     def _told_size(scope: Any) -> int:
         """The length of the body as it was announced; 0 if it was not."""
-        told = next((value for name, value in scope["headers"] if name == b"content-length"), b"0")
-        return int(told) if told.isdigit() and len(told) < 16 else 0
+        size = next((value for name, value in scope["headers"] if name == b"content-length"), b"0")
+        return int(size) if size.isdigit() and len(size) < 16 else 0
 
     @staticmethod
     async def _read(receive: Any, most: int) -> IO[bytes]:

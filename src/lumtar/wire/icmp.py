@@ -112,8 +112,8 @@ class Pinger:
         raise Fault(FaultKind.NO_ANSWER, f"no echo in {times}")
 
     def _outlet(self, family: socket.AddressFamily) -> _Outlet:
-        found = self._outlets.get(family)
-        if found is None:
+        outlet = self._outlets.get(family)
+        if outlet is None:
             try:
                 opened, is_raw = _open(family)
             except OSError as error:
@@ -121,10 +121,10 @@ class Pinger:
                 raise Fault(FaultKind.REFUSED, words) from error
             opened.setblocking(False)
             opened.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, BUFFER)
-            found = _Outlet(opened, is_raw, int.from_bytes(os.urandom(2), "big"))
-            self._outlets[family] = found
-            self._loop.add_reader(opened, self._readable, family, found)
-        return found
+            outlet = _Outlet(opened, is_raw, int.from_bytes(os.urandom(2), "big"))
+            self._outlets[family] = outlet
+            self._loop.add_reader(opened, self._readable, family, outlet)
+        return outlet
 
     def _readable(self, family: socket.AddressFamily, outlet: _Outlet) -> None:
         for _ in range(512):

@@ -124,19 +124,19 @@ class Session:
     async def get(self, oids: Sequence[bytes]) -> VarBinds:
         """Read encoded object identifiers; those that are not there have an absent tag (``ber.ABSENT``)."""
         if self._is_version_1:
-            found = await self._one_by_one(pdu.GET, list(oids))
+            answer = await self._one_by_one(pdu.GET, list(oids))
         else:
-            found = await self._exchange(pdu.GET, list(oids), 0, 0)
-        if len(found.oids) < len(oids):
-            words = f"answered {len(oids)} objects with {len(found.oids)}"
+            answer = await self._exchange(pdu.GET, list(oids), 0, 0)
+        if len(answer.oids) < len(oids):
+            words = f"answered {len(oids)} objects with {len(answer.oids)}"
             raise Fault(FaultKind.GARBLED, words)
-        for place, oid in enumerate(found.oids):
+        for place, oid in enumerate(answer.oids):
             syntax = smi.SYNTAX.get(oid)
-            if syntax is None or found.tags[place] in ber.ABSENT or syntax.fits(found.values[place]):
+            if syntax is None or answer.tags[place] in ber.ABSENT or syntax.fits(answer.values[place]):
                 continue
-            self.refuse(syntax.name, f"{smi.shown(found.values[place])} is not {syntax.words}")
-            found.tags[place], found.values[place] = ber.OUT_OF_RANGE, b""
-        return found
+            self.refuse(syntax.name, f"{smi.shown(answer.values[place])} is not {syntax.words}")
+            answer.tags[place], answer.values[place] = ber.OUT_OF_RANGE, b""
+        return answer
 
     def start_over(self) -> None:
         """Begin to count anew what is received and refused."""
@@ -195,7 +195,7 @@ class Session:
     async def _one_by_one(self, kind: int, oids: list[bytes]) -> VarBinds:
         """Ask in version 1, which refuses a whole request for one missing object: that one is left out then."""
         left = dict(enumerate(oids))
-        found = VarBinds(list(oids), [ber.NO_SUCH_INSTANCE] * len(oids), [b""] * len(oids))
+        answer = VarBinds(list(oids), [ber.NO_SUCH_INSTANCE] * len(oids), [b""] * len(oids))
         while left:
             try:
                 binds = await self._exchange(kind, list(left.values()), 0, 0)
@@ -203,9 +203,9 @@ class Session:
                 left.pop(list(left)[missing.place])
                 continue
             for place, oid, tag, value in zip(left, binds.oids, binds.tags, binds.values, strict=False):
-                found.oids[place], found.tags[place], found.values[place] = oid, tag, value
+                answer.oids[place], answer.tags[place], answer.values[place] = oid, tag, value
             break
-        return found
+        return answer
 
     async def _exchange(self, kind: int, oids: list[bytes], first: int, second: int) -> VarBinds:
         began = time.monotonic()

@@ -43,10 +43,10 @@ def resolve(host: str, port: int) -> tuple[socket.AddressFamily, Address]:
         UNKNOWN_NAME
     """
     try:
-        found = socket.getaddrinfo(host, port, type=socket.SOCK_DGRAM)
+        addresses = socket.getaddrinfo(host, port, type=socket.SOCK_DGRAM)
     except (OSError, UnicodeError) as error:
         raise Fault(FaultKind.UNKNOWN_NAME, f"the name {host!r} is not known here") from error
-    family, _, _, _, address = found[0]
+    family, _, _, _, address = addresses[0]
     return family, (str(address[0]), int(address[1]))
 
 
@@ -64,19 +64,19 @@ class Transport:
         self._last_id = int.from_bytes(os.urandom(4), "big") & 0x3FFFFFFF
 
     def _socket(self, family: socket.AddressFamily) -> socket.socket:
-        found = self._sockets.get(family)
-        if found is None:
-            found = socket.socket(family, socket.SOCK_DGRAM)
-            found.setblocking(False)
-            found.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, BUFFER)
+        sock = self._sockets.get(family)
+        if sock is None:
+            sock = socket.socket(family, socket.SOCK_DGRAM)
+            sock.setblocking(False)
+            sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, BUFFER)
             # Without this a closed port cannot be told from a silent device.
             if family == socket.AF_INET6:
-                found.setsockopt(socket.IPPROTO_IPV6, IPV6_RECVERR, 1)
+                sock.setsockopt(socket.IPPROTO_IPV6, IPV6_RECVERR, 1)
             else:
-                found.setsockopt(socket.IPPROTO_IP, IP_RECVERR, 1)
-            self._sockets[family] = found
-            self._loop.add_reader(found, self._readable, found)
-        return found
+                sock.setsockopt(socket.IPPROTO_IP, IP_RECVERR, 1)
+            self._sockets[family] = sock
+            self._loop.add_reader(sock, self._readable, sock)
+        return sock
 
     def close(self) -> None:
         """Close the sockets and fail whatever still waits."""
@@ -203,13 +203,13 @@ class Transport:
 
     def _drain_errors(self, outlet: socket.socket) -> bool:
         """Read what ICMP said of datagrams sent; whether there was anything."""
-        found = False
+        drained = False
         while True:
             try:
                 data, ancillary, _, _ = outlet.recvmsg(65535, 512, MSG_ERRQUEUE)
             except OSError:
-                return found
-            found = True
+                return drained
+            drained = True
             code = next((struct.unpack_from("=I", body)[0] for level, kind, body in ancillary if len(body) >= 16), 0)
             try:
                 waiting = self._waiting.get(pdu.message_id(data))

@@ -103,9 +103,9 @@ export const deviceQuery = (device: number, at: string | null) =>
 
 export const componentsQuery = (device: number, range: Range) =>
   queryOptions({
-    queryKey: ["parts", device, range],
+    queryKey: ["components", device, range],
     queryFn: () =>
-      got(client.GET("/api/v1/devices/{device}/parts", { params: { path: { device }, query: { ...range } } })),
+      got(client.GET("/api/v1/devices/{device}/components", { params: { path: { device }, query: { ...range } } })),
     placeholderData: keepPreviousData,
   });
 

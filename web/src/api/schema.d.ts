@@ -400,7 +400,7 @@ export interface paths {
         patch: operations["lumtar_server_api_devices_change_device"];
         trace?: never;
     };
-    "/api/v1/devices/{device}/parts": {
+    "/api/v1/devices/{device}/components": {
         parameters: {
             query?: never;
             header?: never;
@@ -408,10 +408,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Device Parts
+         * Device Components
          * @description Processor load, sensors and round-trip time of a device over time.
          */
-        get: operations["lumtar_server_api_devices_device_parts"];
+        get: operations["lumtar_server_api_devices_device_components"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2110,10 +2110,10 @@ export interface components {
             raised_at: string;
             /** Rule */
             rule: string | null;
-            /** Told Count */
-            told_count: number;
-            /** Told */
-            told: string | null;
+            /** Notified Count */
+            notified_count: number;
+            /** Notified */
+            notified: string | null;
             /** Mail State */
             mail_state: string | null;
         };
@@ -2554,8 +2554,8 @@ export interface components {
             edition: number;
             /** Retired At */
             retired_at: string | null;
-            /** Parts */
-            parts: components["schemas"]["ComponentOut"][];
+            /** Components */
+            components: components["schemas"]["ComponentOut"][];
         };
         /**
          * OwnFieldOut
@@ -2632,8 +2632,8 @@ export interface components {
          * @description Components of a device over time, and its gaps with reasons.
          */
         ComponentsOut: {
-            /** Parts */
-            parts: components["schemas"]["ComponentSeries"][];
+            /** Components */
+            components: components["schemas"]["ComponentSeries"][];
             /** Gaps */
             gaps: components["schemas"]["GapOut"][];
         };
@@ -3122,10 +3122,10 @@ export interface components {
              */
             condition: string;
             /**
-             * Parts
+             * Subgroups
              * @default []
              */
-            parts: number[];
+            subgroups: number[];
             /** Id */
             id: number;
             /** Edition */
@@ -3177,10 +3177,10 @@ export interface components {
              */
             condition?: string;
             /**
-             * Parts
+             * Subgroups
              * @default []
              */
-            parts?: number[];
+            subgroups?: number[];
         };
         /**
          * GroupChange
@@ -3195,10 +3195,10 @@ export interface components {
              */
             condition?: string;
             /**
-             * Parts
+             * Subgroups
              * @default []
              */
-            parts?: number[];
+            subgroups?: number[];
             /** Edition */
             edition: number;
         };
@@ -5213,8 +5213,8 @@ export interface components {
             row: components["schemas"]["AlarmRow"];
             /** Changes */
             changes: components["schemas"]["ChangeOut"][];
-            /** Told */
-            told: components["schemas"]["ToldOut"][];
+            /** Notifications */
+            notifications: components["schemas"]["NotificationOut"][];
         };
         /**
          * ChangeOut
@@ -5232,10 +5232,10 @@ export interface components {
             text: string;
         };
         /**
-         * ToldOut
+         * NotificationOut
          * @description Who was told of which change, and whether that went well.
          */
-        ToldOut: {
+        NotificationOut: {
             /**
              * At
              * Format: date-time
@@ -6099,7 +6099,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_devices_device_parts: {
+    lumtar_server_api_devices_device_components: {
         parameters: {
             query?: {
                 start?: string | null;

@@ -1,6 +1,6 @@
 /** What the server announces (domain/operation/topics.py), and the queries, by the first part of their key, that it makes stale. */
 export const STALE = {
-  readings: ["now", "ports", "devices", "device", "interface", "series", "parts"],
+  readings: ["now", "ports", "devices", "device", "interface", "series", "components"],
   alarms: ["now", "alarms", "timeline", "device", "interface", "ports", "devices"],
   logbook: ["now", "logbook"],
   devices: ["devices", "device", "sites", "groups", "ports", "inventory"],

@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { healthQuery } from "../api/queries";
-import { duration } from "../parts/format";
-import { useClock } from "../parts/useClock";
+import { duration } from "../components/format";
+import { useClock } from "../components/useClock";
 
 /** The health of Lumtar itself, in one line at the foot of every view. */
 export function Footer() {

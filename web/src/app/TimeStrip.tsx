@@ -2,9 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
 import { type FormEvent, type PointerEvent, useMemo, useRef, useState } from "react";
 import { timelineQuery } from "../api/queries";
-import { clock, day, month, range as rangeText } from "../parts/format";
-import { SEVERITIES } from "../parts/severities";
-import { useSize } from "../parts/useSize";
+import { clock, day, month, range as rangeText } from "../components/format";
+import { SEVERITIES } from "../components/severities";
+import { useSize } from "../components/useSize";
 import { type ScreenTime, SPANS, useSetScreenTime } from "./screenTime";
 
 const HOUR = 3600_000;

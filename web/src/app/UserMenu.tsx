@@ -3,7 +3,7 @@ import { DropdownMenu } from "radix-ui";
 import { useNavigate } from "react-router";
 import { client, got } from "../api/client";
 import { sessionQuery } from "../api/queries";
-import { setTheme, useTheme } from "../parts/theme";
+import { setTheme, useTheme } from "../components/theme";
 
 const ITEM = "px-3 py-1.5 outline-none data-[highlighted]:bg-lampsoft cursor-pointer";
 

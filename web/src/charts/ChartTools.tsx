@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { useSetSearch } from "../app/useSetSearch";
-import { InlineChoice } from "../parts/InlineChoice";
-import { InlineToggles } from "../parts/InlineToggles";
+import { InlineChoice } from "../components/InlineChoice";
+import { InlineToggles } from "../components/InlineToggles";
 import { UNITS } from "./units";
 import { type ChartView, GHOSTS, offsetSeconds } from "./view";
 

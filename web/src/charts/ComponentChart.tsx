@@ -1,12 +1,12 @@
 import { useMemo, useRef } from "react";
 import type uPlot from "uplot";
 import type { Schemas } from "../api/client";
-import { colour } from "../parts/theme";
+import { colour } from "../components/theme";
 import { Plot } from "./Plot";
 import { drawGaps, type Gap, SYNC, timeAxis, valueAxis } from "./plot";
 
 type Props = {
-  parts: Schemas["ComponentSeries"][];
+  components: Schemas["ComponentSeries"][];
   gaps: Gap[];
   unit: string;
   start: Date;
@@ -18,11 +18,11 @@ type Props = {
 const DASHES = [[], [4, 3], [1, 3], [8, 3]];
 
 /** Components of one unit together; lines differ by their dashes. */
-export function ComponentChart({ parts, gaps, unit, start, end, onZoom, onBack }: Props) {
+export function ComponentChart({ components, gaps, unit, start, end, onZoom, onBack }: Props) {
   const latest = useRef(gaps);
   latest.current = gaps;
-  const names = parts.map((part) => part.name).join(", ");
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the names stand for the parts
+  const names = components.map((part) => part.name).join(", ");
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the names stand for the components
   const options = useMemo<Omit<uPlot.Options, "width" | "height">>(
     () => ({
       legend: { show: false },
@@ -36,7 +36,7 @@ export function ComponentChart({ parts, gaps, unit, start, end, onZoom, onBack }
       hooks: { drawAxes: [drawGaps(() => latest.current, true)] },
       series: [
         {},
-        ...parts.map((part, number) => ({
+        ...components.map((part, number) => ({
           label: part.name,
           stroke: () => colour("ink"),
           width: 1.2,
@@ -47,7 +47,10 @@ export function ComponentChart({ parts, gaps, unit, start, end, onZoom, onBack }
     }),
     [names, unit],
   );
-  const data = useMemo<uPlot.AlignedData>(() => [parts[0]?.at ?? [], ...parts.map((part) => part.value)], [parts]);
+  const data = useMemo<uPlot.AlignedData>(
+    () => [components[0]?.at ?? [], ...components.map((part) => part.value)],
+    [components],
+  );
   return (
     <Plot
       data={data}

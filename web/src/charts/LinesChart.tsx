@@ -1,8 +1,8 @@
 import { useMemo, useRef } from "react";
 import type uPlot from "uplot";
 import type { Schemas } from "../api/client";
-import { rate, text } from "../parts/format";
-import { colour } from "../parts/theme";
+import { rate, text } from "../components/format";
+import { colour } from "../components/theme";
 import { Plot } from "./Plot";
 import { drawGaps, SYNC, timeAxis, valueAxis } from "./plot";
 

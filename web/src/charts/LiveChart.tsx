@@ -1,7 +1,7 @@
 import { useMemo, useRef } from "react";
 import type uPlot from "uplot";
-import { rate, text } from "../parts/format";
-import { colour } from "../parts/theme";
+import { rate, text } from "../components/format";
+import { colour } from "../components/theme";
 import { Plot } from "./Plot";
 import { drawGaps, type Gap, SYNC, timeAxis, valueAxis } from "./plot";
 

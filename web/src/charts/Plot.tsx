@@ -1,8 +1,8 @@
 import "uplot/dist/uPlot.min.css";
 import { useEffect, useRef } from "react";
 import uPlot from "uplot";
-import { useTheme } from "../parts/theme";
-import { useSize } from "../parts/useSize";
+import { useTheme } from "../components/theme";
+import { useSize } from "../components/useSize";
 
 type Props = {
   data: uPlot.AlignedData;

@@ -1,9 +1,9 @@
 import { useMemo, useRef, useState } from "react";
 import uPlot from "uplot";
 import type { Schemas } from "../api/client";
-import { clock, moment, perSecond, rate, text, volume } from "../parts/format";
-import { SEVERITIES, tokenOf } from "../parts/severities";
-import { colour } from "../parts/theme";
+import { clock, moment, perSecond, rate, text, volume } from "../components/format";
+import { SEVERITIES, tokenOf } from "../components/severities";
+import { colour } from "../components/theme";
 import { Plot } from "./Plot";
 import { drawGaps, LEFT, SYNC, timeAxis, valueAxis } from "./plot";
 import { figureIn, speedIn, type Unit, valuesIn } from "./units";

@@ -1,7 +1,7 @@
 import uPlot from "uplot";
 import type { Schemas } from "../api/client";
-import { clock, day, duration, month } from "../parts/format";
-import { colour } from "../parts/theme";
+import { clock, day, duration, month } from "../components/format";
+import { colour } from "../components/theme";
 
 export type Gap = Schemas["GapOut"];
 export const SYNC = uPlot.sync("screen");

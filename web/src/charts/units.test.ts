@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 import type { Schemas } from "../api/client";
-import { text } from "../parts/format";
+import { text } from "../components/format";
 import { figureIn, speedIn, valuesIn } from "./units";
 import { offsetSeconds } from "./view";
 

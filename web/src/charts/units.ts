@@ -1,5 +1,5 @@
 import type { Schemas } from "../api/client";
-import { bytesRate, type Figure, packets, percent, rate } from "../parts/format";
+import { bytesRate, type Figure, packets, percent, rate } from "../components/format";
 
 type Series = Schemas["SeriesOut"];
 export type Way = "in" | "out";

@@ -18,14 +18,14 @@ class Stand:
 
 def stands(changes: list[tuple[int, float, int]], end: float) -> list[Stand]:
     """Stands from status changes (alarm, time, severity) in order of alarm and time; what is open stands to ``end``."""
-    found = []
+    standing = []
     for number, (alarm, at, severity) in enumerate(changes):
         if severity == Severity.CLEARED:
             continue
         following = changes[number + 1] if number + 1 < len(changes) else None
         until = following[1] if following and following[0] == alarm else end
-        found.append(Stand(at, until, Severity(severity)))
-    return found
+        standing.append(Stand(at, until, Severity(severity)))
+    return standing
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,12 +36,12 @@ class Bucket:
     worst: Severity
 
 
-def density(found: list[Stand], start: float, end: float, buckets: int) -> list[Bucket]:
+def density(standing: list[Stand], start: float, end: float, buckets: int) -> list[Bucket]:
     """Buckets of equal length from start to end."""
     counts = np.zeros(buckets, np.int64)
     worst = np.zeros(buckets, np.int64)
     width = (end - start) / buckets
-    for stand in found:
+    for stand in standing:
         first = max(0, int((stand.start - start) // width))
         last = min(buckets - 1, int(np.ceil((stand.end - start) / width)) - 1)
         if stand.end > start and stand.start < end and last >= first:

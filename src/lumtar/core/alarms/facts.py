@@ -93,9 +93,9 @@ def stored(facts: Facts) -> dict[str, Any]:
     return {"kind": facts.kind, **asdict(facts)}
 
 
-def sentence(told: Mapping[str, Any]) -> str:
+def sentence(facts: Mapping[str, Any]) -> str:
     """The sentence of stored facts."""
-    return KINDS[told["kind"]](**{name: value for name, value in told.items() if name != "kind"}).sentence()
+    return KINDS[facts["kind"]](**{name: value for name, value in facts.items() if name != "kind"}).sentence()
 
 
 def exceeded(rule: Rule, severity: int, value: float, more: Mapping[str, Any]) -> Exceeded:

@@ -47,7 +47,7 @@ class ComponentKind:
     columns : read to find out which there are
     discover : which there are, from these columns
     value : the column of the number; None where each component has an identifier of its own
-    whole : what the number is a share of, which makes it per cent
+    total : what the number is a share of, which makes it per cent
     is_read_often : at every poll; others move slowly and are read at most every half minute
     states, good : for kinds whose number stands for a word: the words, and the numbers that are no fault
     chart : kinds with the same one, and the same unit, are drawn together
@@ -59,7 +59,7 @@ class ComponentKind:
     columns: tuple[Column, ...]
     discover: Callable[[Rows], list[ComponentDescribed]]
     value: Column | None = None
-    whole: Column | None = None
+    total: Column | None = None
     is_read_often: bool = False
     states: Mapping[int, str] = field(default_factory=dict)
     good: frozenset[int] = frozenset()
@@ -94,7 +94,7 @@ def columns() -> dict[str, Column]:
     return {
         column.oid: column
         for kind in KINDS.values()
-        for column in (*kind.columns, kind.value, kind.whole)
+        for column in (*kind.columns, kind.value, kind.total)
         if column is not None
     }
 

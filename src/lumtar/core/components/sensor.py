@@ -17,7 +17,7 @@ OK = 1
 
 
 def _discover(rows: Rows) -> list[ComponentDescribed]:
-    found = []
+    sensors = []
     for index, kind in rows["entPhySensorType"].items():
         if rows["entPhySensorOperStatus"].get(index, OK) != OK:
             continue
@@ -25,8 +25,8 @@ def _discover(rows: Rows) -> list[ComponentDescribed]:
         scale, precision = rows["entPhySensorScale"].get(index, 9), rows["entPhySensorPrecision"].get(index, 0)
         factor = 1000.0 ** (int(scale) - 9) / 10.0 ** int(precision)
         name = title(rows, index) or f"Sensor {index[-1]}"
-        found.append(part("sensor", index[-1:], name, UNITS.get(int(kind), ""), factor))
-    return found
+        sensors.append(part("sensor", index[-1:], name, UNITS.get(int(kind), ""), factor))
+    return sensors
 
 
 register(

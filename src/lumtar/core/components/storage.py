@@ -18,14 +18,14 @@ TYPES = {"memory": {2, 3}, "storage": {4, 5, 9, 10}}
 
 def _discover(rows: Rows, kind: str) -> list[ComponentDescribed]:
     """Those that have a size. The last octet of a type is its last number, for all of them are below 128."""
-    found = []
+    storages = []
     for index, of_type in rows["hrStorageType"].items():
         size, name = rows["hrStorageSize"].get(index), rows["hrStorageDescr"].get(index)
         is_mine = isinstance(of_type, bytes) and of_type[-1:] != b"" and of_type[-1] in TYPES[kind]
         if is_mine and isinstance(size, int) and size > 0:
             title = clean(name) if isinstance(name, bytes) else ""
-            found.append(part(kind, index[-1:], title or f"{kind} {index[-1]}", "%"))
-    return found
+            storages.append(part(kind, index[-1:], title or f"{kind} {index[-1]}", "%"))
+    return storages
 
 
 for name in TYPES:
@@ -37,7 +37,7 @@ for name in TYPES:
             (TYPE, DESCR, SIZE),
             partial(_discover, kind=name),
             value=USED,
-            whole=SIZE,
+            total=SIZE,
             chart="memory",
         )
     )

@@ -25,12 +25,12 @@ class Components:
 
     def faulty(self) -> Floats:
         """Of components that have a state: 1 where it is a fault, 0 where not."""
-        found = np.full(len(self.value), np.nan)
+        faulty = np.full(len(self.value), np.nan)
         for name, kind in KINDS.items():
             mine = (self.kind == name) & ~np.isnan(self.value)
             if kind.has_state:
-                found[mine] = ~np.isin(self.value[mine], list(kind.good))
-        return found
+                faulty[mine] = ~np.isin(self.value[mine], list(kind.good))
+        return faulty
 
     def state(self, n: int) -> dict[str, str]:
         """The word for the state of one of them."""

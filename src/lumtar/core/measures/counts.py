@@ -59,11 +59,11 @@ class Counts:
     ) -> "Counts":
         """Sums of some columns; those that are not given are 0, rates NaN: a measure has to have what it needs."""
         nothing, unknown = np.broadcast_to(np.int64(0), in_bps.shape), np.broadcast_to(np.nan, in_bps.shape)
-        told: dict[str, Any] = {
+        given: dict[str, Any] = {
             each.name: columns.get(each.name, unknown if each.name.endswith("_bps") else nothing)
             for each in fields(cls)[4:]
         }
-        return cls(interface, in_bps, out_bps, seconds, **told)
+        return cls(interface, in_bps, out_bps, seconds, **given)
 
     def rate(self, way: str) -> Floats:
         """Mean bits per second, weighted by the seconds that were measured; NaN where there were none."""

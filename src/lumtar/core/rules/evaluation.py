@@ -74,13 +74,13 @@ def evaluate(rules: RuleSet, frame: Frame, memory: Memory) -> tuple[Events, Memo
     frame : has a value for each of the rules' measures; one that it lacks is missing for all subjects
     memory : what came of the frame before
     """
-    found: list[Events] = []
+    events: list[Events] = []
     for instant in range(len(frame.at)):
         for place, alike in enumerate(rules.alike):
             values = frame.values.get(alike.measure)
             if values is not None:
-                found += _look(rules, alike, place, frame, instant, values[instant], memory)
-    return _joined(found), memory
+                events += _look(rules, alike, place, frame, instant, values[instant], memory)
+    return _joined(events), memory
 
 
 def _look(

@@ -36,5 +36,5 @@ class Frame:
         flags: NDArray[np.int16] | None = None,
     ) -> "Frame":
         """A frame of one instant, from arrays of n."""
-        told = {name: each[None, :] for name, each in values.items()}
-        return cls(slots, at[None, :], interval, told, None if flags is None else flags[None, :])
+        rows = {name: each[None, :] for name, each in values.items()}
+        return cls(slots, at[None, :], interval, rows, None if flags is None else flags[None, :])

@@ -62,8 +62,8 @@ class RuleSet:
         groups: dict[tuple[str, str, bool, Timing], list[int]] = {}
         for row, rule in enumerate(self.rules):
             groups.setdefault((rule.measure, rule.statistic, rule.above, rule.hold.timing), []).append(row)
-        told = (self._group([self.rules[row] for row in rows], rows) for rows in groups.values())
-        object.__setattr__(self, "alike", tuple(told))
+        grouped = (self._group([self.rules[row] for row in rows], rows) for rows in groups.values())
+        object.__setattr__(self, "alike", tuple(grouped))
 
     @property
     def measures(self) -> set[str]:

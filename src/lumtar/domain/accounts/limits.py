@@ -80,7 +80,7 @@ CREDENTIAL_COLUMNS = ("id", "name", "kind", "place", "ranges", "edition", "chang
 
 
 def _statements() -> list[str]:
-    told = [
+    statements = [
         f"""DO $$ BEGIN
             IF NOT EXISTS (SELECT FROM pg_roles WHERE rolname = '{ROLE}') THEN CREATE ROLE {ROLE} NOLOGIN NOINHERIT; END IF;
         END $$""",
@@ -89,18 +89,18 @@ def _statements() -> list[str]:
         f"GRANT USAGE, SELECT ON ALL SEQUENCES IN SCHEMA public TO {ROLE}",
     ]
     for table, shown in POLICIES.items():
-        told += [
+        statements += [
             f"ALTER TABLE {table} ENABLE ROW LEVEL SECURITY",
             f"DROP POLICY IF EXISTS seen ON {table}",
             f"CREATE POLICY seen ON {table} USING ({shown})",
         ]
-    told += [f"GRANT SELECT, INSERT, UPDATE, DELETE ON {table} TO {ROLE}" for table in (*POLICIES, *OPEN)]
-    told += [
+    statements += [f"GRANT SELECT, INSERT, UPDATE, DELETE ON {table} TO {ROLE}" for table in (*POLICIES, *OPEN)]
+    statements += [
         f"GRANT SELECT ({', '.join(CREDENTIAL_COLUMNS)}) ON inventory_credential TO {ROLE}",
         f"GRANT SELECT, INSERT, UPDATE ON procrastinate_jobs, procrastinate_events TO {ROLE}",
         f"GRANT SELECT ON procrastinate_workers TO {ROLE}",
     ]
-    return told
+    return statements
 
 
 def install(**_: Any) -> None:
@@ -143,7 +143,7 @@ def settings_of(sites: Sequence[int], groups: Sequence[int]) -> dict[str, str]:
     """What the policies look at, for somebody who is limited to these. Groups are looked up as they are now."""
     ports: set[int] = set()
     through: set[int] = set()
-    whole: set[int] = set()
+    devices: set[int] = set()
     with connection.cursor() as cursor:
         for group in groups:
             values: dict[str, Any] = {}
@@ -153,6 +153,6 @@ def settings_of(sites: Sequence[int], groups: Sequence[int]) -> dict[str, str]:
                 through.add(int(device))
         if groups:
             cursor.execute("SELECT device_id FROM inventory_device_groups WHERE group_id = ANY(%s)", [list(groups)])
-            whole = {int(row[0]) for row in cursor.fetchall()}
-    told = {"sites": sites, "groups": groups, "ports": ports, "port_devices": through, "devices": whole}
-    return {f"lumtar.{name}": ",".join(map(str, sorted(numbers))) for name, numbers in told.items()}
+            devices = {int(row[0]) for row in cursor.fetchall()}
+    lists = {"sites": sites, "groups": groups, "ports": ports, "port_devices": through, "devices": devices}
+    return {f"lumtar.{name}": ",".join(map(str, sorted(numbers))) for name, numbers in lists.items()}

@@ -112,8 +112,8 @@ def person_of_token(token: str, address: str | None = None) -> Person | None:
 
 def user_of_token(token: str) -> User | None:
     """The user of a token that is in force."""
-    found = person_of_token(token)
-    return found.user if found else None
+    person = person_of_token(token)
+    return person.user if person else None
 
 
 def revoke(token: int, owner: User | None = None) -> ApiToken:
@@ -124,11 +124,11 @@ def revoke(token: int, owner: User | None = None) -> ApiToken:
     ApiToken.DoesNotExist
     """
     mine = ApiToken.objects.filter(user=owner) if owner else ApiToken.objects
-    found = mine.get(pk=token)
-    if found.revoked_at is None:
-        found.revoked_at = timezone.now()
-        found.save(update_fields=["revoked_at"])
-    return found
+    revoked = mine.get(pk=token)
+    if revoked.revoked_at is None:
+        revoked.revoked_at = timezone.now()
+        revoked.save(update_fields=["revoked_at"])
+    return revoked
 
 
 def needs_first_user() -> bool:
@@ -221,23 +221,23 @@ def change_person(user: int, edition: int, wanted: Wanted, by: str, password: st
     Stale, Refusal, User.DoesNotExist
     """
     _lock_people()
-    found = User.objects.select_for_update().get(pk=user)
-    account, _ = Account.objects.get_or_create(user=found, defaults={"role": person_of(found).role})
+    user_row = User.objects.select_for_update().get(pk=user)
+    account, _ = Account.objects.get_or_create(user=user_row, defaults={"role": person_of(user_row).role})
     account = claim(Account, account.pk, edition)
     stays = wanted.active and wanted.role is Role.ADMINISTRATOR and not (wanted.sites or wanted.groups)
     if not stays and not _other_administrators(user):
         raise Refusal("Nobody else is an administrator of everything: make somebody else one first.")
-    found.email, found.is_active = wanted.email.strip(), wanted.active
-    found.is_superuser = found.is_staff = wanted.role is Role.ADMINISTRATOR
-    _named(found)
+    user_row.email, user_row.is_active = wanted.email.strip(), wanted.active
+    user_row.is_superuser = user_row.is_staff = wanted.role is Role.ADMINISTRATOR
+    _named(user_row)
     if password:
-        set_password(found, password)
-    found.save()
+        set_password(user_row, password)
+    user_row.save()
     account.role = wanted.role
     mark(account, by)
     _limit(account, wanted)
     if not wanted.active:
-        end_sessions(found)
+        end_sessions(user_row)
     return account
 
 
@@ -250,12 +250,12 @@ def remove_person(user: int) -> str:
     Refusal, User.DoesNotExist
     """
     _lock_people()
-    found = User.objects.select_for_update().get(pk=user)
+    account = User.objects.select_for_update().get(pk=user)
     if not _other_administrators(user):
         raise Refusal("Nobody else is an administrator of everything: make somebody else one first.")
-    end_sessions(found)
-    name: str = found.username
-    found.delete()
+    end_sessions(account)
+    name: str = account.username
+    account.delete()
     return name
 
 
@@ -272,8 +272,8 @@ def _other_administrators(user: int) -> bool:
 
 def _limit(account: Account, wanted: Wanted) -> None:
     sites, groups = Site.objects.filter(name__in=wanted.sites), Group.objects.filter(name__in=wanted.groups)
-    for kind, names, found in (("site", wanted.sites, sites), ("group", wanted.groups, groups)):
-        if missing := sorted(set(names) - {each.name for each in found}):
+    for kind, names, chosen in (("site", wanted.sites, sites), ("group", wanted.groups, groups)):
+        if missing := sorted(set(names) - {each.name for each in chosen}):
             raise Refusal(f"There is no {kind} {missing[0]!r}.")
     account.sites.set(sites)
     account.groups.set(groups)
@@ -301,12 +301,12 @@ def sessions_of(user: User) -> list[SignedIn]:
 
 def end_sessions(user: User, keys: Sequence[str] | None = None, but: str | None = None) -> int:
     """End somebody's sessions: those with these keys, or all but one. Returns how many there were."""
-    found = SignedIn.objects.filter(user=user)
+    sessions = SignedIn.objects.filter(user=user)
     if keys is not None:
-        found = found.filter(session__in=keys)
+        sessions = sessions.filter(session__in=keys)
     if but:
-        found = found.exclude(session=but)
-    ended = list(found.values_list("session", flat=True))
+        sessions = sessions.exclude(session=but)
+    ended = list(sessions.values_list("session", flat=True))
     store = import_module(settings.SESSION_ENGINE).SessionStore
     store.get_model_class().objects.filter(session_key__in=ended).delete()
     SignedIn.objects.filter(session__in=ended).delete()

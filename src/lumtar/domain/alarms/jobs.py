@@ -32,13 +32,15 @@ def send_mail(context: JobContext, notification: int) -> None:
     """
     with transaction.atomic():
         be_durable()
-        told = Notification.objects.select_for_update(of=("self",)).select_related("change__alarm").get(pk=notification)
-        if told.state != State.PENDING:
+        notification_row = (
+            Notification.objects.select_for_update(of=("self",)).select_related("change__alarm").get(pk=notification)
+        )
+        if notification_row.state != State.PENDING:
             return
-        told.state = State.SENDING
-        told.save(update_fields=["state"])
+        notification_row.state = State.SENDING
+        notification_row.save(update_fields=["state"])
     try:
-        compose(told).send()
+        compose(notification_row).send()
     except (ConnectionError, smtplib.SMTPConnectError, smtplib.SMTPHeloError, smtplib.SMTPAuthenticationError) as error:
         given_up = context.job.attempts >= RETRIES
         detail = f"The mail server cannot be used{', given up' if given_up else ''}: {error}"[:300]
@@ -50,7 +52,7 @@ def send_mail(context: JobContext, notification: int) -> None:
         log.warning("mail failed", notification=notification, error=str(error))
         return
     Notification.objects.filter(pk=notification).update(state=State.SENT, sent_at=timezone.now(), detail="")
-    announce("alarms", [told.change.alarm_id])
+    announce("alarms", [notification_row.change.alarm_id])
 
 
 @app.periodic(cron="*/5 * * * *")
@@ -61,9 +63,9 @@ def join_rule_memory(timestamp: int) -> None:
         log.info("rule memory joined", pieces=pieces)
 
 
-def compose(told: Notification) -> EmailMessage:
+def compose(notification: Notification) -> EmailMessage:
     """The mail about one status change."""
-    change = told.change
+    change = notification.change
     alarm = change.alarm
     severity, text = Severity(change.severity).word, change.text
     lines = [
@@ -78,6 +80,6 @@ def compose(told: Notification) -> EmailMessage:
     ]
     # A Message-ID of its own lets mail servers recognise the mail, should it ever be handed over twice.
     domain = settings.DEFAULT_FROM_EMAIL.split("@")[-1]
-    headers = {"Message-ID": f"<alarm-{alarm.pk}-change-{change.pk}-{told.pk}@{domain}>"}
+    headers = {"Message-ID": f"<alarm-{alarm.pk}-change-{change.pk}-{notification.pk}@{domain}>"}
     subject = f"[{severity}] {alarm.label}: {text}"
-    return EmailMessage(subject.replace("\n", " ")[:180], "\n".join(lines), to=[told.address], headers=headers)
+    return EmailMessage(subject.replace("\n", " ")[:180], "\n".join(lines), to=[notification.address], headers=headers)

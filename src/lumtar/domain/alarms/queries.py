@@ -14,8 +14,8 @@ from lumtar.domain.operation.resources import page
 
 SELECT = """
 SELECT a.id, a.type, a.resource_kind, a.resource_id, a.label, a.site, a.device_id, a.interface_id, c.severity, c.facts::json,
-    c.at AS changed_at, coalesce(r.at, a.raised_at) AS raised_at, rule.name AS rule, coalesce(cardinality(rule.mail_to), 0) AS told_count,
-    n.told, n.state AS mail_state{more}
+    c.at AS changed_at, coalesce(r.at, a.raised_at) AS raised_at, rule.name AS rule, coalesce(cardinality(rule.mail_to), 0) AS notified_count,
+    n.notified, n.state AS mail_state{more}
 FROM alarms_alarm a
 LEFT JOIN alarms_rule rule ON rule.id = a.rule_id
 JOIN LATERAL (SELECT * FROM alarms_alarmchange WHERE alarm_id = a.id AND at <= %(at)s ORDER BY at DESC, id DESC LIMIT 1) c ON true
@@ -24,7 +24,7 @@ LEFT JOIN LATERAL (
         AND at > coalesce((SELECT max(at) FROM alarms_alarmchange WHERE alarm_id = a.id AND severity = 0 AND at < c.at), '-infinity')
 ) r ON true
 LEFT JOIN LATERAL (
-    SELECT string_agg(address, ', ' ORDER BY address) AS told, min(state) AS state FROM alarms_notification WHERE change_id = c.id
+    SELECT string_agg(address, ', ' ORDER BY address) AS notified, min(state) AS state FROM alarms_notification WHERE change_id = c.id
 ) n ON true
 WHERE {where}
 ORDER BY {order}
@@ -50,8 +50,8 @@ class AlarmRow:
     changed_at: datetime
     raised_at: datetime
     rule: str | None
-    told_count: int
-    told: str | None
+    notified_count: int
+    notified: str | None
     mail_state: str | None
 
 
@@ -91,12 +91,12 @@ def history(start: datetime, end: datetime, limit: int, offset: int) -> list[Ala
 
 def by_id(alarm: int, at: datetime) -> AlarmRow | None:
     """One alarm as it was at a time."""
-    found = _rows("a.id = %(alarm)s", "a.id", at=at, alarm=alarm, limit=1)
-    return found[0] if found else None
+    alarms = _rows("a.id = %(alarm)s", "a.id", at=at, alarm=alarm, limit=1)
+    return alarms[0] if alarms else None
 
 
 def notifications(alarm: int) -> list[Notification]:
-    """Who was told of an alarm's changes, newest first."""
+    """Who was notified of an alarm's changes, newest first."""
     return list(
         Notification.objects.filter(change__alarm_id=alarm)
         .select_related("change")
@@ -127,8 +127,8 @@ def timeline(start: datetime, end: datetime, buckets: int) -> list[Bucket]:
 
 def active_of(devices: Collection[int]) -> dict[str, list[tuple[int, int, int]]]:
     """The alarms of rules that are active at devices and what belongs to them: by kind, (rule, resource, severity)."""
-    found: dict[str, list[tuple[int, int, int]]] = {}
+    active: dict[str, list[tuple[int, int, int]]] = {}
     rows = Alarm.objects.filter(is_cleared=False, device_id__in=devices).exclude(rule=None)
     for kind, rule, resource, severity in rows.values_list("resource_kind", "rule_id", "resource_id", "severity"):
-        found.setdefault(kind, []).append((rule, resource, severity))
-    return found
+        active.setdefault(kind, []).append((rule, resource, severity))
+    return active

@@ -36,9 +36,9 @@ def as_core(rule: Rule) -> core.Rule:
     return core.Rule(rule.pk, rule.measure, levels, hold, rule.above, rule.statistic, rule.revision, rule.armed)
 
 
-def _level(told: Mapping[str, Any]) -> Level:
+def _level(given: Mapping[str, Any]) -> Level:
     try:
-        return Level(Severity(told["severity"]), float(told["limit"]), float(told["clear"]))
+        return Level(Severity(given["severity"]), float(given["limit"]), float(given["clear"]))
     except (KeyError, TypeError, ValueError) as error:
         raise Refusal(
             "A level has a severity from 1 (indeterminate) to 5 (critical), a limit and a clearing limit.", "levels"
@@ -80,8 +80,8 @@ def change(pk: int, wanted: Mapping[str, Any], by: str) -> Rule:
             f"The rule {rule.name} was switched off" if ends else f"The rule {rule.name} watches something else now"
         )
         _end(rule, reason)
-    told = ", ".join(f"{name} {_said(value)}" for name, value in wanted.items())
-    note_action(f"rule {rule.name} changed: {told}", by)
+    changes = ", ".join(f"{name} {_said(value)}" for name, value in wanted.items())
+    note_action(f"rule {rule.name} changed: {changes}", by)
     announce("rules")
     return rule
 

@@ -77,11 +77,11 @@ def apply(transitions: Iterable[Transition]) -> list[int]:
         return []
     known = _locked({each.key for each in wanted})
     named = resources.named({(each.kind, each.resource) for each in wanted})
-    told = _Changes()
+    changes = _Changes()
     for each in wanted:
-        _change(told, each, known, named.get((each.kind, each.resource)))
-    _write(told)
-    return sorted({alarm.pk for alarm in told.alarms.values()})
+        _change(changes, each, known, named.get((each.kind, each.resource)))
+    _write(changes)
+    return sorted({alarm.pk for alarm in changes.alarms.values()})
 
 
 def _by_rules_in_force(wanted: list[Transition]) -> list[Transition]:
@@ -115,11 +115,11 @@ def _locked(keys: Collection[Key]) -> dict[Key, Alarm]:
                 AND a.qualifier = wanted.qualifier ORDER BY a.id FOR UPDATE OF a""",
             [kinds, numbers, types, qualifiers],
         )
-        found = Alarm.objects.in_bulk([row[0] for row in cursor.fetchall()])
-    return {(each.resource_kind, each.resource_id, each.type, each.qualifier): each for each in found.values()}
+        locked = Alarm.objects.in_bulk([row[0] for row in cursor.fetchall()])
+    return {(each.resource_kind, each.resource_id, each.type, each.qualifier): each for each in locked.values()}
 
 
-def _change(told: _Changes, wanted: Transition, known: dict[Key, Alarm], named: Named | None) -> None:
+def _change(changes: _Changes, wanted: Transition, known: dict[Key, Alarm], named: Named | None) -> None:
     alarm = known.get(wanted.key)
     clears = wanted.severity is Severity.CLEARED
     is_active = alarm is not None and not alarm.is_cleared
@@ -142,24 +142,24 @@ def _change(told: _Changes, wanted: Transition, known: dict[Key, Alarm], named: 
             alarm.raised_at = wanted.at
         alarm.severity = int(wanted.severity)
     alarm.is_cleared, alarm.changed_at, alarm.rule_id = clears, wanted.at, wanted.rule
-    told.alarms[wanted.key] = alarm
+    changes.alarms[wanted.key] = alarm
     change = AlarmChange(alarm=alarm, at=wanted.at, severity=int(wanted.severity), facts=stored(wanted.facts))
-    told.changes.append((wanted, change))
+    changes.changes.append((wanted, change))
 
 
 WRITTEN = ["label", "site", "device", "interface", "severity", "raised_at", "is_cleared", "changed_at", "rule"]
 
 
-def _write(told: _Changes) -> None:
-    there = [alarm for alarm in told.alarms.values() if alarm.pk is not None]
-    Alarm.objects.bulk_create(alarm for alarm in told.alarms.values() if alarm.pk is None)
+def _write(changes: _Changes) -> None:
+    there = [alarm for alarm in changes.alarms.values() if alarm.pk is not None]
+    Alarm.objects.bulk_create(alarm for alarm in changes.alarms.values() if alarm.pk is None)
     Alarm.objects.bulk_update(there, WRITTEN, batch_size=500)
-    for _, change in told.changes:
+    for _, change in changes.changes:
         change.alarm_id = change.alarm.pk
-    AlarmChange.objects.bulk_create([change for _, change in told.changes])
+    AlarmChange.objects.bulk_create([change for _, change in changes.changes])
     mails = Notification.objects.bulk_create(
         Notification(change=change, address=address)
-        for wanted, change in told.changes
+        for wanted, change in changes.changes
         for address in dict.fromkeys(wanted.mail_to)
     )
     if mails:
@@ -174,8 +174,8 @@ def clear(active: Q, reason: str, at: datetime, *, tell: bool = False) -> list[i
     ----------
     tell : those who were told that they were raised are told this as well
     """
-    found = list(Alarm.objects.filter(active, is_cleared=False))
-    told = _who_were_told([alarm.pk for alarm in found]) if tell else {}
+    standing = list(Alarm.objects.filter(active, is_cleared=False))
+    notified = _who_were_notified([alarm.pk for alarm in standing]) if tell else {}
     return apply(
         Transition(
             alarm.resource_kind,
@@ -187,13 +187,13 @@ def clear(active: Q, reason: str, at: datetime, *, tell: bool = False) -> list[i
             at,
             alarm.device_id,
             alarm.rule_id,
-            mail_to=told.get(alarm.pk, ()),
+            mail_to=notified.get(alarm.pk, ()),
         )
-        for alarm in found
+        for alarm in standing
     )
 
 
-def _who_were_told(alarms: Sequence[int]) -> dict[int, tuple[str, ...]]:
+def _who_were_notified(alarms: Sequence[int]) -> dict[int, tuple[str, ...]]:
     with connection.cursor() as cursor:
         cursor.execute(
             """SELECT a.id, array_agg(DISTINCT n.address ORDER BY n.address) FROM alarms_alarm a

@@ -76,11 +76,11 @@ def entries(
         for request, table, name, kind, before, after in cursor.fetchall():
             says = TABLES[table].says if table in TABLES else table
             changes.setdefault(request, []).append(Change(says, name, kind, _loaded(before), _loaded(after)))
-    found = []
+    listed = []
     for request, at, by, via, address, what, path, status, _ in rows:
         mine = changes.get(request, [])
-        found.append(Entry(at, by, via, address, what, path, status, mine[:SHOWN], max(0, len(mine) - SHOWN)))
-    return found, int(rows[0][-1]) if rows else 0
+        listed.append(Entry(at, by, via, address, what, path, status, mine[:SHOWN], max(0, len(mine) - SHOWN)))
+    return listed, int(rows[0][-1]) if rows else 0
 
 
 def _plain(word: str) -> str:
@@ -89,6 +89,6 @@ def _plain(word: str) -> str:
     return word
 
 
-def _loaded(told: str | dict[str, Any]) -> dict[str, Any]:
-    found: dict[str, Any] = orjson.loads(told) if isinstance(told, str) else told
-    return found
+def _loaded(stored: str | dict[str, Any]) -> dict[str, Any]:
+    values: dict[str, Any] = orjson.loads(stored) if isinstance(stored, str) else stored
+    return values

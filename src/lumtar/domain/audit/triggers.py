@@ -84,15 +84,15 @@ END $$"""
 
 
 def _statements() -> list[str]:
-    told = [FUNCTION]
+    statements = [FUNCTION]
     for table, watched in TABLES.items():
         words = ", ".join(f"'{','.join(names)}'" for names in (watched.only, watched.but, watched.secret))
-        told += [
+        statements += [
             f"DROP TRIGGER IF EXISTS audited ON {table}",
             f"CREATE TRIGGER audited AFTER INSERT OR UPDATE OR DELETE ON {table}"
             f" FOR EACH ROW EXECUTE FUNCTION lumtar_audit({words})",
         ]
-    return told
+    return statements
 
 
 def install(**_: Any) -> None:

@@ -113,19 +113,17 @@ def items(
 
 
 def _item(row: tuple[Any, ...]) -> Item:
-    found = Item(*row[:-1])
+    item = Item(*row[:-1])
     # A column of JSON comes as text from a question that Django did not put together.
-    found.tags, found.own = (
-        orjson.loads(value) if isinstance(value, str) else value for value in (found.tags, found.own)
-    )
-    return found
+    item.tags, item.own = (orjson.loads(value) if isinstance(value, str) else value for value in (item.tags, item.own))
+    return item
 
 
-def everything(**told: Any) -> Iterator[Item]:
+def everything(**filters: Any) -> Iterator[Item]:
     """All of them, a thousand at a time."""
     offset = 0
     while True:
-        rows, total = items(**told, limit=1000, offset=offset)
+        rows, total = items(**filters, limit=1000, offset=offset)
         yield from rows
         offset += len(rows)
         if not rows or offset >= total:
@@ -172,11 +170,9 @@ def remove_field(pk: int, by: str) -> None:
     ------
     OwnField.DoesNotExist
     """
-    found = OwnField.objects.select_for_update().get(pk=pk)
+    own = OwnField.objects.select_for_update().get(pk=pk)
     with connection.cursor() as cursor:
-        cursor.execute(
-            "UPDATE inventory_device SET own = own - %s WHERE jsonb_exists(own, %s)", [found.name, found.name]
-        )
+        cursor.execute("UPDATE inventory_device SET own = own - %s WHERE jsonb_exists(own, %s)", [own.name, own.name])
         held = cursor.rowcount
-    found.delete()
-    note_action(f"own field {found.name} deleted with its values at {held} {'device' if held == 1 else 'devices'}", by)
+    own.delete()
+    note_action(f"own field {own.name} deleted with its values at {held} {'device' if held == 1 else 'devices'}", by)

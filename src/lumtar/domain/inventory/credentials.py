@@ -114,8 +114,8 @@ def revealed(credential: Credential) -> dict[str, str]:
     ------
     SecretUnreadable
     """
-    found: dict[str, str] = orjson.loads(unseal(credential.sealed))
-    return found
+    secret: dict[str, str] = orjson.loads(unseal(credential.sealed))
+    return secret
 
 
 def advice(credential: Credential) -> list[str]:
@@ -169,25 +169,25 @@ def change(
     ------
     Stale, Refusal, Credential.DoesNotExist
     """
-    found = claim(Credential, pk, edition)
-    told = {name: value for name, value in secret.items() if value or name in ("auth", "priv")}
-    if told or kind != found.kind:
-        before = revealed(found) if kind == found.kind else {}
-        whole = before | told
+    credential = claim(Credential, pk, edition)
+    given = {name: value for name, value in secret.items() if value or name in ("auth", "priv")}
+    if given or kind != credential.kind:
+        before = revealed(credential) if kind == credential.kind else {}
+        merged = before | given
         # A protocol that is taken away takes its password with it.
         for word in ("auth", "priv"):
-            if kind == Kind.V3 and not whole.get(word):
-                whole[f"{word}_password"] = ""
-        found.kind, found.sealed = kind, seal_credential(kind, whole)
-    renamed = f", was {found.name}" if name.strip() != found.name else ""
-    _name(found, name)
+            if kind == Kind.V3 and not merged.get(word):
+                merged[f"{word}_password"] = ""
+        credential.kind, credential.sealed = kind, seal_credential(kind, merged)
+    renamed = f", was {credential.name}" if name.strip() != credential.name else ""
+    _name(credential, name)
     if ranges is not None:
-        found.ranges = check_ranges(ranges)
-    mark(found, by)
-    found.sites.set(_sites(sites))
-    what = "; its secret was replaced" if any(key.endswith("password") or key == "community" for key in told) else ""
-    note_action(f"credential {found.name}{renamed} changed{what}", by)
-    return found
+        credential.ranges = check_ranges(ranges)
+    mark(credential, by)
+    credential.sites.set(_sites(sites))
+    what = "; its secret was replaced" if any(key.endswith("password") or key == "community" for key in given) else ""
+    note_action(f"credential {credential.name}{renamed} changed{what}", by)
+    return credential
 
 
 @transaction.atomic
@@ -200,13 +200,13 @@ def remove(pk: int, by: str = "") -> None:
         if devices use it, with their names
     Credential.DoesNotExist
     """
-    found = Credential.objects.select_for_update().get(pk=pk)
-    users = list(found.devices.order_by("name").values_list("name", flat=True)[:4])
+    credential = Credential.objects.select_for_update().get(pk=pk)
+    users = list(credential.devices.order_by("name").values_list("name", flat=True)[:4])
     if users:
         names = ", ".join(users[:3]) + (" and others" if len(users) > 3 else "")
         raise Refusal(f"It is used by {names}; give them another one first.")
-    found.delete()
-    note_action(f"credential {found.name} deleted", by)
+    credential.delete()
+    note_action(f"credential {credential.name} deleted", by)
 
 
 @transaction.atomic
@@ -224,23 +224,23 @@ def reorder(numbers: Iterable[int], by: str = "") -> None:
 
 def with_counts() -> list[tuple[Credential, int]]:
     """All credentials in the order of trying, each with how many devices use it."""
-    found = Credential.objects.annotate(used=Count("devices")).order_by("place", "pk").prefetch_related("sites")
-    return [(credential, credential.used) for credential in found]
+    credentials = Credential.objects.annotate(used=Count("devices")).order_by("place", "pk").prefetch_related("sites")
+    return [(credential, credential.used) for credential in credentials]
 
 
 def in_order(site: str = "") -> list[Credential]:
     """The credentials to try at a site: its own first, then those for everywhere."""
     everywhere = Q(sites=None)
-    found = Credential.objects.filter(everywhere | Q(sites__name=site) if site else everywhere).distinct()
+    credentials = Credential.objects.filter(everywhere | Q(sites__name=site) if site else everywhere).distinct()
     own = set(Credential.objects.filter(sites__name=site).values_list("pk", flat=True)) if site else set()
-    return sorted(found, key=lambda credential: (credential.pk not in own, credential.place, credential.pk))
+    return sorted(credentials, key=lambda credential: (credential.pk not in own, credential.place, credential.pk))
 
 
 def _sites(names: Sequence[str]) -> list[Site]:
-    found = list(Site.objects.filter(name__in=names))
-    if missing := sorted(set(names) - {site.name for site in found}):
+    sites = list(Site.objects.filter(name__in=names))
+    if missing := sorted(set(names) - {site.name for site in sites}):
         raise Refusal(f"There is no site {missing[0]!r}.")
-    return found
+    return sites
 
 
 def _name(credential: Credential, name: str) -> None:

@@ -51,11 +51,11 @@ class KnownComponent(NamedTuple):
 def is_known(
     device: Device,
     interfaces: Mapping[int, Interface],
-    parts: Mapping[tuple[str, str], KnownComponent],
+    stored: Mapping[tuple[str, str], KnownComponent],
     recognitions: Sequence[Recognition],
     said: Described,
     ports: Sequence[PortDescribed],
-    told: Sequence[ComponentDescribed],
+    components: Sequence[ComponentDescribed],
 ) -> bool:
     """Whether a device, its interfaces by index and its components by (kind, index) say nothing that is not known of them.
 
@@ -72,8 +72,8 @@ def is_known(
             and all(getattr(known, name) == getattr(port, name) for name in SAID)
             for port in ports
         )
-        and {key: part[1:] for key, part in parts.items()}
-        == {(part.kind, part.index): (part.name, part.unit, part.scale) for part in told}
+        and {key: part[1:] for key, part in stored.items()}
+        == {(part.kind, part.index): (part.name, part.unit, part.scale) for part in components}
     )
 
 
@@ -84,7 +84,11 @@ def _as_read(device: Device, said: Described) -> Described:
 
 
 def describe(
-    device: Device, said: Described, ports: Sequence[PortDescribed], parts: Sequence[ComponentDescribed], now: datetime
+    device: Device,
+    said: Described,
+    ports: Sequence[PortDescribed],
+    components: Sequence[ComponentDescribed],
+    now: datetime,
 ) -> tuple[dict[int, Interface], dict[tuple[str, str], Component]]:
     """Take over what a device says of itself; what came, went or was renamed goes to the logbook.
 
@@ -105,8 +109,8 @@ def describe(
         if changed:
             device.save(update_fields=changed)
         interfaces = _describe_ports(device, ports, now)
-        components = _describe_parts(device, parts, now)
-    return interfaces, components
+        component_ids = _describe_components(device, components, now)
+    return interfaces, component_ids
 
 
 def _note_changes(device: Device, said: Described, changed: Sequence[str], now: datetime) -> None:
@@ -124,7 +128,7 @@ def _note_changes(device: Device, said: Described, changed: Sequence[str], now: 
 def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetime) -> dict[int, Interface]:
     known = {interface.pk: interface for interface in device.interfaces.all()}
     labeller = Labeller()
-    found = match_interfaces(
+    matched = match_interfaces(
         [Port(i.pk, i.if_index, i.name, i.descr, i.alias, i.mac, i.gone_at is not None) for i in known.values()],
         [Port(n, p.if_index, p.name, p.descr, p.alias, p.mac) for n, p in enumerate(ports)],
     )
@@ -137,11 +141,13 @@ def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetim
     listed: dict[int, Interface] = {}
     for number, port in enumerate(ports):
         said = {name: getattr(port, name) for name in SAID}
-        interface = listed[port.if_index] = known.get(found.get(number, 0)) or Interface(device=device, first_seen=now)
+        interface = listed[port.if_index] = known.get(matched.get(number, 0)) or Interface(
+            device=device, first_seen=now
+        )
         decided = labeller.decide(_as_said(interface, said), device, port.speed_bps)
         label = decided.label
         values = {**said, "label": label, "role": decided.role, "tags": dict(decided.tags), "gone_at": None}
-        if number not in found:
+        if number not in matched:
             _take(interface, values)
             new.append(interface)
             continue
@@ -154,7 +160,7 @@ def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetim
         if any(getattr(interface, name) != value for name, value in values.items()):
             _take(interface, values)
             renewed.append(interface)
-    there = set(found.values())
+    there = set(matched.values())
     for interface in known.values():
         if interface.pk not in there and not interface.gone_at:
             # Its index may belong to another port by now.
@@ -204,16 +210,19 @@ def _take(interface: Interface, values: dict[str, Any]) -> None:
         setattr(interface, name, value)
 
 
-def _describe_parts(
-    device: Device, parts: Sequence[ComponentDescribed], now: datetime
+def _describe_components(
+    device: Device, components: Sequence[ComponentDescribed], now: datetime
 ) -> dict[tuple[str, str], Component]:
     Component.objects.bulk_create(
-        [Component(device=device, kind=p.kind, index=p.index, name=p.name, unit=p.unit, scale=p.scale) for p in parts],
+        [
+            Component(device=device, kind=p.kind, index=p.index, name=p.name, unit=p.unit, scale=p.scale)
+            for p in components
+        ],
         update_conflicts=True,
         unique_fields=["device", "kind", "index"],
         update_fields=["name", "unit", "scale", "gone_at"],
     )
-    listed = {(part.kind, part.index) for part in parts}
+    listed = {(part.kind, part.index) for part in components}
     known = list(device.components.all())
     gone = [each.pk for each in known if not each.gone_at and (each.kind, each.index) not in listed]
     Component.objects.filter(pk__in=gone).update(gone_at=now)
@@ -259,10 +268,10 @@ def note_speeds(changes: Iterable[SpeedChange]) -> None:
         label_ports(only=[row.interface_id for row in rows])
 
 
-def note_duplex(found: Mapping[int, int]) -> None:
+def note_duplex(modes: Mapping[int, int]) -> None:
     """Keep the duplex of some interfaces (dot3StatsDuplexStatus)."""
-    for duplex in set(found.values()):
-        Interface.objects.filter(pk__in=[pk for pk, told in found.items() if told == duplex]).update(duplex=duplex)
+    for duplex in set(modes.values()):
+        Interface.objects.filter(pk__in=[pk for pk, mode in modes.items() if mode == duplex]).update(duplex=duplex)
 
 
 @transaction.atomic
@@ -278,20 +287,22 @@ def override_speed(pk: int, in_bps: int | None, out_bps: int | None, by: str) ->
     for bps in (in_bps, out_bps):
         if bps is not None and not 1_000 <= bps <= FASTEST:
             raise Refusal("A sold speed must be between 1 kb/s and 10 Tb/s; leave it empty for the port's own.")
-    found = Interface.objects.select_for_update(of=("self",)).select_related("device").get(pk=pk)
-    found.in_override_bps, found.out_override_bps = in_bps, out_bps
-    found.save(update_fields=["in_override_bps", "out_override_bps"])
-    last = found.speeds.order_by("-since").first()
-    own = found.speeds.exclude(in_source=SpeedSource.OVERRIDE).order_by("-since").first()
+    interface = Interface.objects.select_for_update(of=("self",)).select_related("device").get(pk=pk)
+    interface.in_override_bps, interface.out_override_bps = in_bps, out_bps
+    interface.save(update_fields=["in_override_bps", "out_override_bps"])
+    last = interface.speeds.order_by("-since").first()
+    own = interface.speeds.exclude(in_source=SpeedSource.OVERRIDE).order_by("-since").first()
     from_high = own is None or own.in_source == SpeedSource.HIGH_SPEED
     port_bps = last.port_bps if last else 0
-    newest = found.newest if hasattr(found, "newest") else None
+    newest = interface.newest if hasattr(interface, "newest") else None
     is_credible = newest is None or newest.excess < NOT_CREDIBLE
     change = SpeedChange(pk, timezone.now(), port_bps, from_high, in_bps or 0, out_bps or 0, is_credible)
     note_speeds([change])
     sold = [f"{rate(bps)} {way}" for bps, way in ((in_bps, "in"), (out_bps, "out")) if bps]
     note_action(
-        f"{found.label} is sold as {', '.join(sold)}" if sold else f"{found.label} is measured by its own speed",
+        f"{interface.label} is sold as {', '.join(sold)}"
+        if sold
+        else f"{interface.label} is measured by its own speed",
         by,
-        interface=found,
+        interface=interface,
     )

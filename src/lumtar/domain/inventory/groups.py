@@ -71,15 +71,15 @@ def _pattern(word: str) -> str:
     return word.replace("*", "%").replace("?", "_")
 
 
-def _parts() -> dict[int, list[int]]:
-    found: dict[int, list[int]] = {}
-    for whole, part in Group.parts.through.objects.values_list("from_group_id", "to_group_id"):
-        found.setdefault(whole, []).append(part)
-    return found
+def _subgroups() -> dict[int, list[int]]:
+    inside: dict[int, list[int]] = {}
+    for outer, inner in Group.subgroups.through.objects.values_list("from_group_id", "to_group_id"):
+        inside.setdefault(outer, []).append(inner)
+    return inside
 
 
 def _is_in(groups: Collection[Group], values: dict[str, Any]) -> str:
-    """A condition on PORTS: the port is in any of some groups; their parts are not looked for."""
+    """A condition on PORTS: the port is in any of some groups; subgroups are not looked for."""
     name = f"groups{len(values)}"
     values[name] = [group.pk for group in groups]
     ways = [
@@ -91,14 +91,14 @@ def _is_in(groups: Collection[Group], values: dict[str, Any]) -> str:
 
 
 def in_group(pk: int, values: dict[str, Any]) -> str:
-    """A query for the ports (id) and their devices (device) that are in a group now, directly or through its parts.
+    """A query for the ports (id) and their devices (device) that are in a group now, directly or through its subgroups.
 
     Raises
     ------
     Group.DoesNotExist
     """
     Group.objects.only("pk").get(pk=pk)
-    held = _is_in(Group.objects.filter(pk__in=within(_parts(), pk)), values)
+    held = _is_in(Group.objects.filter(pk__in=within(_subgroups(), pk)), values)
     return f"SELECT gi.id, gd.id AS device {PORTS} AND {held}"
 
 
@@ -112,18 +112,18 @@ class GroupSize:
 
 def counts() -> dict[int, GroupSize]:
     """How much is in each group; all ports are looked at once, however many groups there are."""
-    groups, parts = Group.objects.in_bulk(), _parts()
+    groups, inside = Group.objects.in_bulk(), _subgroups()
     values: dict[str, Any] = {}
-    held = [_is_in([groups[each] for each in within(parts, pk)], values) for pk in groups]
+    held = [_is_in([groups[each] for each in within(inside, pk)], values) for pk in groups]
     if not held:
         return {}
     each_port = ", ".join(f"{condition} AS in{place}" for place, condition in enumerate(held))
     # First by device, so that those are counted without sorting all ports once a group.
     each_device = ", ".join(f"count(*) FILTER (WHERE in{place}) AS n{place}" for place in range(len(held)))
-    whole = ", ".join(f"sum(n{place})::bigint, count(*) FILTER (WHERE n{place} > 0)" for place in range(len(held)))
+    sums = ", ".join(f"sum(n{place})::bigint, count(*) FILTER (WHERE n{place} > 0)" for place in range(len(held)))
     with connection.cursor() as cursor:
         cursor.execute(
-            f"SELECT {whole} FROM (SELECT {each_device} FROM (SELECT gd.id AS device, {each_port} {PORTS}) p GROUP BY device) d",
+            f"SELECT {sums} FROM (SELECT {each_device} FROM (SELECT gd.id AS device, {each_port} {PORTS}) p GROUP BY device) d",
             values,
         )
         row = cursor.fetchone()
@@ -131,12 +131,12 @@ def counts() -> dict[int, GroupSize]:
 
 
 @dataclass(frozen=True, slots=True)
-class GroupTold:
+class GroupSpec:
     """What people say of a group. The ports that were put into it by hand are told by :func:`put`."""
 
     name: str
     condition: str = ""
-    parts: Sequence[int] = ()
+    subgroups: Sequence[int] = ()
 
 
 def preview(condition: str, examples: int = 8) -> tuple[int, list[tuple[str, str]]]:
@@ -172,32 +172,32 @@ def ports_for(condition: str) -> set[int]:
 
 
 @transaction.atomic
-def save(told: GroupTold, by: str, pk: int | None = None, edition: int = 0) -> Group:
+def save(spec: GroupSpec, by: str, pk: int | None = None, edition: int = 0) -> Group:
     """Keep a new group or a changed one.
 
     Raises
     ------
     Refusal, Stale, Group.DoesNotExist
     """
-    name = told.name.strip()
+    name = spec.name.strip()
     if not 1 <= len(name) <= LONGEST_NAME:
         raise Refusal(f"A group's name has 1 to {LONGEST_NAME} characters.")
-    condition = understand(told.condition, GROUP_FIELDS)
+    condition = understand(spec.condition, GROUP_FIELDS)
     # Two who put groups into each other at once would close a circle that neither sees.
     list(Group.objects.select_for_update().values_list("pk"))
-    there = Group.objects.in_bulk(told.parts)
-    if missing := [part for part in told.parts if part not in there]:
+    there = Group.objects.in_bulk(spec.subgroups)
+    if missing := [part for part in spec.subgroups if part not in there]:
         raise Refusal(f"There is no group {missing[0]}; it may have been deleted meanwhile.")
-    if pk is not None and (around := circle(_parts(), pk, told.parts)) is not None:
-        whole = "itself" if around == pk else f"{there[around].name}, which contains it already"
-        raise Refusal(f"{name} cannot contain {whole}.")
-    found = Group() if pk is None else claim(Group, pk, edition)
-    found.name, found.condition = name, condition.text
-    mark(found, by)
-    found.parts.set(told.parts)
-    note_action(f"group {found.name} {'created' if pk is None else 'changed'}", by)
+    if pk is not None and (around := circle(_subgroups(), pk, spec.subgroups)) is not None:
+        which = "itself" if around == pk else f"{there[around].name}, which contains it already"
+        raise Refusal(f"{name} cannot contain {which}.")
+    group = Group() if pk is None else claim(Group, pk, edition)
+    group.name, group.condition = name, condition.text
+    mark(group, by)
+    group.subgroups.set(spec.subgroups)
+    note_action(f"group {group.name} {'created' if pk is None else 'changed'}", by)
     announce("groups")
-    return found
+    return group
 
 
 @transaction.atomic
@@ -208,14 +208,14 @@ def put(pk: int, ports: Sequence[int], by: str, out: bool = False) -> int:
     ------
     Refusal, Group.DoesNotExist
     """
-    found = Group.objects.select_for_update().get(pk=pk)
+    group_row = Group.objects.select_for_update().get(pk=pk)
     known = set(Interface.objects.filter(pk__in=ports).values_list("pk", flat=True))
     if len(known) < len(set(ports)):
         raise Refusal("One of these ports is not there any more.")
-    (found.ports.remove if out else found.ports.add)(*known)
-    note_action(f"{len(known)} ports {'taken out of' if out else 'put into'} the group {found.name}", by)
+    (group_row.ports.remove if out else group_row.ports.add)(*known)
+    note_action(f"{len(known)} ports {'taken out of' if out else 'put into'} the group {group_row.name}", by)
     announce("groups")
-    return found.ports.count()
+    return group_row.ports.count()
 
 
 @transaction.atomic
@@ -226,7 +226,7 @@ def delete(pk: int, by: str) -> None:
     ------
     Group.DoesNotExist
     """
-    found = Group.objects.get(pk=pk)
-    found.delete()
-    note_action(f"group {found.name} deleted", by)
+    group_row = Group.objects.get(pk=pk)
+    group_row.delete()
+    note_action(f"group {group_row.name} deleted", by)
     announce("groups")

@@ -68,17 +68,17 @@ class Effect:
 
 
 def _ports(only: Iterable[int] | None = None, devices: Iterable[int] | None = None) -> Any:
-    found = Interface.objects.filter(gone_at=None, device__retired_at=None)
+    ports = Interface.objects.filter(gone_at=None, device__retired_at=None)
     if only is not None:
-        found = found.filter(pk__in=only)
+        ports = ports.filter(pk__in=only)
     if devices is not None:
-        found = found.filter(device_id__in=devices)
-    return found.order_by("device_id", "if_index")
+        ports = ports.filter(device_id__in=devices)
+    return ports.order_by("device_id", "if_index")
 
 
 def _speeds(ports: Sequence[Interface]) -> dict[int, int]:
-    found = InterfaceSpeed.objects.filter(interface_id__in=[port.pk for port in ports])
-    newest = found.order_by("interface_id", "-since").distinct("interface_id")
+    speeds = InterfaceSpeed.objects.filter(interface_id__in=[port.pk for port in ports])
+    newest = speeds.order_by("interface_id", "-since").distinct("interface_id")
     return dict(newest.values_list("interface_id", "port_bps"))
 
 
@@ -86,10 +86,10 @@ def _devices(ports: Sequence[Interface]) -> dict[int, Device]:
     return Device.objects.select_related("site", "profile").in_bulk({port.device_id for port in ports})
 
 
-def _chunks(found: Any) -> Iterable[list[Interface]]:
-    keys = list(found.values_list("pk", flat=True))
+def _chunks(ports: Any) -> Iterable[list[Interface]]:
+    keys = list(ports.values_list("pk", flat=True))
     for start in range(0, len(keys), CHUNK):
-        yield list(found.filter(pk__in=keys[start : start + CHUNK]))
+        yield list(ports.filter(pk__in=keys[start : start + CHUNK]))
 
 
 def label_ports(only: Iterable[int] | None = None, devices: Iterable[int] | None = None) -> tuple[int, int]:
@@ -176,10 +176,10 @@ def checked_tags(tags: Mapping[str, str]) -> dict[str, str]:
     ------
     Refusal
     """
-    found = {key.strip(): value.strip() for key, value in tags.items()}
-    if len(found) > 20 or any(not 1 <= len(key) <= 60 or len(value) > 200 for key, value in found.items()):
+    stripped = {key.strip(): value.strip() for key, value in tags.items()}
+    if len(stripped) > 20 or any(not 1 <= len(key) <= 60 or len(value) > 200 for key, value in stripped.items()):
         raise Refusal("A port has at most 20 tags, of at most 60 characters with values of at most 200.")
-    return found
+    return stripped
 
 
 @transaction.atomic
@@ -210,7 +210,7 @@ def overrule(pk: int, label: str | None, role: str | None, tags: Mapping[str, st
 
 
 @dataclass(frozen=True, slots=True)
-class RuleTold:
+class LabelRuleSpec:
     """A label rule as somebody wrote it."""
 
     name: str
@@ -220,7 +220,7 @@ class RuleTold:
     tags: Mapping[str, str] | None = None
 
 
-def checked_rule(told: RuleTold, number: int = 0) -> LabelRule:
+def checked_rule(spec: LabelRuleSpec, number: int = 0) -> LabelRule:
     """A label rule that can be kept.
 
     Raises
@@ -228,34 +228,34 @@ def checked_rule(told: RuleTold, number: int = 0) -> LabelRule:
     Refusal
         with a sentence for the person who wrote it
     """
-    name = told.name.strip()
+    name = spec.name.strip()
     if not 1 <= len(name) <= 80:
         raise Refusal("A rule's name has 1 to 80 characters.")
-    template = check_template(told.template) if told.template.strip() else ""
-    tags = checked_tags(told.tags or {})
-    if not (told.role or template or tags):
+    template = check_template(spec.template) if spec.template.strip() else ""
+    tags = checked_tags(spec.tags or {})
+    if not (spec.role or template or tags):
         raise Refusal("The rule decides nothing yet: give it a role, a template or a tag.")
-    condition = conditions.understand(told.condition, PORT_FIELDS)
-    return LabelRule(number, name, condition, checked_role(told.role), template, tags)
+    condition = conditions.understand(spec.condition, PORT_FIELDS)
+    return LabelRule(number, name, condition, checked_role(spec.role), template, tags)
 
 
 @transaction.atomic
-def save_rule(told: RuleTold, by: str, pk: int | None = None, edition: int = 0) -> models.LabelRule:
+def save_rule(spec: LabelRuleSpec, by: str, pk: int | None = None, edition: int = 0) -> models.LabelRule:
     """Keep a new rule, at the end, or a changed one. The ports are labelled by :func:`label_ports`, which the caller starts.
 
     Raises
     ------
     Refusal, Stale, LabelRule.DoesNotExist
     """
-    rule = checked_rule(told)
-    found = (
+    rule = checked_rule(spec)
+    stored = (
         models.LabelRule(place=models.LabelRule.objects.count()) if pk is None else claim(models.LabelRule, pk, edition)
     )
-    found.name, found.condition, found.role = rule.name, rule.condition.text, rule.role
-    found.template, found.tags = rule.template, dict(rule.tags)
-    mark(found, by)
-    note_action(f"label rule {found.name} {'created' if pk is None else 'changed'}", by)
-    return found
+    stored.name, stored.condition, stored.role = rule.name, rule.condition.text, rule.role
+    stored.template, stored.tags = rule.template, dict(rule.tags)
+    mark(stored, by)
+    note_action(f"label rule {stored.name} {'created' if pk is None else 'changed'}", by)
+    return stored
 
 
 @transaction.atomic
@@ -266,9 +266,9 @@ def delete_rule(pk: int, by: str) -> None:
     ------
     LabelRule.DoesNotExist
     """
-    found = models.LabelRule.objects.get(pk=pk)
-    found.delete()
-    note_action(f"label rule {found.name} deleted", by)
+    rule = models.LabelRule.objects.get(pk=pk)
+    rule.delete()
+    note_action(f"label rule {rule.name} deleted", by)
 
 
 @transaction.atomic

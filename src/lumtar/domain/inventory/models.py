@@ -73,7 +73,9 @@ class Group(models.Model):
     ports: "models.ManyToManyField[Interface, models.Model]" = models.ManyToManyField(
         "Interface", blank=True, related_name="groups"
     )
-    parts = models.ManyToManyField("self", blank=True, symmetrical=False, related_name="wholes")
+    subgroups = models.ManyToManyField(
+        "self", blank=True, symmetrical=False, related_name="outer_groups", db_table="inventory_group_parts"
+    )
     edition = models.PositiveIntegerField(default=1)
     changed_at = models.DateTimeField(default=timezone.now)
     changed_by = models.CharField(max_length=150, blank=True)

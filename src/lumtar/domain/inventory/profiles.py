@@ -30,7 +30,7 @@ USUAL_INTERVAL = 60
 
 
 @dataclass(frozen=True, slots=True)
-class ProfileTold:
+class ProfileSpec:
     """A profile as somebody wrote it."""
 
     name: str
@@ -59,14 +59,14 @@ def is_recognised(device: Device, recognitions: Sequence[Recognition]) -> bool:
     """Whether these would leave a device with the profile that it has."""
     if device.profile_id and not device.profile_by:
         return True
-    found = recognise(_said(device), recognitions)
-    return found is None or (device.profile_id, device.profile_by) == (found[0].number, found[1][:400])
+    best = recognise(_said(device), recognitions)
+    return best is None or (device.profile_id, device.profile_by) == (best[0].number, best[1][:400])
 
 
 def profile_for(values: Mapping[str, Any]) -> tuple[Profile, str] | None:
     """The profile that fits what a device says in its system group, and why."""
-    found = recognise(values, recognitions())
-    return (Profile.objects.get(pk=found[0].number), found[1]) if found else None
+    best = recognise(values, recognitions())
+    return (Profile.objects.get(pk=best[0].number), best[1]) if best else None
 
 
 def reads_of(profile: Profile) -> dict[str, Any]:
@@ -78,8 +78,8 @@ def recognise_device(device: Device) -> list[str]:
     """Give a device the profile that fits it, unless somebody chose one; the caller saves the fields that are named."""
     if device.profile_id and not device.profile_by:
         return []
-    found = profile_for(_said(device))
-    profile, why = found or (None, "")
+    best = profile_for(_said(device))
+    profile, why = best or (None, "")
     if profile is None or (device.profile_id == profile.pk and device.profile_by == why[:400]):
         return []
     if device.profile_id == profile.pk:
@@ -107,7 +107,7 @@ def objects_of(device: Device) -> tuple[frozenset[Table], tuple[ExtraObject, ...
     )
 
 
-def _checked(told: ProfileTold) -> Profile:
+def _checked(spec: ProfileSpec) -> Profile:
     """A profile that can be kept, not yet saved.
 
     Raises
@@ -115,36 +115,36 @@ def _checked(told: ProfileTold) -> Profile:
     Refusal
         with a sentence for the person who wrote it
     """
-    name = told.name.strip()
+    name = spec.name.strip()
     if not 1 <= len(name) <= 80:
         raise Refusal("A profile's name has 1 to 80 characters.")
-    if told.kind not in set(DeviceKind):
+    if spec.kind not in set(DeviceKind):
         raise Refusal(f"A kind is one of {', '.join(DeviceKind)}.")
-    if unknown := set(told.tables) - set(Table):
+    if unknown := set(spec.tables) - set(Table):
         raise Refusal(f"There is no table {sorted(unknown)[0]!r}; there are {', '.join(Table)}.")
-    prefixes = [check_object(prefix, "prefix", "", 1.0, False, False).oid for prefix in told.prefixes if prefix.strip()]
-    condition = conditions.understand(told.condition, SYSTEM_FIELDS)
-    if len(prefixes) > 100 or len(told.objects) > MOST_OBJECTS:
+    prefixes = [check_object(prefix, "prefix", "", 1.0, False, False).oid for prefix in spec.prefixes if prefix.strip()]
+    condition = conditions.understand(spec.condition, SYSTEM_FIELDS)
+    if len(prefixes) > 100 or len(spec.objects) > MOST_OBJECTS:
         raise Refusal(f"A profile has at most 100 prefixes and {MOST_OBJECTS} objects.")
-    objects = [check_object(**each) for each in told.objects]
+    objects = [check_object(**each) for each in spec.objects]
     for value, what in (("oid", "identifier"), ("name", "name")):
         values = [getattr(each, value) for each in objects]
         if twice := next((each for each in values if values.count(each) > 1), ""):
             raise Refusal(f"Two objects have the {what} {twice}.")
     return Profile(
         name=name,
-        kind=told.kind,
+        kind=spec.kind,
         prefixes=prefixes,
         condition=condition.text,
-        tables=[str(table) for table in Table if table in told.tables],
+        tables=[str(table) for table in Table if table in spec.tables],
         objects_read=[asdict(each) for each in objects],
-        interval_s=None if told.interval_s is None else check_interval(told.interval_s),
-        label_template=check_template(told.label_template) if told.label_template.strip() else "",
+        interval_s=None if spec.interval_s is None else check_interval(spec.interval_s),
+        label_template=check_template(spec.label_template) if spec.label_template.strip() else "",
     )
 
 
 @transaction.atomic
-def save(told: ProfileTold, by: str, pk: int | None = None, edition: int = 0, for_all: bool = False) -> Profile:
+def save(spec: ProfileSpec, by: str, pk: int | None = None, edition: int = 0, for_all: bool = False) -> Profile:
     """Keep a new profile, or a changed one.
 
     Parameters
@@ -155,29 +155,29 @@ def save(told: ProfileTold, by: str, pk: int | None = None, edition: int = 0, fo
     ------
     Refusal, Stale, Profile.DoesNotExist
     """
-    wanted = _checked(told)
+    wanted = _checked(spec)
     if pk is None:
         wanted.place = Profile.objects.count()
         mark(wanted, by)
         note_action(f"profile {wanted.name} created", by)
         return wanted
-    found = claim(Profile, pk, edition)
-    before = found.interval_s or USUAL_INTERVAL
+    profile = claim(Profile, pk, edition)
+    before = profile.interval_s or USUAL_INTERVAL
     for name in ("name", "kind", "prefixes", "condition", "tables", "objects_read", "interval_s", "label_template"):
-        setattr(found, name, getattr(wanted, name))
-    mark(found, by)
+        setattr(profile, name, getattr(wanted, name))
+    mark(profile, by)
     devices = []
     if for_all:
-        devices = list(found.devices.select_for_update(of=("self",)).filter(retired_at=None))
+        devices = list(profile.devices.select_for_update(of=("self",)).filter(retired_at=None))
         for device in devices:
-            device.reads = reads_of(found)
+            device.reads = reads_of(profile)
             if device.interval_s == before:
-                device.interval_s = found.interval_s or USUAL_INTERVAL
+                device.interval_s = profile.interval_s or USUAL_INTERVAL
         Device.objects.bulk_update(devices, ["reads", "interval_s"])
         announce("devices", [device.pk for device in devices])
     whom = f"for all {len(devices)} devices that use it" if for_all else "for devices added from now on"
-    note_action(f"profile {found.name} changed, {whom}", by)
-    return found
+    note_action(f"profile {profile.name} changed, {whom}", by)
+    return profile
 
 
 @transaction.atomic
@@ -188,9 +188,9 @@ def delete(pk: int, by: str) -> None:
     ------
     Profile.DoesNotExist
     """
-    found = Profile.objects.get(pk=pk)
-    name, users = found.name, found.devices.count()
-    found.delete()
+    profile = Profile.objects.get(pk=pk)
+    name, users = profile.name, profile.devices.count()
+    profile.delete()
     note_action(f"profile {name} deleted; {users} devices go on as they are", by)
 
 
@@ -208,5 +208,7 @@ def reorder(ids: Iterable[int], by: str) -> None:
 
 def with_users() -> list[tuple[Profile, int]]:
     """All profiles, each with how many devices in use have it."""
-    found = Profile.objects.annotate(used=Count("devices", filter=Q(devices__retired_at=None))).order_by("place", "pk")
-    return [(profile, profile.used) for profile in found]
+    profiles = Profile.objects.annotate(used=Count("devices", filter=Q(devices__retired_at=None))).order_by(
+        "place", "pk"
+    )
+    return [(profile, profile.used) for profile in profiles]

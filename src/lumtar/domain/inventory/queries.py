@@ -55,14 +55,14 @@ def polled(interface: int) -> Polled | None:
 
 def places(addresses: Iterable[str]) -> dict[tuple[str, int, str], str]:
     """Which of these addresses are those of devices: (address, port, way) -> name."""
-    found = Device.objects.filter(address__in=set(addresses)).values_list("address", "port", "way", "name")
-    return {(address, port, way): name for address, port, way, name in found}
+    devices = Device.objects.filter(address__in=set(addresses)).values_list("address", "port", "way", "name")
+    return {(address, port, way): name for address, port, way, name in devices}
 
 
 def device_lines() -> Iterator[dict[str, Any]]:
     """Every device that is not retired with what people say of it, as a list of devices has it."""
-    found = Device.objects.filter(retired_at=None).select_related("site", "credential").prefetch_related("groups")
-    for device in found.order_by("name", "pk"):
+    devices = Device.objects.filter(retired_at=None).select_related("site", "credential").prefetch_related("groups")
+    for device in devices.order_by("name", "pk"):
         yield {
             "address": device.address,
             "port": device.port or 161,

@@ -143,13 +143,13 @@ def checked_own(values: Mapping[str, str]) -> dict[str, str]:
     if not any(values.values()):
         return {}
     fields = {field.name: field for field in OwnField.objects.all()}
-    found = {}
+    checked = {}
     for name, value in values.items():
         if name not in fields:
             raise Refusal(f"There is no own field {name!r}; make it first.")
         if value:
-            found[name] = _own_value(fields[name], value)
-    return found
+            checked[name] = _own_value(fields[name], value)
+    return checked
 
 
 def _own_value(field: OwnField, value: str) -> str:
@@ -204,66 +204,66 @@ class DeviceChange(TypedDict, total=False):
 
 
 @transaction.atomic
-def change_device(pk: int, edition: int, by: str, **told: Unpack[DeviceChange]) -> Device:
+def change_device(pk: int, edition: int, by: str, **given: Unpack[DeviceChange]) -> Device:
     """Change what people say of a device; what is not told stays.
 
     Raises
     ------
     Stale, Refusal, Device.DoesNotExist
     """
-    found = claim(Device, pk, edition)
-    if found.credential_id:
+    device = claim(Device, pk, edition)
+    if device.credential_id:
         # Without its secret, which who is limited to a part of the network may not read.
-        found.credential = Credential.objects.get(pk=found.credential_id)
-    before = _said(found)
-    _take(found, told)
+        device.credential = Credential.objects.get(pk=device.credential_id)
+    before = _said(device)
+    _take(device, given)
     try:
         with transaction.atomic():
-            found.save()
+            device.save()
     except IntegrityError as error:
-        raise Refusal(f"There is a device at {found.address} port {found.port} already.", "address") from error
-    if "groups" in told:
-        found.groups.set(_groups(told["groups"]))
-    after = _said(found)
+        raise Refusal(f"There is a device at {device.address} port {device.port} already.", "address") from error
+    if "groups" in given:
+        device.groups.set(_groups(given["groups"]))
+    after = _said(device)
     if any(after[name] != before[name] for name in ("label template", "profile", "site", "name")):
-        label_ports(devices=[found.pk])
+        label_ports(devices=[device.pk])
     changes = [
         f"{name} {after[name] or 'none'}, was {before[name] or 'none'}"
         for name in before
         if after[name] != before[name]
     ]
     if changes:
-        note_action(f"{found.name} changed: " + "; ".join(changes), by, found)
-    announce("devices", [found.pk])
-    return found
+        note_action(f"{device.name} changed: " + "; ".join(changes), by, device)
+    announce("devices", [device.pk])
+    return device
 
 
-def _take(device: Device, told: DeviceChange) -> None:
+def _take(device: Device, changes: DeviceChange) -> None:
     """Take over what was told, each value once it is checked."""
-    if "name" in told:
-        device.name = _name(told["name"].strip())
-    if "address" in told:
-        device.address = check_address(told["address"])
-    if "port" in told and device.way != Way.ICMP:
-        device.port = check_port(told["port"])
-    if "site" in told:
-        device.site = site_called(told["site"])
-    if "credential" in told and device.way == Way.SNMP:
-        device.credential = _stored_credential(told["credential"])
-    if device.credential is not None and ("address" in told or "credential" in told):
+    if "name" in changes:
+        device.name = _name(changes["name"].strip())
+    if "address" in changes:
+        device.address = check_address(changes["address"])
+    if "port" in changes and device.way != Way.ICMP:
+        device.port = check_port(changes["port"])
+    if "site" in changes:
+        device.site = site_called(changes["site"])
+    if "credential" in changes and device.way == Way.SNMP:
+        device.credential = _stored_credential(changes["credential"])
+    if device.credential is not None and ("address" in changes or "credential" in changes):
         _check_reach(device.credential, device.address)
-    if "interval_s" in told:
-        device.interval_s = check_interval(told["interval_s"])
-    if "tags" in told:
-        device.tags = dict(told["tags"])
-    if "own" in told:
-        device.own = checked_own(told["own"])
-    if "enabled" in told:
-        device.enabled = told["enabled"]
-    if "profile" in told:
-        _choose_profile(device, told["profile"])
-    if "label_template" in told:
-        template = told["label_template"].strip()
+    if "interval_s" in changes:
+        device.interval_s = check_interval(changes["interval_s"])
+    if "tags" in changes:
+        device.tags = dict(changes["tags"])
+    if "own" in changes:
+        device.own = checked_own(changes["own"])
+    if "enabled" in changes:
+        device.enabled = changes["enabled"]
+    if "profile" in changes:
+        _choose_profile(device, changes["profile"])
+    if "label_template" in changes:
+        template = changes["label_template"].strip()
         device.label_template = check_template(template) if template else ""
 
 
@@ -298,12 +298,12 @@ def retire(pk: int, by: str) -> Device:
         if it is retired already
     Device.DoesNotExist
     """
-    found = Device.objects.select_for_update(of=("self",)).get(pk=pk)
-    if found.retired_at:
-        raise Refusal(f"{found.name} is retired already.")
+    device = Device.objects.select_for_update(of=("self",)).get(pk=pk)
+    if device.retired_at:
+        raise Refusal(f"{device.name} is retired already.")
     now = timezone.now()
-    signals.retired.send(Device, device=found.pk, at=now)
-    return _mark(found, now, f"{found.name} retired; its history is kept", by)
+    signals.retired.send(Device, device=device.pk, at=now)
+    return _mark(device, now, f"{device.name} retired; its history is kept", by)
 
 
 @transaction.atomic
@@ -316,13 +316,13 @@ def restore(pk: int, by: str) -> Device:
         if it is not retired
     Device.DoesNotExist
     """
-    found = Device.objects.select_for_update(of=("self",)).get(pk=pk)
-    if not found.retired_at:
-        raise Refusal(f"{found.name} is not retired.")
+    device = Device.objects.select_for_update(of=("self",)).get(pk=pk)
+    if not device.retired_at:
+        raise Refusal(f"{device.name} is not retired.")
     now = timezone.now()
-    signals.restored.send(Device, device=found.pk, at=now)
-    DeviceState.objects.filter(device=found).update(reach=Reach.UNKNOWN, since=now)
-    return _mark(found, None, f"{found.name} restored", by)
+    signals.restored.send(Device, device=device.pk, at=now)
+    DeviceState.objects.filter(device=device).update(reach=Reach.UNKNOWN, since=now)
+    return _mark(device, None, f"{device.name} restored", by)
 
 
 def _mark(device: Device, retired_at: datetime | None, words: str, by: str) -> Device:
@@ -345,9 +345,9 @@ def delete(pk: int, by: str) -> None:
         if it is not retired
     Device.DoesNotExist
     """
-    found = Device.objects.select_for_update(of=("self",)).get(pk=pk)
-    if not found.retired_at:
-        raise Refusal(f"Retire {found.name} first: deleting takes its history with it, and cannot be undone.")
-    found.delete()
-    note_action(f"{found.name} ({found.address}) deleted with its history", by)
+    device = Device.objects.select_for_update(of=("self",)).get(pk=pk)
+    if not device.retired_at:
+        raise Refusal(f"Retire {device.name} first: deleting takes its history with it, and cannot be undone.")
+    device.delete()
+    note_action(f"{device.name} ({device.address}) deleted with its history", by)
     announce("devices")

@@ -26,15 +26,15 @@ def claim(model: type[T], pk: int, edition: int) -> T:
     ObjectDoesNotExist
         if it is not there
     """
-    found = model._default_manager.select_for_update(of=("self",)).get(pk=pk)
-    current: int = found.edition  # type: ignore[attr-defined]
+    entry = model._default_manager.select_for_update(of=("self",)).get(pk=pk)
+    current: int = entry.edition  # type: ignore[attr-defined]
     if current != edition:
-        who = getattr(found, "changed_by", "") or "somebody else"
+        who = getattr(entry, "changed_by", "") or "somebody else"
         raise Stale(
             f"{who} changed this meanwhile. Nothing of yours is saved yet: look at what it is now, then save again."
         )
-    found.edition = current + 1  # type: ignore[attr-defined]
-    return found
+    entry.edition = current + 1  # type: ignore[attr-defined]
+    return entry
 
 
 def mark(row: models.Model, by: str) -> None:

@@ -28,12 +28,12 @@ def somebody_collects() -> bool:
         return bool(cursor.fetchone()[0])
 
 
-def ask(kind: str, told: dict[str, Any]) -> UUID:
+def ask(kind: str, request: dict[str, Any]) -> UUID:
     """Ask for something to be done."""
     with connection.cursor() as cursor:
         # Nobody waits for these any more.
         cursor.execute(f"DELETE FROM operation_errand WHERE asked_at < now() - interval '{KEPT}'")
-    return Errand.objects.create(id=uuid4(), kind=kind, sealed=seal(orjson.dumps(told).decode())).pk
+    return Errand.objects.create(id=uuid4(), kind=kind, sealed=seal(orjson.dumps(request).decode())).pk
 
 
 def take(collector: str) -> list[tuple[UUID, str, dict[str, Any]]]:
@@ -62,11 +62,11 @@ def end(errand: UUID) -> None:
 
 def heard(errand: UUID, after: int) -> tuple[list[dict[str, Any]], bool, bool]:
     """What was said since a line, whether somebody has taken it, and whether that is all."""
-    found = Errand.objects.filter(pk=errand).values_list("taken_at", "done_at").first()
-    if found is None:
+    times = Errand.objects.filter(pk=errand).values_list("taken_at", "done_at").first()
+    if times is None:
         return [], True, True
     lines = ErrandLine.objects.filter(errand_id=errand, number__gt=after).order_by("number")
-    return list(lines.values_list("line", flat=True)), found[0] is not None, found[1] is not None
+    return list(lines.values_list("line", flat=True)), times[0] is not None, times[1] is not None
 
 
 def leave(errand: UUID) -> None:

@@ -11,12 +11,12 @@ from procrastinate import App
 @cache
 def periods(app: App) -> dict[str, int]:
     """Seconds between two runs of each periodic task, by the task's name."""
-    found = {}
+    periods_s = {}
     for each in app.periodic_registry.periodic_tasks.values():
         times = croniter(each.cron, datetime(2026, 1, 1, tzinfo=UTC))
         first, second = times.get_next(datetime), times.get_next(datetime)
-        found[each.task.name] = int((second - first).total_seconds())
-    return found
+        periods_s[each.task.name] = int((second - first).total_seconds())
+    return periods_s
 
 
 def stalled(after_s: float) -> list[tuple[int, str]]:

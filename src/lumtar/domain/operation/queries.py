@@ -7,9 +7,9 @@ from lumtar.domain.operation.models import Process
 
 def last_collected() -> datetime | None:
     """Up to when everything that a collector had read was stored, as far as is known; None before the first start."""
-    found = []
+    times = []
     for process in Process.objects.filter(kind="collector"):
         until = process.detail.get("stored_until")
         stored = datetime.fromtimestamp(until, UTC) if until else process.beat_at
-        found.append(min(stored, process.beat_at))
-    return max(found, default=None)
+        times.append(min(stored, process.beat_at))
+    return max(times, default=None)

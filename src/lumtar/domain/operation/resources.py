@@ -59,12 +59,12 @@ def page(kind: str, number: int, device: int | None) -> str:
 
 def named(wanted: Collection[tuple[str, int]]) -> dict[tuple[str, int], Named]:
     """What some resources are called, by kind and number; one query a kind. What is not there any more is left out."""
-    found: dict[tuple[str, int], Named] = {}
+    labelled: dict[tuple[str, int], Named] = {}
     for kind in {kind for kind, _ in wanted}:
         if known := KINDS.get(kind):
-            told = known.named({number for each, number in wanted if each == kind})
-            found |= {(kind, number): each for number, each in told.items()}
-    return found
+            names = known.named({number for each, number in wanted if each == kind})
+            labelled |= {(kind, number): each for number, each in names.items()}
+    return labelled
 
 
 register(Kind(LUMTAR, "Lumtar itself", "/setup/services", lambda ids: {each: Named("Lumtar itself") for each in ids}))

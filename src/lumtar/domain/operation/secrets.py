@@ -28,10 +28,10 @@ def keys() -> list[str]:
     text = os.environ.get("LUMTAR_KEY", "")
     if not text and (path := os.environ.get("LUMTAR_KEY_FILE")):
         text = Path(path).read_text().strip()
-    found = [key.strip() for key in text.split(",") if key.strip()]
-    if not found:
+    listed = [key.strip() for key in text.split(",") if key.strip()]
+    if not listed:
         raise RuntimeError("No key is set: put one into LUMTAR_KEY, or name a file that holds one in LUMTAR_KEY_FILE.")
-    return found
+    return listed
 
 
 @lru_cache(maxsize=1)

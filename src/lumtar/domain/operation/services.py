@@ -18,7 +18,7 @@ def beat(
     name: str, started_at: datetime, now: datetime, detail: dict[str, Any], *, kind: str = "", trouble: str = ""
 ) -> None:
     """Say that a service's instance is alive, what it is doing, and what it cannot do."""
-    told = {
+    state = {
         "kind": kind or name,
         "host": socket.gethostname()[:253],
         "pid": os.getpid(),
@@ -28,7 +28,7 @@ def beat(
         "trouble": trouble[:400],
         "detail": detail,
     }
-    Process.objects.update_or_create(name=name, defaults=told)
+    Process.objects.update_or_create(name=name, defaults=state)
 
 
 def stopped(name: str, now: datetime) -> None:
@@ -38,9 +38,9 @@ def stopped(name: str, now: datetime) -> None:
 
 def note_job(task: str, every_s: int, now: datetime, took_ms: float, problem: str = "") -> None:
     """Write down how a periodic job went."""
-    told: dict[str, Any] = {"every_s": every_s, "took_ms": took_ms, "words": problem[:400]}
-    told["failed_at" if problem else "succeeded_at"] = now
-    JobRun.objects.update_or_create(task=task, defaults=told)
+    state: dict[str, Any] = {"every_s": every_s, "took_ms": took_ms, "words": problem[:400]}
+    state["failed_at" if problem else "succeeded_at"] = now
+    JobRun.objects.update_or_create(task=task, defaults=state)
 
 
 def be_durable() -> None:
@@ -55,8 +55,8 @@ def be_durable() -> None:
 
 def announce(topic: Topic, ids: list[int] | None = None) -> None:
     """Tell the event streams that something changed: ids, never contents, and no ids if there are too many."""
-    told: dict[str, Any] = {"topic": topic}
+    message: dict[str, Any] = {"topic": topic}
     if ids and len(ids) <= 500:
-        told["ids"] = ids
+        message["ids"] = ids
     with connection.cursor() as cursor:
-        cursor.execute("SELECT pg_notify(%s, %s)", [CHANNEL, orjson.dumps(told).decode()])
+        cursor.execute("SELECT pg_notify(%s, %s)", [CHANNEL, orjson.dumps(message).decode()])

@@ -70,21 +70,21 @@ def fetch(sql: str, values: Mapping[str, Any], columns: Sequence[tuple[str, str]
     # By COPY the value comes as it is; the answer of a query would have it in hexadecimal digits.
     statement = f"COPY ({query}) TO STDOUT (FORMAT BINARY)"
     with connection.cursor() as cursor, connection.wrap_database_errors, cursor.copy(statement, values) as source:
-        told = b"".join(source)
-    size = int.from_bytes(told[BEFORE_VALUE - 4 : BEFORE_VALUE], "big", signed=True)
-    found = np.frombuffer(
-        told[BEFORE_VALUE : BEFORE_VALUE + max(0, size)],
+        raw = b"".join(source)
+    size = int.from_bytes(raw[BEFORE_VALUE - 4 : BEFORE_VALUE], "big", signed=True)
+    rows = np.frombuffer(
+        raw[BEFORE_VALUE : BEFORE_VALUE + max(0, size)],
         [(name, f">{code}" if code in SENDERS else code) for name, code in columns],
     )
-    return found.astype([(name, code) for name, code in columns])
+    return rows.astype([(name, code) for name, code in columns])
 
 
 def groups(rows: NDArray[np.void], name: str) -> Iterator[tuple[int, NDArray[np.void]]]:
     """The rows of each value of a field, in the order of the values; within one they keep theirs."""
     if len(rows):
         ordered = rows[np.argsort(rows[name], kind="stable")]
-        found, begins = np.unique(ordered[name], return_index=True)
-        yield from zip(found.tolist(), np.split(ordered, begins[1:]), strict=True)
+        keys, begins = np.unique(ordered[name], return_index=True)
+        yield from zip(keys.tolist(), np.split(ordered, begins[1:]), strict=True)
 
 
 def copy(table: str, columns: Sequence[Column]) -> None:

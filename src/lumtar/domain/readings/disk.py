@@ -45,7 +45,7 @@ def use() -> list[LevelUse]:
             " JOIN inventory_device d ON d.id = i.device_id WHERE i.gone_at IS NULL AND d.retired_at IS NULL AND d.enabled"
         )
         interfaces, polls = cursor.fetchone()
-    told, found = retention.current(), []
+    kept_for, levels = retention.current(), []
     daily = {
         Level.READINGS: int(polls),
         Level.FIVE_MINUTES: 288 * interfaces,
@@ -56,8 +56,8 @@ def use() -> list[LevelUse]:
         table = LEVELS[level][0]
         rows, taken, of_counted = sizes.get(table, (0, 0, 0))
         each = of_counted / rows if rows > ENOUGH_ROWS else float(USUAL_BYTES[level])
-        days = getattr(told, field)
+        days = getattr(kept_for, field)
         oldest = there[table][0].start.date() if there[table] else None
         full = int(each * daily[level] * days)
-        found.append(LevelUse(level, days, oldest, rows, taken, round(each, 1), daily[level], full))
-    return found
+        levels.append(LevelUse(level, days, oldest, rows, taken, round(each, 1), daily[level], full))
+    return levels

@@ -9,7 +9,7 @@ from lumtar.domain.readings import retention
 from lumtar.domain.readings.models import EthernetErrors
 
 
-def append(found: Iterable[tuple[int, float, Errors]]) -> None:
+def append(counted: Iterable[tuple[int, float, Errors]]) -> None:
     """Store what interfaces counted up to a time (seconds of the epoch); what is there already stays."""
     EthernetErrors.objects.bulk_create(
         (
@@ -19,7 +19,7 @@ def append(found: Iterable[tuple[int, float, Errors]]) -> None:
                 seconds=errors.seconds,
                 **dict(zip(COUNTERS, errors.counts, strict=True)),
             )
-            for interface, at, errors in found
+            for interface, at, errors in counted
         ),
         ignore_conflicts=True,
     )

@@ -35,9 +35,9 @@ def rows(
     """The rows of each interface that end in (start, end], in the order of time; ``at`` in seconds of the epoch."""
     names, length = columns(level)[1:], SECONDS[level]
     kinds = sums.kinds_of(names)
-    told = ", ".join(f"coalesce({name}, 'NaN')" if name in RATES else f"{name}::bigint" for name in names)
+    selected = ", ".join(f"coalesce({name}, 'NaN')" if name in RATES else f"{name}::bigint" for name in names)
     ends = "at + %(length)s" if length else "at"
-    sql = f"""SELECT interface_id, date_part('epoch', {ends}), {told} FROM {TABLES[level]}
+    sql = f"""SELECT interface_id, date_part('epoch', {ends}), {selected} FROM {TABLES[level]}
         WHERE {bulk.AMONG} AND at > %(start)s AND at <= %(end)s"""
     each = max(1.0, (end - start).total_seconds() / (length or 60))
     step = max(1, int(AT_ONCE / each))
@@ -63,16 +63,16 @@ def take(lines: Iterable[str]) -> tuple[Imported, int]:
         (device, name): pk
         for pk, device, name in Interface.objects.filter(gone_at=None).values_list("pk", "device__name", "name")
     }
-    found = exchange.read_csv(lines, ports, datetime(oldest.year, oldest.month, oldest.day, tzinfo=UTC), now)
-    if found.problems or not found.rows:
-        return found, 0
+    imported = exchange.read_csv(lines, ports, datetime(oldest.year, oldest.month, oldest.day, tzinfo=UTC), now)
+    if imported.problems or not imported.rows:
+        return imported, 0
     # The last of several readings of one time counts.
-    latest = {(number, at): values for number, at, values in found.rows}
+    latest = {(number, at): values for number, at, values in imported.rows}
     numbers, at = (np.array(column) for column in zip(*latest, strict=True))
     with transaction.atomic():
         partitions.ensure(datetime.fromtimestamp(float(at.min()), UTC).date(), now.date())
         _store(numbers.astype(np.int64), at.astype(np.float64), np.array(list(latest.values()), np.int64))
-    return found, len(latest)
+    return imported, len(latest)
 
 
 def _store(interfaces: NDArray[np.int64], at: NDArray[np.float64], values: NDArray[np.int64]) -> None:
@@ -82,8 +82,8 @@ def _store(interfaces: NDArray[np.int64], at: NDArray[np.float64], values: NDArr
         # What is being written to has no key: two who bring the same readings take turns.
         cursor.execute("SELECT pg_advisory_xact_lock(%s)", [LOCK])
         cursor.execute("CREATE TEMP TABLE taken (LIKE readings_reading) ON COMMIT DROP")
-        told = [(name, STORED.get(name, "i8"), values[:, place]) for place, name in enumerate(names)]
-        bulk.copy("taken", [("interface_id", "i8", interfaces), ("at", "at", at), *told])
+        columns = [(name, STORED.get(name, "i8"), values[:, place]) for place, name in enumerate(names)]
+        bulk.copy("taken", [("interface_id", "i8", interfaces), ("at", "at", at), *columns])
         listed = ", ".join(("interface_id", "at", *names))
         cursor.execute("ANALYZE taken")
         cursor.execute(

@@ -55,13 +55,13 @@ def daily(interfaces: Sequence[int], until: datetime) -> tuple[NDArray[np.float6
     start = end - timedelta(days=MOST_DAYS)
     columns = [("interface", "i8"), ("at", "f8"), ("in", "f8"), ("out", "f8")]
     rows = bulk.fetch(SQL, {"only": list(interfaces), "start": start, "end": end}, columns)
-    found = np.full((2, len(interfaces), MOST_DAYS), np.nan)
+    peaks = np.full((2, len(interfaces), MOST_DAYS), np.nan)
     order = np.argsort(interfaces)
     line = order[np.searchsorted(np.asarray(interfaces)[order], rows["interface"])]
     place = np.round((rows["at"] - start.timestamp()) / DAY).astype(np.int64)
     for way, name in enumerate(("in", "out")):
-        found[way, line, place] = rows[name]
-    return found[0], found[1]
+        peaks[way, line, place] = rows[name]
+    return peaks[0], peaks[1]
 
 
 def of(interfaces: Sequence[int], until: datetime) -> list[Forecast]:
@@ -69,11 +69,13 @@ def of(interfaces: Sequence[int], until: datetime) -> list[Forecast]:
     if not interfaces:
         return []
     ids = np.array(interfaces, np.int64)
-    found = []
+    forecasts = []
     for way, values, speeds in zip(("in", "out"), daily(interfaces, until), speeds_of(ids, until), strict=True):
-        told = trends(values)
-        found += [_forecast(told, row, int(ids[row]), way, float(speeds[row]), until.date()) for row in range(len(ids))]
-    return found
+        trend = trends(values)
+        forecasts += [
+            _forecast(trend, row, int(ids[row]), way, float(speeds[row]), until.date()) for row in range(len(ids))
+        ]
+    return forecasts
 
 
 def together(interfaces: Sequence[int], until: datetime) -> list[Forecast]:
@@ -94,18 +96,18 @@ def together(interfaces: Sequence[int], until: datetime) -> list[Forecast]:
             means = decode(rows[way])
             np.add.at(totals[row], days, np.nan_to_num(means))
             np.add.at(measured[row], days, ~np.isnan(means))
-    found = []
+    forecasts = []
     for row, (way, speeds) in enumerate(zip(("in", "out"), speeds_of(np.unique(interfaces), until), strict=True)):
-        told = trends(daily_of_totals(totals[row], measured[row])[None, :])
-        found.append(_forecast(told, 0, 0, way, float(speeds.sum()), until.date()))
-    return found
+        trend = trends(daily_of_totals(totals[row], measured[row])[None, :])
+        forecasts.append(_forecast(trend, 0, 0, way, float(speeds.sum()), until.date()))
+    return forecasts
 
 
-def _forecast(told: Trends, row: int, interface: int, way: str, speed: float, today: date) -> Forecast:
+def _forecast(trend: Trends, row: int, interface: int, way: str, speed: float, today: date) -> Forecast:
     level, slope, lowest, highest = (
-        float(getattr(told, name)[row]) for name in ("level", "slope", "lowest", "highest")
+        float(getattr(trend, name)[row]) for name in ("level", "slope", "lowest", "highest")
     )
-    verdict = told.verdict[row]
+    verdict = trend.verdict[row]
     can_say = verdict in (Verdict.GROWS, Verdict.STEADY, Verdict.FALLS)
     # Days end with the one before; steady and falling ones reach only what they have reached already.
     dates = [
@@ -122,7 +124,7 @@ def _forecast(told: Trends, row: int, interface: int, way: str, speed: float, to
         interface_id=interface,
         way=way,
         verdict=verdict,
-        days=int(told.days[row]),
+        days=int(trend.days[row]),
         speed_bps=speed,
         level_bps=_known(level),
         level_percent=_known(100 * level / speed) if speed else None,

@@ -49,13 +49,13 @@ def wish(ports: Sequence[int], every_s: int, by: str) -> datetime:
         raise Refusal(f"Choose {', '.join(map(str, EVERY[:-1]))} or {EVERY[-1]} seconds.")
     if len(chosen) > MOST_PORTS:
         raise Refusal(f"These are {len(chosen)} ports; {MOST_PORTS} at most are looked at together.")
-    found = list(Interface.objects.filter(pk__in=chosen).select_related("device"))
-    if len(found) < len(chosen):
+    interfaces = list(Interface.objects.filter(pk__in=chosen).select_related("device"))
+    if len(interfaces) < len(chosen):
         raise Refusal("One of these ports is not there any more.")
-    for interface in found:
+    for interface in interfaces:
         _check(interface)
     now = timezone.now()
-    _check_room(found, now, by)
+    _check_room(interfaces, now, by)
     until = now + LASTS
     LiveWish.objects.bulk_create(
         (LiveWish(interface_id=pk, by=by, every_s=every_s, until=until) for pk in chosen),
@@ -76,13 +76,13 @@ def _check(interface: Interface) -> None:
         raise Refusal(f"{device.name} does not list {interface.label} any more.")
 
 
-def _check_room(found: Iterable[Interface], now: datetime, by: str) -> None:
+def _check_room(ports: Iterable[Interface], now: datetime, by: str) -> None:
     """Whether what others look at leaves room."""
     asked = LiveWish.objects.filter(until__gt=now).exclude(by=by)
     looked_at: dict[int, set[int]] = {}
     for device, port in asked.values_list("interface__device_id", "interface_id"):
         looked_at.setdefault(device, set()).add(port)
-    for interface in found:
+    for interface in ports:
         looked_at.setdefault(interface.device_id, set()).add(interface.pk)
         if len(looked_at[interface.device_id]) > MOST_AT_A_DEVICE:
             raise Refusal(f"Too many ports of {interface.device.name} are looked at just now.")
@@ -103,12 +103,12 @@ def wanted() -> dict[int, Look]:
         .annotate(every=Min("every_s"))
         .order_by("interface__if_index")
     )
-    found: dict[int, Look] = {}
+    looks: dict[int, Look] = {}
     for row in asked:
-        look = found.setdefault(row["interface__device_id"], Look(row["every"]))
+        look = looks.setdefault(row["interface__device_id"], Look(row["every"]))
         look.every_s = min(look.every_s, row["every"])
         look.ports[row["interface__if_index"]] = row["interface_id"]
-    return found
+    return looks
 
 
 def keep(readings: Sequence[LiveReading], states: Iterable[LiveState]) -> None:
@@ -136,10 +136,10 @@ def forget_old() -> None:
 
 def read(ports: Sequence[int], after: datetime) -> dict[int, list[LiveReading]]:
     """What was counted after a time, by interface, in the order of time."""
-    found: dict[int, list[LiveReading]] = {port: [] for port in ports}
+    readings: dict[int, list[LiveReading]] = {port: [] for port in ports}
     for row in LiveReading.objects.filter(interface_id__in=ports, at__gt=after).order_by("at"):
-        found[row.interface_id].append(row)
-    return found
+        readings[row.interface_id].append(row)
+    return readings
 
 
 def states(ports: Sequence[int]) -> list[LiveState]:

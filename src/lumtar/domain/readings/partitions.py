@@ -114,14 +114,14 @@ def existing() -> dict[str, list[Partition]]:
             [list(TABLES)],
         )
         rows = cursor.fetchall()
-    found: dict[str, list[Partition]] = {table: [] for table in TABLES}
+    there: dict[str, list[Partition]] = {table: [] for table in TABLES}
     for table, bounds, comment in rows:
         if bounds is None:
             # It was dropped between the catalogue's two answers.
             continue
-        start, end = (datetime.fromisoformat(told).astimezone(UTC) for told in re.findall(r"\('([^']+)'\)", bounds))
-        found[table].append(Partition(table, start, end, comment == IN_ORDER))
-    return {table: sorted(each, key=lambda partition: partition.start) for table, each in found.items()}
+        start, end = (datetime.fromisoformat(bound).astimezone(UTC) for bound in re.findall(r"\('([^']+)'\)", bounds))
+        there[table].append(Partition(table, start, end, comment == IN_ORDER))
+    return {table: sorted(each, key=lambda partition: partition.start) for table, each in there.items()}
 
 
 def is_written_to(moment: datetime) -> bool:
@@ -186,7 +186,7 @@ def drop_old(now: datetime) -> list[str]:
 
 def closed(now: datetime) -> list[Partition]:
     """What is to be rewritten: what has closed and is not in order yet, and wholes whose parts are not joined yet."""
-    found: list[Partition] = []
+    rewritable: list[Partition] = []
     for table, there in existing().items():
         wholes = set()
         if joining := JOINED.get(table):
@@ -195,9 +195,9 @@ def closed(now: datetime) -> list[Partition]:
             wholes = {Partition(table, start, start + joining.whole) for start in starts}
             wholes = {whole for whole in wholes if whole.end <= now - joining.after}
         alone = [each for each in there if not each.is_in_order and each.end <= now - CLOSED_FOR]
-        found += [each for each in alone if not any(each.touches(whole) for whole in wholes)]
-        found += sorted(wholes, key=lambda whole: whole.start)
-    return found
+        rewritable += [each for each in alone if not any(each.touches(whole) for whole in wholes)]
+        rewritable += sorted(wholes, key=lambda whole: whole.start)
+    return rewritable
 
 
 class _Busy(Exception):

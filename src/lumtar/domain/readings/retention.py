@@ -27,8 +27,8 @@ def current() -> Retention:
 
 def oldest_days(now: datetime) -> dict[Level, date]:
     """The first day (UTC) of each level that is kept."""
-    today, told = now.astimezone(UTC).date(), current()
-    return {level: today - timedelta(days=getattr(told, field)) for level, field in FIELDS.items()}
+    today, kept_for = now.astimezone(UTC).date(), current()
+    return {level: today - timedelta(days=getattr(kept_for, field)) for level, field in FIELDS.items()}
 
 
 def kept(now: datetime) -> list[Kept]:
@@ -41,15 +41,15 @@ def kept(now: datetime) -> list[Kept]:
         )
         until, *days = cursor.fetchone()
     usual = Retention()
-    found = []
-    for (level, field), told in zip(FIELDS.items(), days, strict=True):
+    levels = []
+    for (level, field), count in zip(FIELDS.items(), days, strict=True):
         midnight = now.astimezone(UTC).replace(hour=0, minute=0, second=0, microsecond=0)
-        since = (midnight - timedelta(days=told or getattr(usual, field))).timestamp()
+        since = (midnight - timedelta(days=count or getattr(usual, field))).timestamp()
         if level == Level.READINGS:
-            found.append(Kept(level, since))
+            levels.append(Kept(level, since))
         else:
-            found.append(Kept(level, since, until.timestamp() if until else 0.0))
-    return found
+            levels.append(Kept(level, since, until.timestamp() if until else 0.0))
+    return levels
 
 
 def are_readings_kept(moment: datetime) -> bool:
@@ -67,17 +67,17 @@ def change(days: dict[Level, int], edition: int, by: str) -> Retention:
     Stale
         if somebody else changed it meanwhile
     """
-    told = [days[level] for level in FIELDS]
+    wanted = [days[level] for level in FIELDS]
     for level, number in days.items():
         if not LEAST_DAYS <= number <= MOST_DAYS:
             raise Refusal(f"{level.capitalize()} are kept for {LEAST_DAYS} to {MOST_DAYS:,} days.")
-    if told != sorted(told):
+    if wanted != sorted(wanted):
         raise Refusal("A coarser level is kept at least as long as a finer one: it is what remains of it.")
     with transaction.atomic():
         Retention.objects.get_or_create(pk=1)
-        found = claim(Retention, 1, edition)
+        row = claim(Retention, 1, edition)
         for level, field in FIELDS.items():
-            setattr(found, field, days[level])
-        mark(found, by)
+            setattr(row, field, days[level])
+        mark(row, by)
         note_action("kept for days: " + ", ".join(f"{level} {number}" for level, number in days.items()), by)
-    return found
+    return row

@@ -67,9 +67,9 @@ def summed(name: str, what: str) -> str:
     return f"bit_or({what})" if name == "flags" else f"least(sum({what}), {MOST})"
 
 
-def _statement(table: str, source: str, begins: str, ends: tuple[str, str], told: dict[str, str], only: bool) -> str:
+def _statement(table: str, source: str, begins: str, ends: tuple[str, str], columns: dict[str, str], only: bool) -> str:
     """Sum the rows of ``source`` between two times up into ``table``."""
-    sums = ", ".join(summed(name, told[name]) for name in COLUMNS)
+    sums = ", ".join(summed(name, columns[name]) for name in COLUMNS)
     renewed = ", ".join(f"{name} = excluded.{name}" for name in COLUMNS)
     mine = f"AND {bulk.AMONG}" if only else ""
     return f"""INSERT INTO {table} (interface_id, at, {", ".join(COLUMNS)})
@@ -84,12 +84,12 @@ BEGINS_FIVE = "date_bin('5 minutes', at - interval '1 microsecond', '2000-01-01T
 
 def roll_five_minutes(start: datetime, end: datetime, source: str = READINGS, only: Sequence[int] | None = None) -> int:
     """Sum up whole five minutes from readings; a reading belongs to those that it ends in. Returns the rows written."""
-    told = "readings_fiveminutes", source, BEGINS_FIVE, (">", "<="), READING
+    shape = "readings_fiveminutes", source, BEGINS_FIVE, (">", "<="), READING
     # Hour by hour, the sums of many interfaces find room in memory; a table without an index is rather read once.
     step = HOUR if source == READINGS else end - start
     written = 0
     while start < end:
-        written += _roll(*told, start, min(start + step, end), only)
+        written += _roll(*shape, start, min(start + step, end), only)
         start += step
     return written
 
@@ -101,12 +101,12 @@ def roll_hours(start: datetime, end: datetime, only: Sequence[int] | None = None
 
 
 def _roll(
-    table: str, source: str, begins: str, ends: tuple[str, str], told: dict[str, str],
+    table: str, source: str, begins: str, ends: tuple[str, str], columns: dict[str, str],
     start: datetime, end: datetime, only: Sequence[int] | None,
 ) -> int:  # fmt: skip
     with connection.cursor() as cursor:
         values: dict[str, Any] = {"start": start, "end": end, "only": list(only or ())}
-        cursor.execute(_statement(table, source, begins, ends, told, only is not None), values)
+        cursor.execute(_statement(table, source, begins, ends, columns, only is not None), values)
         return int(cursor.rowcount)
 
 
@@ -147,18 +147,18 @@ def roll_day(day: datetime, only: Sequence[int] | None = None) -> int:
 def _keep_means(day: datetime, ids: list[int]) -> None:
     values = {"start": day, "end": day + DAY, "first": ids[0], "last": ids[-1]}
     rows = bulk.fetch(MEANS_OF_A_DAY, values, MEANS_COLUMNS)
-    told = []
+    encoded = []
     for interface, mine in bulk.groups(rows, "interface"):
         kept = []
         for way in ("in", "out"):
             means = percentiles.means(mine["at"], mine["elapsed_ms"], mine[way], day.timestamp(), percentiles.SLOTS)
             kept += [percentiles.percentile(means), percentiles.encode(means).astype("<u2").tobytes()]
-        told.append((*kept, interface, day))
+        encoded.append((*kept, interface, day))
     with connection.cursor() as cursor:
         cursor.executemany(
             "UPDATE readings_day SET in_p95_bps = %s, in_means = %s, out_p95_bps = %s, out_means = %s"
             " WHERE interface_id = %s AND at = %s",
-            told,
+            encoded,
         )
 
 

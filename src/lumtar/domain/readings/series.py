@@ -96,8 +96,8 @@ class Lines:
 def read(port: Polled, start: datetime, end: datetime, points: int = 800) -> Series:
     """Rates from start to end in at most so many points (see MOST_POINTS)."""
     kept = retention.kept(timezone.now())
-    told = _read([port.pk], port.interval_s, start, end, points, SHOWN, kept)
-    rows, steps = told.counted.rows, told.steps
+    answer = _read([port.pk], port.interval_s, start, end, points, SHOWN, kept)
+    rows, steps = answer.counted.rows, answer.steps
     inward, outward = steps.rates("in")[0], steps.rates("out")[0]
     if steps.step <= 300:
         begins = float(np.floor(start.timestamp() / 300) * 300)
@@ -111,7 +111,7 @@ def read(port: Polled, start: datetime, end: datetime, points: int = 800) -> Ser
     length = min(end.timestamp(), timezone.now().timestamp()) - start.timestamp()
     restarted = (rows["flags"] & int(Flag.RESTARTED)) != 0
     return Series(
-        source=told.counted.coarsest,
+        source=answer.counted.coarsest,
         step_s=steps.step,
         at=steps.at,
         in_bps=_nullable(inward),
@@ -133,8 +133,8 @@ def read(port: Polled, start: datetime, end: datetime, points: int = 800) -> Ser
 
 def read_lines(interfaces: Sequence[int], start: datetime, end: datetime, points: int = 400) -> Lines:
     """Rates of several interfaces, and what they add up to."""
-    told = _read(interfaces, 60, start, end, points, sums.MEANS)
-    steps = told.steps
+    answer = _read(interfaces, 60, start, end, points, sums.MEANS)
+    steps = answer.steps
     inward, outward = steps.rates("in"), steps.rates("out")
 
     def together(rates: Floats) -> list[float | None]:
@@ -147,7 +147,7 @@ def read_lines(interfaces: Sequence[int], start: datetime, end: datetime, points
         for place, interface in enumerate(interfaces)
     ]
     total = Line(0, float(means.sum()), together(inward), together(outward))
-    return Lines(told.counted.coarsest, steps.step, steps.at, lines, total)
+    return Lines(answer.counted.coarsest, steps.step, steps.at, lines, total)
 
 
 @dataclass(frozen=True, slots=True)
@@ -167,19 +167,19 @@ def _read(
 ) -> _Read:
     span = (end - start).total_seconds()
     step = step_for(span, max(10, min(points, MOST_POINTS)), interval_s)
-    found = sums.read(interfaces, start, end, step, names, kept)
-    rows = found.rows
+    counted = sums.read(interfaces, start, end, step, names, kept)
+    rows = counted.rows
     # Where polls were rarer than the steps asked for, a step is as long as a reading then.
     covered = rows["elapsed_ms"][rows["elapsed_ms"] > 0]
     usual = float(np.median(covered)) / 1000 if len(covered) else 0.0
-    longest = max((SECONDS[piece.level] for piece in found.pieces), default=0)
+    longest = max((SECONDS[piece.level] for piece in counted.pieces), default=0)
     step = step_for(0, 1, max(step, 0.9 * usual, longest))
     first = int(start.timestamp() // step) * step
     count = max(1, int(np.ceil((end.timestamp() - first) / step)))
     order = np.argsort(interfaces)
     line = order[np.searchsorted(np.asarray(interfaces)[order], rows["interface"])]
     column = np.clip(np.ceil((rows["at"] - first) / step).astype(np.int64) - 1, 0, count - 1)
-    return _Read(found, _Steps(tuple(interfaces), first, step, count, rows, line * count + column))
+    return _Read(counted, _Steps(tuple(interfaces), first, step, count, rows, line * count + column))
 
 
 @dataclass(frozen=True, slots=True)
@@ -200,21 +200,21 @@ class _Steps:
 
     def total(self, values: NDArray[np.int64]) -> Floats:
         """Sums of one value a row."""
-        found = np.bincount(self.place, values.astype(np.float64), len(self.interfaces) * self.count)
-        return np.asarray(found.reshape(-1, self.count), np.float64)
+        totals = np.bincount(self.place, values.astype(np.float64), len(self.interfaces) * self.count)
+        return np.asarray(totals.reshape(-1, self.count), np.float64)
 
     def rates(self, way: str) -> Floats:
         """Mean bits per second."""
         rows = self.rows
         milliseconds = self.total(rows["elapsed_ms"])
-        found = rates.bits_per_second(self.total(rows[f"{way}_octets"]), milliseconds)
+        rate = rates.bits_per_second(self.total(rows[f"{way}_octets"]), milliseconds)
         # A reading longer than a step (polls were rarer then) covers the steps before its end as well.
         for row in np.flatnonzero(rows["elapsed_ms"] > 1500 * self.step):
             line, column = divmod(int(self.place[row]), self.count)
             since = rows["at"][row] - rows["elapsed_ms"][row] / 1000
             begins = max(0, int((since - self.first) / self.step + 0.5))
-            found[line, begins : column + 1] = rates.bps(rows[f"{way}_octets"][row], rows["elapsed_ms"][row])
-        return np.asarray(found)
+            rate[line, begins : column + 1] = rates.bps(rows[f"{way}_octets"][row], rows["elapsed_ms"][row])
+        return np.asarray(rate)
 
     def packets(self, way: str) -> Floats:
         """Mean packets per second of the first interface."""
@@ -224,11 +224,11 @@ class _Steps:
 
     def highest(self, name: str) -> Floats:
         """The highest single reading of each step, of the first interface."""
-        found = np.full(len(self.interfaces) * self.count, -np.inf)
+        highest_values = np.full(len(self.interfaces) * self.count, -np.inf)
         values = self.rows[name]
         known = ~np.isnan(values)
-        np.maximum.at(found, self.place[known], values[known])
-        return np.where(np.isfinite(found), found, np.nan)[: self.count]
+        np.maximum.at(highest_values, self.place[known], values[known])
+        return np.where(np.isfinite(highest_values), highest_values, np.nan)[: self.count]
 
 
 def _nullable(values: Floats) -> list[float | None]:
@@ -266,8 +266,8 @@ def speed_at(interface: int, at: datetime) -> InterfaceSpeed | None:
 
 def newest_speeds(interfaces: Sequence[int]) -> dict[int, InterfaceSpeed]:
     """The speeds in force now, by interface."""
-    told = InterfaceSpeed.objects.filter(interface_id__in=interfaces).order_by("interface_id", "-since")
-    return {speed.interface_id: speed for speed in told.distinct("interface_id")}
+    speeds = InterfaceSpeed.objects.filter(interface_id__in=interfaces).order_by("interface_id", "-since")
+    return {speed.interface_id: speed for speed in speeds.distinct("interface_id")}
 
 
 @dataclass(slots=True)

@@ -102,10 +102,10 @@ def _readings(interfaces: Sequence[int], pieces: Sequence[Piece], names: Sequenc
             f" WHERE {bulk.AMONG} AND at > %(start{place})s AND at <= %(end{place})s"
         )
     kinds = [("interface", "i8"), ("at", "f8"), *((name, STORED.get(name, "i8")) for name in stored)]
-    found = bulk.fetch(" UNION ALL ".join(parts), values, kinds)
-    rows = np.empty(len(found), kinds_of(names))
+    readings = bulk.fetch(" UNION ALL ".join(parts), values, kinds)
+    rows = np.empty(len(readings), kinds_of(names))
     for name in ("interface", "at", *names):
-        rows[name] = single_reading.column(found, name)
+        rows[name] = single_reading.column(readings, name)
     return rows
 
 
@@ -152,7 +152,7 @@ def five_minute_means(
     first = float(np.floor(start.timestamp() / 300) * 300)
     slots = max(1, int(np.ceil((end.timestamp() - first) / 300)))
     shape = (len(interfaces), slots)
-    found = {"in": np.full(shape, np.nan), "out": np.full(shape, np.nan)}
+    means = {"in": np.full(shape, np.nan), "out": np.full(shape, np.nan)}
     place_of = {interface: place for place, interface in enumerate(interfaces)}
     kept = kept or retention.kept(timezone.now())
     exact = all(piece.level in (Level.READINGS, Level.FIVE_MINUTES) for piece in pieces_of(start, end, 300, kept=kept))
@@ -161,31 +161,31 @@ def five_minute_means(
     if days:
         began, ended = days[0].start, days[-1].end
         fine = [(start.timestamp(), began), (ended, end.timestamp())]
-        _means_of_days(interfaces, began, ended, first, place_of, found)
+        _means_of_days(interfaces, began, ended, first, place_of, means)
     for since, until in fine:
         if since < until:
             rows = read(list(interfaces), _moment(since), _moment(until), 300, MEANS, kept).rows
-            _means_of_sums(rows, first, place_of, found)
-    return first, found["in"], found["out"]
+            _means_of_sums(rows, first, place_of, means)
+    return first, means["in"], means["out"]
 
 
-def _means_of_sums(rows: Rows, first: float, place_of: dict[int, int], found: dict[str, NDArray[np.float64]]) -> None:
+def _means_of_sums(rows: Rows, first: float, place_of: dict[int, int], into: dict[str, NDArray[np.float64]]) -> None:
     for interface, mine in bulk.groups(rows, "interface"):
-        for way, means in found.items():
+        for way, means in into.items():
             line = means[place_of[interface]]
-            told = percentiles.means(mine["at"], mine["elapsed_ms"], mine[f"{way}_octets"], first, len(line))
-            np.copyto(line, told, where=~np.isnan(told))
+            line_means = percentiles.means(mine["at"], mine["elapsed_ms"], mine[f"{way}_octets"], first, len(line))
+            np.copyto(line, line_means, where=~np.isnan(line_means))
 
 
 def _means_of_days(
     interfaces: Sequence[int], began: float, ended: float, first: float, place_of: dict[int, int],
-    found: dict[str, NDArray[np.float64]],
+    into: dict[str, NDArray[np.float64]],
 ) -> None:  # fmt: skip
     rows = means_of_days(interfaces, _moment(began), _moment(ended))
     slots = np.rint((rows["at"] - first) / 300).astype(np.int64).tolist()
-    for way, means in found.items():
-        told = percentiles.decode(rows[way])
-        for interface, slot, day in zip(rows["interface"].tolist(), slots, told, strict=True):
+    for way, means in into.items():
+        days = percentiles.decode(rows[way])
+        for interface, slot, day in zip(rows["interface"].tolist(), slots, days, strict=True):
             begins = max(0, slot)
             here = means[place_of[interface], begins : slot + percentiles.SLOTS]
             here[:] = day[begins - slot :][: len(here)]

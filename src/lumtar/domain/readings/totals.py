@@ -66,8 +66,8 @@ def of(start: datetime, end: datetime, only: Sequence[int] | None = None, needs:
 
 
 def _column(name: str, exact: bool) -> str:
-    told = summed(name, name if exact or name in RATES or name == "flags" else f"{name}::float8")
-    return f"coalesce({told}, 'NaN')::float8" if name in RATES else f"({told})::bigint"
+    total = summed(name, name if exact or name in RATES or name == "flags" else f"{name}::float8")
+    return f"coalesce({total}, 'NaN')::float8" if name in RATES else f"({total})::bigint"
 
 
 def _select(piece: Piece, place: int, wanted: Sequence[str], values: dict[str, Any], is_narrowed: bool) -> str:

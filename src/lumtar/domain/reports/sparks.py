@@ -35,7 +35,7 @@ def of(alarms: list[AlarmRow], until: datetime) -> dict[int, list[float | None]]
     with connection.cursor() as cursor:
         cursor.execute(sql, {"ids": list(wanted), "start": until - SPAN, "end": until})
         rows = cursor.fetchall()
-    found: dict[int, list[float | None]] = {alarm: [None] * POINTS for alarm in wanted.values()}
+    lines: dict[int, list[float | None]] = {alarm: [None] * POINTS for alarm in wanted.values()}
     for interface, place, value in rows:
-        found[wanted[interface]][min(place, POINTS - 1)] = None if value is None else round(value, 1)
-    return found
+        lines[wanted[interface]][min(place, POINTS - 1)] = None if value is None else round(value, 1)
+    return lines

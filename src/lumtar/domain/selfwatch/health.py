@@ -87,10 +87,10 @@ class Facts:
 def health() -> Health:
     """The state of each service and of the newest data, and what is not being done."""
     facts = _facts()
-    found = [trouble for look in LOOKS for trouble in look(facts)]
-    found.sort(key=lambda trouble: -trouble.severity)
-    words = found[0].words if found else "all well"
-    return Health(not found, words, found, facts.processes, facts.newest, facts.fresh, facts.waiting_jobs)
+    troubles = [trouble for look in LOOKS for trouble in look(facts)]
+    troubles.sort(key=lambda trouble: -trouble.severity)
+    words = troubles[0].words if troubles else "all well"
+    return Health(not troubles, words, troubles, facts.processes, facts.newest, facts.fresh, facts.waiting_jobs)
 
 
 def processes() -> list[ProcessState]:

@@ -50,8 +50,8 @@ def findings() -> list[Finding]:
         _mail,
         _secrets,
     ]
-    found = [finding for look in looks for finding in look()]
-    return sorted(found, key=lambda finding: [WRONG, WATCH, WELL].index(finding.state))
+    all_findings = [finding for look in looks for finding in look()]
+    return sorted(all_findings, key=lambda finding: [WRONG, WATCH, WELL].index(finding.state))
 
 
 def _one(sql: str) -> tuple[object, ...]:

@@ -1,7 +1,7 @@
 """The sections of a set-up: how each is written as plain values, and how one entry of it is kept."""
 
 from abc import ABC, abstractmethod
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from lumtar.core.groups import within
@@ -24,6 +24,8 @@ class Section(ABC):
     key: str
     blank: Plain
     """What an entry has unless it says otherwise; no other fields are known."""
+    former: Mapping[str, str] = {}
+    """Fields by the names that exports of earlier versions give them."""
     ordered: Any = None
     """The model whose rows have an order that matters."""
 
@@ -52,10 +54,10 @@ class Section(ABC):
 
 
 def _numbers(model: Any, names: Sequence[str], what: str) -> list[int]:
-    found = dict(model.objects.filter(name__in=names).values_list("name", "pk"))
-    if missing := [name for name in names if name not in found]:
+    numbers = dict(model.objects.filter(name__in=names).values_list("name", "pk"))
+    if missing := [name for name in names if name not in numbers]:
         raise Refusal(f"There is no {what} {missing[0]!r}.")
-    return [found[name] for name in names]
+    return [numbers[name] for name in names]
 
 
 def _number(model: Any, name: str | None, what: str) -> int | None:
@@ -63,8 +65,8 @@ def _number(model: Any, name: str | None, what: str) -> int | None:
 
 
 def _edition(model: Any, name: str) -> dict[str, int]:
-    found = model.objects.get(name=name)
-    return {"pk": found.pk, "edition": found.edition}
+    entry = model.objects.get(name=name)
+    return {"pk": entry.pk, "edition": entry.edition}
 
 
 class Sites(Section):
@@ -91,31 +93,33 @@ class Credentials(Section):
 
     def read(self) -> list[Plain]:
         """All credentials in the order of trying."""
-        found = []
+        entries = []
         for credential, _ in credentials.with_counts():
             secret = credentials.revealed(credential)
             said = {name: secret.get(name, "") for name in ("user", "auth", "priv")}
             names = sorted(site.name for site in credential.sites.all())
-            found.append(
+            entries.append(
                 {"name": credential.name, "kind": credential.kind, **said, "sites": names, "ranges": credential.ranges}
             )
-        return found
+        return entries
 
     def keep(self, entry: Plain, is_new: bool, by: str) -> None:
         """Change where one is tried; its secret can only be entered by a person."""
         if is_new:
             raise Refusal("It is not here yet, and a set-up holds no secrets: make it first.")
-        found = Credential.objects.get(name=entry["name"])
-        secret = credentials.revealed(found)
-        if found.kind != entry["kind"] or any(secret.get(name, "") != entry[name] for name in ("user", "auth", "priv")):
+        credential = Credential.objects.get(name=entry["name"])
+        secret = credentials.revealed(credential)
+        if credential.kind != entry["kind"] or any(
+            secret.get(name, "") != entry[name] for name in ("user", "auth", "priv")
+        ):
             raise Refusal("Its version, user and protocols belong to its secret: change them on screen.")
         credentials.change(
-            found.pk,
-            found.edition,
-            name=found.name,
+            credential.pk,
+            credential.edition,
+            name=credential.name,
             secret={},
             sites=entry["sites"],
-            kind=found.kind,
+            kind=credential.kind,
             by=by,
             ranges=entry["ranges"],
         )
@@ -130,7 +134,7 @@ class Profiles(Section):
         "kind": "other",
         "prefixes": [],
         "condition": "",
-        "tables": profiles.ProfileTold("").tables,
+        "tables": profiles.ProfileSpec("").tables,
         "objects": [],
         "interval_s": None,
         "label_template": "",
@@ -150,9 +154,9 @@ class Profiles(Section):
     def keep(self, entry: Plain, is_new: bool, by: str) -> None:
         """Keep a profile; for the devices that have it only if that is wanted."""
         plain = {"unit": "", "scale": 1.0, "counts": False, "text": False}
-        told = profiles.ProfileTold(**{**entry, "objects": [{**plain, **each} for each in entry["objects"]]})
+        spec = profiles.ProfileSpec(**{**entry, "objects": [{**plain, **each} for each in entry["objects"]]})
         known = {} if is_new else _edition(Profile, entry["name"])
-        profiles.save(told, by, **known, for_all=self._for_all)
+        profiles.save(spec, by, **known, for_all=self._for_all)
 
 
 class LabelRules(Section):
@@ -168,7 +172,9 @@ class LabelRules(Section):
 
     def keep(self, entry: Plain, is_new: bool, by: str) -> None:
         """Keep a label rule."""
-        labelling.save_rule(labelling.RuleTold(**entry), by, **({} if is_new else _edition(LabelRule, entry["name"])))
+        labelling.save_rule(
+            labelling.LabelRuleSpec(**entry), by, **({} if is_new else _edition(LabelRule, entry["name"]))
+        )
 
 
 class Sweeps(Section):
@@ -177,7 +183,7 @@ class Sweeps(Section):
     key = "sweeps"
     blank: Plain = {
         name: value if not isinstance(value, tuple) else []
-        for name, value in ((each, getattr(sweeps.SweepTold("", ""), each)) for each in sweeps.SweepTold.__slots__)
+        for name, value in ((each, getattr(sweeps.SweepSpec("", ""), each)) for each in sweeps.SweepSpec.__slots__)
         if name != "name"
     }
 
@@ -196,8 +202,8 @@ class Sweeps(Section):
     def keep(self, entry: Plain, is_new: bool, by: str) -> None:
         """Keep a sweep."""
         numbers = _numbers(Credential, entry["credentials"], "credential")
-        told = sweeps.SweepTold(**{**entry, "credentials": numbers})
-        sweeps.save(told, by, **({} if is_new else _edition(Sweep, entry["name"])))
+        spec = sweeps.SweepSpec(**{**entry, "credentials": numbers})
+        sweeps.save(spec, by, **({} if is_new else _edition(Sweep, entry["name"])))
 
 
 class AdmissionRules(Section):
@@ -235,33 +241,34 @@ class AdmissionRules(Section):
             "profile": _number(Profile, entry["profile"], "profile"),
             "credential": _number(Credential, entry["credential"], "credential"),
         }
-        told = admission.RuleTold(**{**entry, **named})
-        admission.save(told, by, **({} if is_new else _edition(AdmissionRule, entry["name"])))
+        spec = admission.AdmissionRuleSpec(**{**entry, **named})
+        admission.save(spec, by, **({} if is_new else _edition(AdmissionRule, entry["name"])))
 
 
 class Groups(Section):
     """Named sets of ports. What was put into them by hand is left out: a port has no name of its own."""
 
     key = "groups"
-    blank: Plain = {"condition": "", "parts": []}
+    blank: Plain = {"condition": "", "subgroups": []}
+    former = {"parts": "subgroups"}
 
     def read(self) -> list[Plain]:
         """All groups, each after those that it contains."""
-        found = list(Group.objects.prefetch_related("parts"))
-        parts = {group.pk: [part.pk for part in group.parts.all()] for group in found}
+        stored = list(Group.objects.prefetch_related("subgroups"))
+        subgroups = {group.pk: [each.pk for each in group.subgroups.all()] for group in stored}
         return [
             {
                 "name": group.name,
                 "condition": group.condition,
-                "parts": sorted(part.name for part in group.parts.all()),
+                "subgroups": sorted(each.name for each in group.subgroups.all()),
             }
-            for group in sorted(found, key=lambda each: (len(within(parts, each.pk)), each.name))
+            for group in sorted(stored, key=lambda each: (len(within(subgroups, each.pk)), each.name))
         ]
 
     def keep(self, entry: Plain, is_new: bool, by: str) -> None:
         """Keep a group."""
-        told = groups.GroupTold(entry["name"], entry["condition"], _numbers(Group, entry["parts"], "group"))
-        groups.save(told, by, **({} if is_new else _edition(Group, entry["name"])))
+        spec = groups.GroupSpec(entry["name"], entry["condition"], _numbers(Group, entry["subgroups"], "group"))
+        groups.save(spec, by, **({} if is_new else _edition(Group, entry["name"])))
 
 
 def sections(for_all: bool = False) -> list[Section]:

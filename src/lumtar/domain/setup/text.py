@@ -38,10 +38,10 @@ class _Undone(Exception):
 
 def written() -> str:
     """The whole set-up as YAML. It holds no secrets."""
-    whole: dict[str, Any] = {"lumtar": FORM}
+    document: dict[str, Any] = {"lumtar": FORM}
     for section in sections():
-        whole[section.key] = [_brief(section, entry) for entry in section.read()]
-    text: str = yaml.safe_dump(whole, sort_keys=False, allow_unicode=True, width=110)
+        document[section.key] = [_brief(section, entry) for entry in section.read()]
+    text: str = yaml.safe_dump(document, sort_keys=False, allow_unicode=True, width=110)
     return text
 
 
@@ -63,24 +63,24 @@ def understand(text: str) -> dict[str, list[Plain]]:
         with a sentence for the person who wrote it, with the line if it is no YAML
     """
     try:
-        found = yaml.safe_load(text)
+        document = yaml.safe_load(text)
     except yaml.MarkedYAMLError as error:
         line = f" in line {error.problem_mark.line + 1}" if error.problem_mark else ""
         raise Refusal(f"Invalid YAML: {error.problem}{line}.") from error
     except yaml.YAMLError as error:
         raise Refusal(f"Invalid YAML: {error}.") from error
-    if not isinstance(found, Mapping):
+    if not isinstance(document, Mapping):
         raise Refusal("A set-up has sections: " + ", ".join(section.key for section in sections()) + ".")
     known = {section.key for section in sections()}
-    if unknown := sorted(str(key) for key in found if key not in known and key != "lumtar"):
+    if unknown := sorted(str(key) for key in document if key not in known and key != "lumtar"):
         raise Refusal(f"There is no section {unknown[0]!r}; there are {', '.join(sorted(known))}.")
-    if found.get("lumtar", FORM) != FORM:
-        raise Refusal(f"This set-up is of form {found['lumtar']}; form {FORM} is understood here.")
-    for key in known & set(found):
-        entries = found[key] or []
+    if document.get("lumtar", FORM) != FORM:
+        raise Refusal(f"This set-up is of form {document['lumtar']}; form {FORM} is understood here.")
+    for key in known & set(document):
+        entries = document[key] or []
         if not isinstance(entries, list) or not all(isinstance(each, Mapping) and each.get("name") for each in entries):
             raise Refusal(f"{key} is a list of entries with a name each.")
-    return {key: [dict(each) for each in found[key] or []] for key in known & set(found)}
+    return {key: [dict(each) for each in document[key] or []] for key in known & set(document)}
 
 
 def apply(text: str, by: str, dry_run: bool = False, for_all: bool = False) -> Applied:
@@ -117,18 +117,19 @@ def _take(section: Section, entries: list[Plain], by: str, applied: Applied) -> 
     before = section.read()
     known = {entry["name"]: entry for entry in before}
     for entry in entries:
+        entry = {section.former.get(field, field): value for field, value in entry.items()}
         name = str(entry["name"])
         try:
             now = known.get(name)
-            whole = _whole(section, entry, now)
-            if whole == now:
+            wanted = _whole(section, entry, now)
+            if wanted == now:
                 continue
             with transaction.atomic():
-                section.keep(whole, now is None, by)
+                section.keep(wanted, now is None, by)
         except (ValueError, TypeError) as error:
             applied.problems.append(Change(section.key, name, str(error)))
             continue
-        applied.changes += _differences(section, name, now, whole)
+        applied.changes += _differences(section, name, now, wanted)
     section.order([str(entry["name"]) for entry in entries])
     names = [entry["name"] for entry in section.read() if entry["name"] in known]
     if names != [entry["name"] for entry in before]:
@@ -156,11 +157,11 @@ def _whole(section: Section, entry: Plain, now: Plain | None) -> Plain:
     return {**blank, **{key: _listed(value) for key, value in (now or {}).items()}, **entry, "name": str(entry["name"])}
 
 
-def _differences(section: Section, name: str, now: Plain | None, whole: Plain) -> list[Change]:
+def _differences(section: Section, name: str, now: Plain | None, wanted: Plain) -> list[Change]:
     if now is None:
         return [Change(section.key, name, "is new")]
     return [
         Change(section.key, name, f"{key}: {value!r}, was {now[key]!r}")
-        for key, value in whole.items()
+        for key, value in wanted.items()
         if value != _listed(now[key])
     ]

@@ -22,7 +22,7 @@ NOBODY = "no rule"
 
 
 @dataclass(frozen=True, slots=True)
-class RuleTold:
+class AdmissionRuleSpec:
     """An admission rule as somebody wrote it; profile and credential are numbers."""
 
     name: str
@@ -119,7 +119,7 @@ def decide_oneself(pk: int, outcome: str, by: str, **given: Any) -> Finding:
     finding.decision, finding.decided_by, finding.words = outcome, by, ""
     finding.is_own = outcome != Outcome.HOLD
     if outcome == Outcome.ADD:
-        _add(finding, _checked(RuleTold(name=by or "somebody", outcome=Outcome.ADD, **given)), by)
+        _add(finding, _checked(AdmissionRuleSpec(name=by or "somebody", outcome=Outcome.ADD, **given)), by)
         if finding.decision != Outcome.ADD:
             raise Refusal(finding.words)
     finding.save()
@@ -135,34 +135,34 @@ class Would:
     rule: str
 
 
-def dry_run(told: RuleTold | None = None, pk: int | None = None) -> list[Would]:
+def dry_run(spec: AdmissionRuleSpec | None = None, pk: int | None = None) -> list[Would]:
     """What the rules would do with the last results; nothing is changed.
 
     Parameters
     ----------
-    told : a rule that is not kept yet, in the place of ``pk`` or at the end
+    spec : a rule that is not kept yet, in the place of ``pk`` or at the end
 
     Raises
     ------
     Refusal
     """
     rules = ready()
-    if told is not None:
-        draft = _checked(told)
+    if spec is not None:
+        draft = _checked(spec)
         tried = Admission(
             pk or 0, draft.name, conditions.understand(draft.condition, FOUND_FIELDS), Outcome(draft.outcome)
         )
         rules = [tried if rule.number == pk else rule for rule in rules]
         if tried not in rules:
             rules.append(tried)
-    found = []
+    outcomes = []
     for finding in Finding.objects.exclude(state=Finding.State.LOST).select_related("sweep", "device"):
         rule = admit(values(finding), rules)
-        found.append(Would(finding, rule.outcome if rule else Outcome.HOLD, rule.name if rule else NOBODY))
-    return found
+        outcomes.append(Would(finding, rule.outcome if rule else Outcome.HOLD, rule.name if rule else NOBODY))
+    return outcomes
 
 
-def _checked(told: RuleTold) -> AdmissionRule:
+def _checked(spec: AdmissionRuleSpec) -> AdmissionRule:
     """A rule that can be kept, not yet saved.
 
     Raises
@@ -170,49 +170,49 @@ def _checked(told: RuleTold) -> AdmissionRule:
     Refusal
         with a sentence for the person who wrote it
     """
-    if told.outcome not in set(Outcome):
+    if spec.outcome not in set(Outcome):
         raise Refusal(f"What is done with what was found is one of: {', '.join(Outcome)}.")
-    groups = [group.strip() for group in told.groups if group.strip()]
+    groups = [group.strip() for group in spec.groups if group.strip()]
     if any(len(group) > 80 for group in groups):
         raise Refusal("A group's name has at most 80 characters.")
-    profile = Profile.objects.filter(pk=told.profile or 0).first()
-    credential = Credential.objects.filter(pk=told.credential or 0).first()
-    if (told.profile and not profile) or (told.credential and not credential):
+    profile = Profile.objects.filter(pk=spec.profile or 0).first()
+    credential = Credential.objects.filter(pk=spec.credential or 0).first()
+    if (spec.profile and not profile) or (spec.credential and not credential):
         raise Refusal("There is no such profile or credential; it may have been deleted meanwhile.")
     return AdmissionRule(
-        name=told.name.strip(),
-        condition=conditions.understand(told.condition, FOUND_FIELDS).text,
-        outcome=told.outcome,
-        site=site_called(told.site),
+        name=spec.name.strip(),
+        condition=conditions.understand(spec.condition, FOUND_FIELDS).text,
+        outcome=spec.outcome,
+        site=site_called(spec.site),
         groups=groups,
-        tags=checked_tags(told.tags),
+        tags=checked_tags(spec.tags),
         profile=profile,
         credential=credential,
-        interval_s=None if told.interval_s is None else check_interval(told.interval_s),
+        interval_s=None if spec.interval_s is None else check_interval(spec.interval_s),
     )
 
 
 @transaction.atomic
-def save(told: RuleTold, by: str, pk: int | None = None, edition: int = 0) -> AdmissionRule:
+def save(spec: AdmissionRuleSpec, by: str, pk: int | None = None, edition: int = 0) -> AdmissionRule:
     """Keep a new rule, at the end, or a changed one; it decides from the next run on.
 
     Raises
     ------
     Refusal, Stale, AdmissionRule.DoesNotExist
     """
-    wanted = _checked(told)
+    wanted = _checked(spec)
     if not 1 <= len(wanted.name) <= 80:
         raise Refusal("A rule's name has 1 to 80 characters.")
     if pk is None:
-        found = wanted
-        found.place = AdmissionRule.objects.count()
+        rule = wanted
+        rule.place = AdmissionRule.objects.count()
     else:
-        found = claim(AdmissionRule, pk, edition)
+        rule = claim(AdmissionRule, pk, edition)
         for name in ("name", "condition", "outcome", "site", "groups", "tags", "profile", "credential", "interval_s"):
-            setattr(found, name, getattr(wanted, name))
-    mark(found, by)
-    note_action(f"admission rule {found.name} {'created' if pk is None else 'changed'}", by)
-    return found
+            setattr(rule, name, getattr(wanted, name))
+    mark(rule, by)
+    note_action(f"admission rule {rule.name} {'created' if pk is None else 'changed'}", by)
+    return rule
 
 
 @transaction.atomic
@@ -223,9 +223,9 @@ def delete(pk: int, by: str) -> None:
     ------
     AdmissionRule.DoesNotExist
     """
-    found = AdmissionRule.objects.get(pk=pk)
-    found.delete()
-    note_action(f"admission rule {found.name} deleted", by)
+    rule = AdmissionRule.objects.get(pk=pk)
+    rule.delete()
+    note_action(f"admission rule {rule.name} deleted", by)
 
 
 @transaction.atomic

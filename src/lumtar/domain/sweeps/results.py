@@ -128,7 +128,7 @@ class Book:
             finding.decision, finding.decided_by = "", ""
             finding.words = finding.words or f"is the device {finding.device}: {match[1]}"[:400]
 
-    def close(self, whole: bool) -> dict[str, int]:
+    def close(self, complete: bool) -> dict[str, int]:
         """Count what was found. After a run through everything say what was lost, and retire what was lost for long.
 
         Returns
@@ -139,7 +139,7 @@ class Book:
         sweep = run.sweep
         wanted = understand(sweep.ranges, sweep.without)
         with transaction.atomic():
-            if not whole:
+            if not complete:
                 return _count(sweep, self.began, 0)
             missing = Finding.objects.filter(sweep=sweep, last_seen__lt=self.began)
             for finding in missing:

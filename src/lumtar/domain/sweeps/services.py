@@ -31,7 +31,7 @@ OPEN = (State.WAITING, State.RUNNING)
 
 
 @dataclass(frozen=True, slots=True)
-class SweepTold:
+class SweepSpec:
     """A sweep as somebody wrote it. ``credentials`` are numbers; none tries those of the site."""
 
     name: str
@@ -61,22 +61,22 @@ class Estimate:
     remarks: list[str]
 
 
-def _credentials(told: SweepTold) -> list[Credential]:
-    if not told.snmp:
+def _credentials(spec: SweepSpec) -> list[Credential]:
+    if not spec.snmp:
         return []
-    if not told.credentials:
-        return in_order(told.site)
-    found = {each.pk: each for each in Credential.objects.filter(pk__in=told.credentials)}
-    if missing := [number for number in told.credentials if number not in found]:
+    if not spec.credentials:
+        return in_order(spec.site)
+    credentials = {each.pk: each for each in Credential.objects.filter(pk__in=spec.credentials)}
+    if missing := [number for number in spec.credentials if number not in credentials]:
         raise Refusal(f"There is no credential {missing[0]}; it may have been deleted meanwhile.")
-    return list(found.values())
+    return list(credentials.values())
 
 
-def _asking(told: SweepTold) -> Asking:
-    return Asking(told.icmp, len(told.tcp_ports), len(_credentials(told)), told.per_second, told.timeout_s, told.tries)
+def _asking(spec: SweepSpec) -> Asking:
+    return Asking(spec.icmp, len(spec.tcp_ports), len(_credentials(spec)), spec.per_second, spec.timeout_s, spec.tries)
 
 
-def _check(told: SweepTold) -> Ranges:
+def _check(spec: SweepSpec) -> Ranges:
     """The addresses of a sweep that can be kept, apart from its time.
 
     Raises
@@ -84,36 +84,36 @@ def _check(told: SweepTold) -> Ranges:
     Refusal
         with a sentence for the person who wrote it
     """
-    if not 1 <= len(told.name.strip()) <= 80:
+    if not 1 <= len(spec.name.strip()) <= 80:
         raise Refusal("A sweep's name has 1 to 80 characters.")
-    found = ranges.understand(told.ranges, told.without)
-    for port in [*told.tcp_ports, told.port]:
+    understood = ranges.understand(spec.ranges, spec.without)
+    for port in [*spec.tcp_ports, spec.port]:
         check_port(port)
-    if len(told.tcp_ports) > 10:
+    if len(spec.tcp_ports) > 10:
         raise Refusal("At most ten TCP ports are tried.")
-    if not 1 <= told.per_second <= 5000:
+    if not 1 <= spec.per_second <= 5000:
         raise Refusal("The rate must be between 1 and 5,000 packets a second.")
-    if not 0.1 <= told.timeout_s <= 10 or not 1 <= told.tries <= 5:
+    if not 0.1 <= spec.timeout_s <= 10 or not 1 <= spec.tries <= 5:
         raise Refusal("An answer is waited for 0.1 to 10 seconds, in 1 to 5 tries.")
-    if told.every_s and not SHORTEST <= told.every_s <= LONGEST:
+    if spec.every_s and not SHORTEST <= spec.every_s <= LONGEST:
         raise Refusal("A sweep runs every 5 minutes to every 90 days, or only by hand.")
-    if told.retire_after_days is not None and not 1 <= told.retire_after_days <= 3650:
+    if spec.retire_after_days is not None and not 1 <= spec.retire_after_days <= 3650:
         raise Refusal("The lost are retired after 1 to 3,650 days, or never.")
-    if not _asking(told).packets:
-        why = "there is no credential to try" if told.snmp else "choose ICMP, a TCP port or SNMP"
+    if not _asking(spec).packets:
+        why = "there is no credential to try" if spec.snmp else "choose ICMP, a TCP port or SNMP"
         raise Refusal(f"The sweep asks nothing: {why}.")
-    return found
+    return understood
 
 
-def estimate(told: SweepTold, pk: int | None = None) -> Estimate:
+def estimate(spec: SweepSpec, pk: int | None = None) -> Estimate:
     """What a sweep would be, before it is kept.
 
     Raises
     ------
     Refusal
     """
-    wanted = _check(told)
-    asking = _asking(told)
+    wanted = _check(spec)
+    asking = _asking(spec)
     seconds = ranges.longest(len(wanted), asking)
     remarks = []
     for other in Sweep.objects.exclude(pk=pk or 0):
@@ -127,17 +127,17 @@ def estimate(told: SweepTold, pk: int | None = None) -> Estimate:
         if shared:
             remarks.append(f"{shared:,} of them are swept by {other.name} too; nothing is added twice.")
     places = [(span.version, span.first, span.last) for span in wanted.spans]
-    for credential in _credentials(told):
+    for credential in _credentials(spec):
         if outside := beyond(credential.ranges, places):
             which = "none" if outside == len(wanted) else f"{len(wanted) - outside:,} of {len(wanted):,}"
             remarks.append(
                 f"{credential.name} is sent to {which} of them: an administrator says to which addresses it may be."
             )
-    return Estimate(len(wanted), asking.packets, seconds, ranges.objection(len(wanted), asking, told.every_s), remarks)
+    return Estimate(len(wanted), asking.packets, seconds, ranges.objection(len(wanted), asking, spec.every_s), remarks)
 
 
 @transaction.atomic
-def save(told: SweepTold, by: str, pk: int | None = None, edition: int = 0) -> Sweep:
+def save(spec: SweepSpec, by: str, pk: int | None = None, edition: int = 0) -> Sweep:
     """Keep a new sweep or a changed one.
 
     Raises
@@ -146,19 +146,19 @@ def save(told: SweepTold, by: str, pk: int | None = None, edition: int = 0) -> S
         with a sentence for the person who wrote it; also if a run takes longer than its interval
     Stale, Sweep.DoesNotExist
     """
-    if objection := estimate(told, pk).objection:
+    if objection := estimate(spec, pk).objection:
         raise Refusal(objection)
-    found = Sweep() if pk is None else claim(Sweep, pk, edition)
-    found.name, found.site = told.name.strip(), site_called(told.site)
+    sweep = Sweep() if pk is None else claim(Sweep, pk, edition)
+    sweep.name, sweep.site = spec.name.strip(), site_called(spec.site)
     plain = ("ranges", "without", "icmp", "snmp", "port", "every_s", "per_second", "timeout_s", "tries")
     for name in (*plain, "retire_after_days"):
-        setattr(found, name, getattr(told, name))
-    found.tcp_ports = list(dict.fromkeys(told.tcp_ports))
-    found.next_at = timezone.now() + timedelta(seconds=told.every_s) if told.every_s else None
-    mark(found, by)
-    found.credentials.set(_credentials(told) if told.credentials else [])
-    note_action(f"sweep {found.name} {'created' if pk is None else 'changed'}", by)
-    return found
+        setattr(sweep, name, getattr(spec, name))
+    sweep.tcp_ports = list(dict.fromkeys(spec.tcp_ports))
+    sweep.next_at = timezone.now() + timedelta(seconds=spec.every_s) if spec.every_s else None
+    mark(sweep, by)
+    sweep.credentials.set(_credentials(spec) if spec.credentials else [])
+    note_action(f"sweep {sweep.name} {'created' if pk is None else 'changed'}", by)
+    return sweep
 
 
 @transaction.atomic
@@ -171,11 +171,11 @@ def delete(pk: int, by: str) -> None:
         while it runs
     Sweep.DoesNotExist
     """
-    found = Sweep.objects.select_for_update(of=("self",)).get(pk=pk)
-    if found.runs.filter(state__in=OPEN).exists():
-        raise Refusal(f"{found.name} runs just now; stop it first.")
-    found.delete()
-    note_action(f"sweep {found.name} deleted; devices that it added stay", by)
+    sweep = Sweep.objects.select_for_update(of=("self",)).get(pk=pk)
+    if sweep.runs.filter(state__in=OPEN).exists():
+        raise Refusal(f"{sweep.name} runs just now; stop it first.")
+    sweep.delete()
+    note_action(f"sweep {sweep.name} deleted; devices that it added stay", by)
 
 
 def start(pk: int, by: str) -> Run:

@@ -221,7 +221,7 @@ class Collector(Service):
         trace: list[Exchange] | None = [] if asked else None
         assert self.poller is not None
         try:
-            told = await self.poller.poll(target, trace)
+            answer = await self.poller.poll(target, trace)
         finally:
             target.busy = False
             self._room.release()
@@ -230,21 +230,21 @@ class Collector(Service):
         self.counts["skipped"] += int((time.monotonic() - began) // device.interval_s)
         # A first answer is followed by a second one soon, which makes the first rate; so is a silence, to be sure of it.
         reach = self.recorder.reach.get(device.pk)
-        is_silent = not isinstance(told, Answer) and reach is not None and reach.silent_polls < CONFIRMED
-        due = self._schedule(target, confirm=is_silent or (is_new and isinstance(told, Answer)))
-        if isinstance(told, Answer) and steps != self.clock.steps:
+        is_silent = not isinstance(answer, Answer) and reach is not None and reach.silent_polls < CONFIRMED
+        due = self._schedule(target, confirm=is_silent or (is_new and isinstance(answer, Answer)))
+        if isinstance(answer, Answer) and steps != self.clock.steps:
             # The clock was set meanwhile, and nobody knows before which of its times: the next poll covers this one.
             self.counts["between clocks"] += 1
-        elif isinstance(told, Answer):
+        elif isinstance(answer, Answer):
             self.counts["polls"] += 1
-            self.counts["requests"] += told.requests
-            told.next_poll_at = due
-            self._answers.append(told)
-        elif told is not None:
+            self.counts["requests"] += answer.requests
+            answer.next_poll_at = due
+            self._answers.append(answer)
+        elif answer is not None:
             self.counts["silent"] += 1
-            self._hand_over(self.recorder.silent(device, self.clock.time(), told, due))
+            self._hand_over(self.recorder.silent(device, self.clock.time(), answer, due))
         if asked:
-            await self._tell(target, asked, began, trace or [], told if isinstance(told, Fault) else None)
+            await self._tell(target, asked, began, trace or [], answer if isinstance(answer, Fault) else None)
 
     async def _tell(
         self, target: Target, asked: set[int], began: float, trace: list[Exchange], fault: Fault | None
@@ -291,9 +291,9 @@ class Collector(Service):
     async def _configure_often(self) -> None:
         while True:
             await asyncio.sleep(CONFIGURE)
-            found = await asyncio.to_thread(with_database, targets.fingerprint)
-            if found != self._fingerprint:
-                self._fingerprint = found
+            fingerprint = await asyncio.to_thread(with_database, targets.fingerprint)
+            if fingerprint != self._fingerprint:
+                self._fingerprint = fingerprint
                 await self._configure(await asyncio.to_thread(with_database, targets.load_devices))
             rules, sold, self._recognitions = await asyncio.to_thread(
                 with_database, lambda: (self._rules.load(), targets.load_overrides(), recognitions())

@@ -24,7 +24,7 @@ STATE_EVERY = 600.0
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """A component and what is read for it: its number, and the whole that this is a share of, if it is one."""
+    """A component and what is read for it: its number, and the total that this is a share of, if it is one."""
 
     part: ComponentDescribed
     oids: tuple[bytes, ...]
@@ -51,23 +51,23 @@ async def discover_objects(session: Session, objects: Sequence[ExtraObject]) -> 
     ------
     Fault
     """
-    parts = []
+    components = []
     for start in range(0, len(objects), AT_ONCE // 2):
         group = objects[start : start + AT_ONCE // 2]
         binds = await session.get([ber.oid_body(wanted.oid) for wanted in group])
         for wanted, tag in zip(group, binds.tags, strict=True):
-            found = [(wanted.oid, wanted.name)]
+            instances = [(wanted.oid, wanted.name)]
             if tag in ber.ABSENT:
                 (column,) = await read_columns(session, [ber.oid_body(wanted.oid)])
                 rows = [".".join(map(str, ber.suffix(index))) for index in column.indexes[:MOST_INSTANCES]]
-                found = [(f"{wanted.oid}.{row}", f"{wanted.name} {row}") for row in rows]
+                instances = [(f"{wanted.oid}.{row}", f"{wanted.name} {row}") for row in rows]
             unit = f"{wanted.unit}/s" if wanted.counts else wanted.unit
-            parts += [
+            components += [
                 ComponentDescribed("object", oid, name, unit, wanted.scale, wanted.counts, wanted.text)
-                for oid, name in found
+                for oid, name in instances
                 if len(oid) <= 400
             ]
-    return parts
+    return components
 
 
 def ask(part: ComponentDescribed) -> Asked:
@@ -75,7 +75,7 @@ def ask(part: ComponentDescribed) -> Asked:
     kind = KINDS[part.kind]
     if kind.value is None:
         return Asked(part, (ber.oid_body(part.index),))
-    columns = (kind.value, kind.whole) if kind.whole else (kind.value,)
+    columns = (kind.value, kind.total) if kind.total else (kind.value,)
     index = ber.subidentifiers([int(number) for number in part.index.split(".")])
     return Asked(part, tuple(ber.oid_body(column.oid) + index for column in columns))
 
@@ -96,18 +96,18 @@ async def read_components(
     ------
     Fault
     """
-    found: dict[tuple[str, str], float] = {}
+    numbers: dict[tuple[str, str], float] = {}
     for group in _requests(asked):
         oids = [oid for each in group for oid in each.oids]
         binds, at = await session.get(oids), now()
         answers = dict(zip(oids, zip(binds.tags, binds.values, strict=True), strict=False))
         for each in group:
             part = each.part
-            told = [answers.get(oid, (ber.NO_SUCH_INSTANCE, 0)) for oid in each.oids]
-            number = _number(part, [_admitted(session, part, *pair) for pair in told], known, at)
+            values = [answers.get(oid, (ber.NO_SUCH_INSTANCE, 0)) for oid in each.oids]
+            number = _number(part, [_admitted(session, part, *pair) for pair in values], known, at)
             if number is not None and math.isfinite(number := number * part.scale):
-                found[part.kind, part.index] = number
-    return found
+                numbers[part.kind, part.index] = number
+    return numbers
 
 
 @cache
@@ -144,7 +144,7 @@ def _requests(asked: Iterable[Asked]) -> Iterator[list[Asked]]:
 def _number(
     part: ComponentDescribed, answers: list[tuple[int, Value]], known: dict[tuple[str, str], Count], at: float
 ) -> float | None:
-    """What is to be kept of an answer: a counter's rate, a state that is news, a share of a whole, a number as it is."""
+    """What is to be kept of an answer: a counter's rate, a state that is news, a share of a total, a number as it is."""
     numbers = [None if tag in ber.ABSENT else number_of(value, part.text) for tag, value in answers]
     number, key = numbers[0], (part.kind, part.index)
     if number is None:

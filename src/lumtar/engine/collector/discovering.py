@@ -39,9 +39,9 @@ async def discover_components(
         for prefix, name in names.items()
         for column in (columns[prefix],)
     }
-    parts = [part for kind in kinds for part in kind.discover(rows)]
+    components = [part for kind in kinds for part in kind.discover(rows)]
     # Of two rows whose indexes end in the same number the first one counts.
-    once = {(part.kind, part.index): part for part in reversed(parts)}
+    once = {(part.kind, part.index): part for part in reversed(components)}
     return _chassis(columns) if Table.ENTITY in tables else ("", "", "", ""), list(reversed(once.values()))
 
 

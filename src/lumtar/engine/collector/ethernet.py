@@ -22,10 +22,10 @@ async def read_ethernet(session: Session, at: float, uptime: int) -> Seen:
     if indexes:
         columns += await read_columns(session, COLUMNS[1:], len(indexes))
     tables = [dict(zip(column.indexes, column.values, strict=True)) for column in columns]
-    found = np.zeros((len(indexes), len(COLUMNS)), np.int64)
+    counts = np.zeros((len(indexes), len(COLUMNS)), np.int64)
     for row, index in enumerate(indexes):
         for place, table in enumerate(tables):
             value = table.get(index)
-            found[row, place] = value if isinstance(value, int) else 0
+            counts[row, place] = value if isinstance(value, int) else 0
     numbers = np.array([ber.suffix(index)[-1] for index in indexes], np.int64)
-    return Seen(at, uptime, numbers, found[:, :3], found[:, 3])
+    return Seen(at, uptime, numbers, counts[:, :3], counts[:, 3])

@@ -95,7 +95,7 @@ class Holding:
         if idle is not None and now - idle > GAP_S and len(self._taken) == SHARES:
             return [GapNews(None, idle, now, Gap.Reason.COLLECTOR, "the collector was not running")]
         since = {each.number: each for each in self._taken if each.renewed_at is not None and each.was}
-        found = []
+        gaps = []
         for device in devices:
             taken = since.get(share_of(device.pk))
             if taken is None or taken.renewed_at is None:
@@ -103,5 +103,5 @@ class Holding:
             start = taken.renewed_at.timestamp()
             if now - start > device.interval_s:
                 words = f"collector {taken.was} was not heard of any more, {self.name} took over"
-                found.append(GapNews(device.pk, start, now, Gap.Reason.COLLECTOR, words))
-        return found
+                gaps.append(GapNews(device.pk, start, now, Gap.Reason.COLLECTOR, words))
+        return gaps

@@ -165,8 +165,8 @@ class Live:
             ]
             uptime = numbers[0] if numbers[0] is not None else -1
             for row in range(len(part)):
-                told, into, out = numbers[1 + 3 * row : 4 + 3 * row]
-                oper.append(told or 4)
+                clocks, into, out = numbers[1 + 3 * row : 4 + 3 * row]
+                oper.append(clocks or 4)
                 present.append(into is not None and out is not None)
                 wide.append(self._columns(target, part[row])[1] == oids.IF_HC_IN_OCTETS)
                 counters[start + row, :2] = into or 0, out or 0

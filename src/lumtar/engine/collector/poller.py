@@ -116,7 +116,7 @@ class Poller:
         if len(known) < len(indexes):
             indexes = [indexes[row] for row in known]
             snapshot, status = take_rows(snapshot, known), take_rows(status, known)
-        parts = [
+        components = [
             ComponentValue(part.pk, key[0], part.unit, polled.at, value, 0.0 if KINDS[key[0]].is_read_often else SELDOM)
             for key, value in polled.components.items()
             if (part := target.components.get(key)) is not None
@@ -131,23 +131,31 @@ class Poller:
             rtt_ms=polled.rtt_ms,
             poll_ms=polled.poll_ms,
             requests=polled.requests,
-            components=parts,
+            components=components,
             errors=[(target.slot_of[each.if_index], each) for each in polled.errors if each.if_index in target.slot_of],
             duplex={target.slot_of[index]: value for index, value in polled.duplex.items() if index in target.slot_of},
             refused=polled.refused,
         )
 
-    def _is_known(self, target: Target, found: Discovery) -> bool:
+    def _is_known(self, target: Target, discovery: Discovery) -> bool:
         """Whether a device that was just loaded says what it is known for; after a start nearly all of them do."""
         interfaces = {index: self.recorder.interface(slot) for index, slot in target.slot_of.items()}
         return target.is_as_loaded and is_known(
-            target.device, interfaces, target.components, self.recognitions(), found.said, found.ports, found.components
+            target.device,
+            interfaces,
+            target.components,
+            self.recognitions(),
+            discovery.said,
+            discovery.ports,
+            discovery.components,
         )
 
     def _describe(self, target: Target, polled: Polled) -> None:
         assert polled.discovery is not None
-        found, read = polled.discovery, target.device.reads
-        interfaces, components = describe(target.device, found.said, found.ports, found.components, moment(polled.at))
+        discovery, read = polled.discovery, target.device.reads
+        interfaces, components = describe(
+            target.device, discovery.said, discovery.ports, discovery.components, moment(polled.at)
+        )
         # A port keeps its slot, whatever index it has now.
         slot_of = target.slot_of_port
         new = [interface for interface in interfaces.values() if interface.pk not in slot_of]

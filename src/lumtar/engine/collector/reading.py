@@ -167,7 +167,7 @@ async def _poll(session: Session, plan: Plan, now: Callable[[], float]) -> Polle
         # Something that was listed is not any more: say so now, and read on without it.
         discovery, head = await discover(session, plan), await _read_head(session, now)
         indexes, snapshot, status = await _read_interfaces(session, plan, head)
-    parts = await _read_components(session, plan, head, now)
+    components = await _read_components(session, plan, head, now)
     errors, duplex = await _look_at_ethernet(session, plan, head)
     poll_ms = (time.monotonic() - began) * 1000
     return Polled(
@@ -180,7 +180,7 @@ async def _poll(session: Session, plan: Plan, now: Callable[[], float]) -> Polle
         indexes,
         snapshot,
         status,
-        parts,
+        components,
         errors,
         duplex,
         discovery,
@@ -189,8 +189,8 @@ async def _poll(session: Session, plan: Plan, now: Callable[[], float]) -> Polle
     )
 
 
-def _refused(told: Refused) -> str:
-    return told.words if told.count == 1 else f"{told.words}; {told.count:,} values of it"
+def _refused(refused: Refused) -> str:
+    return refused.words if refused.count == 1 else f"{refused.words}; {refused.count:,} values of it"
 
 
 async def _read_head(session: Session, now: Callable[[], float]) -> Head:
@@ -280,12 +280,12 @@ def _array(
     try:
         if column.indexes == rows:
             return np.array(column.values, dtype)
-        found: NDArray[Any] = np.full(len(rows), default, dtype)
+        values: NDArray[Any] = np.full(len(rows), default, dtype)
         places = place or {index: number for number, index in enumerate(rows)}
         for index, value in zip(column.indexes, column.values, strict=True):
             if index in places:
-                found[places[index]] = value
-        return found
+                values[places[index]] = value
+        return values
     except (TypeError, ValueError, OverflowError) as error:
         raise Fault(
             FaultKind.GARBLED, f"answered with a value that cannot be one at {ber.dotted(column.prefix)}"
@@ -326,24 +326,24 @@ async def discover(session: Session, plan: Plan) -> Discovery:
     """
     said = await read_system(session)
     ports = await _discover_ports(session, plan) if Table.INTERFACES in plan.tables else []
-    chassis, parts = await discover_components(session, plan.tables)
-    parts += await discover_objects(session, plan.objects)
-    plan.components, plan.all_read_at, plan.discovered = [ask(part) for part in parts], 0.0, True
+    chassis, components = await discover_components(session, plan.tables)
+    components += await discover_objects(session, plan.objects)
+    plan.components, plan.all_read_at, plan.discovered = [ask(part) for part in components], 0.0, True
     plan.refused = {name: _refused(each) for name, each in session.refused.items()}
     maker, model, serial, software = chassis
     engine_id, base_mac = await _read_identity(session, ports)
     said = replace(
         said, maker=maker, model=model, serial=serial, software=software, engine_id=engine_id, base_mac=base_mac
     )
-    return Discovery(said, ports, parts)
+    return Discovery(said, ports, components)
 
 
 async def _read_identity(session: Session, ports: list[PortDescribed]) -> tuple[str, str]:
     """SNMP engine id (RFC 3411) and base MAC address: of the bridge (RFC 4188), else the lowest of the ports."""
-    found = await session.get([oids.ENGINE_ID, oids.BRIDGE_ADDRESS])
+    answer = await session.get([oids.ENGINE_ID, oids.BRIDGE_ADDRESS])
     engine, bridge = (
         value if tag == ber.OCTET_STRING and isinstance(value, bytes) else b""
-        for tag, value in zip(found.tags, found.values, strict=True)
+        for tag, value in zip(answer.tags, answer.values, strict=True)
     )
     base = mac_address(bridge) or min((port.mac for port in ports if port.mac), default="")
     return engine[:32].hex(), base

@@ -114,8 +114,8 @@ def signature(device: Device) -> tuple[object, ...]:
 
 def load_devices() -> list[Device]:
     """The devices that are to be polled."""
-    found = Device.objects.filter(enabled=True, retired_at=None).order_by("pk")
-    return list(found.select_related("credential", "site", "profile"))
+    devices = Device.objects.filter(enabled=True, retired_at=None).order_by("pk")
+    return list(devices.select_related("credential", "site", "profile"))
 
 
 def fingerprint() -> int:
@@ -131,8 +131,8 @@ def fingerprint() -> int:
 
 def load_overrides() -> dict[int, tuple[int, int]]:
     """The speeds that somebody set: interface -> bits per second in and out, 0 for the port's own."""
-    found = Interface.objects.exclude(in_override_bps=None, out_override_bps=None)
-    rows = found.values_list("pk", "in_override_bps", "out_override_bps")
+    overridden = Interface.objects.exclude(in_override_bps=None, out_override_bps=None)
+    rows = overridden.values_list("pk", "in_override_bps", "out_override_bps")
     return {pk: (into or 0, out or 0) for pk, into, out in rows}
 
 
@@ -184,29 +184,29 @@ def load_targets(recorder: Recorder, devices: list[Device]) -> list[Target]:
 
 
 def _load_targets(recorder: Recorder, devices: list[Device]) -> list[Target]:
-    found = []
+    targets = []
     ids = [device.pk for device in devices]
     interfaces: dict[int, list[Interface]] = {device: [] for device in ids}
     for interface in Interface.objects.filter(device_id__in=ids, gone_at=None).order_by("if_index"):
         interfaces[interface.device_id].append(interface)
-    parts: dict[int, dict[tuple[str, str], KnownComponent]] = {number: {} for number in ids}
+    components: dict[int, dict[tuple[str, str], KnownComponent]] = {number: {} for number in ids}
     there = Component.objects.filter(device_id__in=ids, gone_at=None)
     for number, kind, index, pk, name, unit, scale in there.values_list(
         "device", "kind", "index", "pk", "name", "unit", "scale"
     ):
-        parts[number][kind, index] = KnownComponent(pk, name, unit, scale)
+        components[number][kind, index] = KnownComponent(pk, name, unit, scale)
     slot_of: dict[int, int] = {}
     owner_of: dict[int, int] = {}
     for device in devices:
-        target = Target(device, plan_for(device), components=parts[device.pk])
+        target = Target(device, plan_for(device), components=components[device.pk])
         mine = interfaces[device.pk]
         for interface, slot in zip(mine, recorder.add(device, mine), strict=True):
             target.slot_of[interface.if_index] = target.slot_of_port[interface.pk] = int(slot)
             slot_of[interface.pk] = int(slot)
             owner_of[interface.pk] = device.pk
-        found.append(target)
+        targets.append(target)
     _bring_back(recorder, slot_of, owner_of, ids)
-    return found
+    return targets
 
 
 def _bring_back(recorder: Recorder, slot_of: dict[int, int], owner_of: dict[int, int], devices: list[int]) -> None:

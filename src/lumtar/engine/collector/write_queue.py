@@ -195,10 +195,10 @@ class WriteQueue:
             return
         gaps = [GapNews(device, lost.start, lost.end, "dropped", lost.words) for device, lost in self._lost.items()]
         self._lost = {}
-        told = Batch(gaps=gaps)
-        self._append(told)
+        batch = Batch(gaps=gaps)
+        self._append(batch)
         self._put += 1
-        self._octets += told.octets
+        self._octets += batch.octets
 
     def _wait(self, error: Unwritable) -> bool:
         """Wait a little before the same batch is tried again; false if there is no time left for that."""

@@ -43,7 +43,7 @@ class Need:
     everything: bool = False
 
     @property
-    def whole(self) -> "Need":
+    def everywhere(self) -> "Need":
         """The same for those alone who see the whole network."""
         return replace(self, everything=True)
 
@@ -135,10 +135,10 @@ class Router(ninja.Router):
             words = (view.__doc__ or "").strip().split(". ")[0].split(";")[0].strip().rstrip(".")
 
             @wraps(view)
-            def named(request: HttpRequest, *told: Any, **more: Any) -> Any:
+            def named(request: HttpRequest, *args: Any, **more: Any) -> Any:
                 # What the audit trail calls it.
                 request.audit_what = words  # type: ignore[attr-defined]
-                return view(request, *told, **more)
+                return view(request, *args, **more)
 
             named.needs = needs  # type: ignore[attr-defined]
             register(named)

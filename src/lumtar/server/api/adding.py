@@ -30,25 +30,25 @@ class TrialIn(Schema):
     secret: dict[str, str] = {}
 
 
-@router.post("/devices/try", needs=ENGINEER.whole)
-def try_device(request: HttpRequest, told: TrialIn) -> StreamingHttpResponse:
+@router.post("/devices/try", needs=ENGINEER.everywhere)
+def try_device(request: HttpRequest, body: TrialIn) -> StreamingHttpResponse:
     """Look at an address: one line a step as it happens, then the outcome (application/x-ndjson)."""
     limiting.TRIES.take(request.user.get_username())
     limiting.TRIES.take()
     with refusing():
-        address, port = check_address(told.address), check_port(told.port)
-        if told.tcp_port is not None:
-            check_port(told.tcp_port)
-        if told.credentials is None:
-            stored = [credential.pk for credential in credentials.in_order(told.site)]
+        address, port = check_address(body.address), check_port(body.port)
+        if body.tcp_port is not None:
+            check_port(body.tcp_port)
+        if body.credentials is None:
+            stored = [credential.pk for credential in credentials.in_order(body.site)]
         else:
-            stored = list(told.credentials)
+            stored = list(body.credentials)
         typed: dict[str, Any] = {}
-        if told.kind and any(told.secret.values()):
-            credentials.open_secret(told.kind, told.secret)
-            typed = {"kind": told.kind, "secret": told.secret}
+        if body.kind and any(body.secret.values()):
+            credentials.open_secret(body.kind, body.secret)
+            typed = {"kind": body.kind, "secret": body.secret}
     there = Device.objects.filter(address=address, port=port).first()
-    wanted = {"address": address, "port": port, "tcp_port": told.tcp_port, "credentials": stored, **typed}
+    wanted = {"address": address, "port": port, "tcp_port": body.tcp_port, "credentials": stored, **typed}
 
     async def steps() -> AsyncIterator[dict[str, Any]]:
         limiting.TRYING.take()

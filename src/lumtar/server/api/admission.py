@@ -7,14 +7,14 @@ from ninja import Status
 
 from lumtar.core.admission import FOUND_FIELDS, Outcome
 from lumtar.domain.sweeps import admission
-from lumtar.domain.sweeps.admission import RuleTold
+from lumtar.domain.sweeps.admission import AdmissionRuleSpec
 from lumtar.domain.sweeps.models import AdmissionRule
 from lumtar.server.api.access import ENGINEER, Router
+from lumtar.server.api.always import ALWAYS
 from lumtar.server.api.conditions import ConditionField, fields_out
 from lumtar.server.api.credentials import Order
 from lumtar.server.api.problems import refusing
 from lumtar.server.api.schema import Schema
-from lumtar.server.api.whole import WHOLE
 
 router = Router(tags=["sweeps"])
 
@@ -48,7 +48,7 @@ class AdmissionTried(AdmissionIn):
 class AdmissionOut(AdmissionIn):
     """An admission rule."""
 
-    model_config = WHOLE
+    model_config = ALWAYS
 
     id: int
     edition: int
@@ -94,52 +94,52 @@ def _rule(rule: AdmissionRule) -> AdmissionOut:
     )
 
 
-def _rule_told(told: AdmissionIn) -> RuleTold:
-    return RuleTold(**told.model_dump(include=set(AdmissionIn.model_fields)))
+def _spec(body: AdmissionIn) -> AdmissionRuleSpec:
+    return AdmissionRuleSpec(**body.model_dump(include=set(AdmissionIn.model_fields)))
 
 
-@router.get("/admissionrules", needs=ENGINEER.whole, response=Admissions)
+@router.get("/admissionrules", needs=ENGINEER.everywhere, response=Admissions)
 def list_rules(request: HttpRequest) -> Admissions:
     """All of them, in the order of deciding."""
     rows = [_rule(rule) for rule in AdmissionRule.objects.select_related("site")]
     return Admissions(rows=rows, outcomes=list(Outcome), fields=fields_out(FOUND_FIELDS))
 
 
-@router.post("/admissionrules", needs=ENGINEER.whole, response={201: AdmissionOut})
-def make_rule(request: HttpRequest, told: AdmissionIn) -> Status[AdmissionOut]:
+@router.post("/admissionrules", needs=ENGINEER.everywhere, response={201: AdmissionOut})
+def make_rule(request: HttpRequest, body: AdmissionIn) -> Status[AdmissionOut]:
     """A new one, at the end; it decides from the next run on."""
     with refusing():
-        return Status(201, _rule(admission.save(_rule_told(told), request.user.get_username())))
+        return Status(201, _rule(admission.save(_spec(body), request.user.get_username())))
 
 
-@router.put("/admissionrules/order", needs=ENGINEER.whole, response=Admissions)
-def order_rules(request: HttpRequest, told: Order) -> Admissions:
+@router.put("/admissionrules/order", needs=ENGINEER.everywhere, response=Admissions)
+def order_rules(request: HttpRequest, body: Order) -> Admissions:
     """The order of deciding."""
     with refusing(409):
-        admission.reorder(told.ids, request.user.get_username())
+        admission.reorder(body.ids, request.user.get_username())
     return list_rules(request)
 
 
-@router.put("/admissionrules/{int:rule}", needs=ENGINEER.whole, response=AdmissionOut)
-def change_rule(request: HttpRequest, rule: int, told: AdmissionChange) -> AdmissionOut:
+@router.put("/admissionrules/{int:rule}", needs=ENGINEER.everywhere, response=AdmissionOut)
+def change_rule(request: HttpRequest, rule: int, body: AdmissionChange) -> AdmissionOut:
     """Change an admission rule."""
     with refusing():
-        return _rule(admission.save(_rule_told(told), request.user.get_username(), rule, told.edition))
+        return _rule(admission.save(_spec(body), request.user.get_username(), rule, body.edition))
 
 
-@router.delete("/admissionrules/{int:rule}", needs=ENGINEER.whole, response={204: None})
+@router.delete("/admissionrules/{int:rule}", needs=ENGINEER.everywhere, response={204: None})
 def delete_rule(request: HttpRequest, rule: int) -> Status[None]:
     """Delete an admission rule."""
     admission.delete(rule, request.user.get_username())
     return Status(204, None)
 
 
-def _dry_run(told: RuleTold | None = None, pk: int | None = None) -> DryRun:
+def _dry_run(spec: AdmissionRuleSpec | None = None, pk: int | None = None) -> DryRun:
     with refusing():
-        found = admission.dry_run(told, pk)
+        outcomes = admission.dry_run(spec, pk)
     counts = {str(outcome): 0 for outcome in Outcome}
     rows = []
-    for would in found:
+    for would in outcomes:
         counts[would.outcome] += 1
         each = would.finding
         rows.append(
@@ -156,13 +156,13 @@ def _dry_run(told: RuleTold | None = None, pk: int | None = None) -> DryRun:
     return DryRun(rows=rows, counts=counts)
 
 
-@router.get("/admissionrules/dryrun", needs=ENGINEER.whole, response=DryRun)
+@router.get("/admissionrules/dryrun", needs=ENGINEER.everywhere, response=DryRun)
 def dry_run(request: HttpRequest) -> DryRun:
     """What the rules as they are would do with the last results."""
     return _dry_run()
 
 
-@router.post("/admissionrules/try", needs=ENGINEER.whole, response=DryRun)
-def try_rule(request: HttpRequest, told: AdmissionTried) -> DryRun:
+@router.post("/admissionrules/try", needs=ENGINEER.everywhere, response=DryRun)
+def try_rule(request: HttpRequest, body: AdmissionTried) -> DryRun:
     """The same with a rule that is not kept yet."""
-    return _dry_run(_rule_told(told), told.id)
+    return _dry_run(_spec(body), body.id)

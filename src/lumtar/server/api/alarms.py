@@ -58,7 +58,7 @@ class ChangeOut(Schema):
     text: str
 
 
-class ToldOut(Schema):
+class NotificationOut(Schema):
     """Who was told of which change, and whether that went well."""
 
     at: datetime
@@ -73,7 +73,7 @@ class AlarmOut(Schema):
 
     row: AlarmRow
     changes: list[ChangeOut]
-    told: list[ToldOut]
+    notifications: list[NotificationOut]
 
 
 @router.get("/alarms/{alarm}", needs=VIEWER, response=AlarmOut)
@@ -84,13 +84,15 @@ def alarm(request: HttpRequest, alarm: int, at: datetime | None = None) -> Alarm
     if row is None:
         raise Problem(404, "There is no such alarm, or it was not there yet at that time.")
     changes = AlarmChange.objects.filter(alarm_id=alarm, at__lte=until).order_by("-at", "-id")[:200]
-    told = queries.notifications(alarm)
+    notified = queries.notifications(alarm)
     return AlarmOut(
         row=row,
         changes=[ChangeOut(at=change.at, severity=change.severity, text=change.text) for change in changes],
-        told=[
-            ToldOut(at=t.sent_at or t.at, severity=t.change.severity, address=t.address, state=t.state, detail=t.detail)
-            for t in told
+        notifications=[
+            NotificationOut(
+                at=t.sent_at or t.at, severity=t.change.severity, address=t.address, state=t.state, detail=t.detail
+            )
+            for t in notified
         ],
     )
 
@@ -108,8 +110,8 @@ def timeline(
 ) -> list[BucketOut]:
     """The density of alarms over a range, in equal buckets."""
     since, until = span(start, end, timedelta(days=1))
-    found = queries.timeline(since, until, max(1, min(buckets, 500)))
-    return [BucketOut(count=bucket.count, worst=bucket.worst) for bucket in found]
+    counted = queries.timeline(since, until, max(1, min(buckets, 500)))
+    return [BucketOut(count=bucket.count, worst=bucket.worst) for bucket in counted]
 
 
 class LevelIO(Schema):
@@ -175,11 +177,11 @@ def rules(request: HttpRequest) -> list[RuleOut]:
     return [_rule(rule) for rule in Rule.objects.order_by("pk")]
 
 
-@router.patch("/rules/{rule}", needs=ENGINEER.whole, response=RuleOut)
-def change_rule(request: HttpRequest, rule: int, told: RuleChange) -> RuleOut:
+@router.patch("/rules/{rule}", needs=ENGINEER.everywhere, response=RuleOut)
+def change_rule(request: HttpRequest, rule: int, body: RuleChange) -> RuleOut:
     """Change a rule; the collector follows within seconds. One that is switched off clears what it raised."""
     with refusing():
         try:
-            return _rule(change(rule, told.model_dump(exclude_none=True), request.user.get_username()))
+            return _rule(change(rule, body.model_dump(exclude_none=True), request.user.get_username()))
         except Rule.DoesNotExist as error:
             raise Problem(404, "There is no such rule.") from error

@@ -18,12 +18,12 @@ class Json(BaseRenderer):
         return orjson.dumps(data)
 
 
-def as_it_is(told: Any) -> HttpResponse:
+def as_it_is(value: Any) -> HttpResponse:
     """An answer of thousands of figures, whose types are right by how it was made: looking at each again costs milliseconds."""
-    return HttpResponse(orjson.dumps(told, _plain, orjson.OPT_UTC_Z), content_type=Json.media_type)
+    return HttpResponse(orjson.dumps(value, _plain, orjson.OPT_UTC_Z), content_type=Json.media_type)
 
 
-def _plain(told: Any) -> Any:
-    if isinstance(told, Schema):
-        return told.model_dump()
-    raise TypeError(f"{type(told).__name__} is nothing that JSON has a form for")
+def _plain(value: Any) -> Any:
+    if isinstance(value, Schema):
+        return value.model_dump()
+    raise TypeError(f"{type(value).__name__} is nothing that JSON has a form for")

@@ -68,16 +68,16 @@ def session(request: HttpRequest) -> SessionOut:
 
 
 @router.post("", needs=ANYBODY, response=SessionOut)
-def sign_in(request: HttpRequest, told: SignIn) -> SessionOut:
+def sign_in(request: HttpRequest, body: SignIn) -> SessionOut:
     """Sign in. Too many wrong passwords lock the name out for a quarter of an hour."""
-    name = told.name.strip()
-    if len(name) > 150 or len(told.password) > 200:
+    name = body.name.strip()
+    if len(name) > 150 or len(body.password) > 200:
         raise Problem(401, "Wrong name or password.")
     limiting.SIGN_INS_OF_ADDRESS.take(address_of(request) or "")
     limiting.SIGN_INS_OF_NAME.take(name.lower())
     limiting.SIGN_INS_IN_ALL.take()
     with limiting.HASHING.taken():
-        user = authenticate(request, username=name, password=told.password)
+        user = authenticate(request, username=name, password=body.password)
     if user is None:
         if User.objects.filter(username=name).exists():
             # A name that is none may be a password in the wrong field.
@@ -102,28 +102,28 @@ def sign_out(request: HttpRequest) -> SessionOut:
 
 
 @router.post("/first-run", needs=ANYBODY, response=SessionOut)
-def first_run(request: HttpRequest, told: SignIn) -> SessionOut:
+def first_run(request: HttpRequest, body: SignIn) -> SessionOut:
     """Make the administrator on an empty installation, and sign in."""
     limiting.SIGN_INS_IN_ALL.take()
     with limiting.HASHING.taken():
         try:
-            user = services.create_first_user(told.name, told.password)
+            user = services.create_first_user(body.name, body.password)
         except Refusal as error:
             raise Problem(409 if not services.needs_first_user() else 422, str(error)) from error
     return _enter(request, user, MODEL_BACKEND)
 
 
 @router.put("/password", needs=VIEWER, response=SessionOut)
-def change_password(request: HttpRequest, told: PasswordChange) -> SessionOut:
+def change_password(request: HttpRequest, body: PasswordChange) -> SessionOut:
     """Change one's own password. All other sessions of the same person end."""
     assert isinstance(request.user, User)
     user = User.objects.get(pk=request.user.pk)
     limiting.SIGN_INS_OF_NAME.take(user.get_username().lower())
     with limiting.HASHING.taken():
-        if not user.check_password(told.old):
+        if not user.check_password(body.old):
             raise Problem(422, "That is not your password now.", "old")
         with refusing():
-            services.set_password(user, told.new)
+            services.set_password(user, body.new)
     limiting.SIGN_INS_OF_NAME.give_back(user.get_username().lower())
     services.end_sessions(user, but=request.session.session_key)
     if request.session.session_key:

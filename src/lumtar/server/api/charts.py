@@ -57,10 +57,10 @@ class Mark:
 
 def port_polled(interface: int) -> queries.Polled:
     """What a chart has to know of a port; 404 if it is not there."""
-    found = queries.polled(interface)
-    if found is None:
+    port = queries.polled(interface)
+    if port is None:
         raise Problem(404, "There is nothing with that number.")
-    return found
+    return port
 
 
 @dataclass(slots=True)
@@ -75,8 +75,8 @@ class SeriesOut(Series):
 
 def gaps_of(device: int, since: datetime, until: datetime) -> list[GapOut]:
     """Gaps of a device that touch a time, for an answer."""
-    found = series.gaps(device, since, until)
-    return [GapOut(start=gap.start, end=gap.end, reason=gap.reason, words=gap.words) for gap in found]
+    rows = series.gaps(device, since, until)
+    return [GapOut(start=gap.start, end=gap.end, reason=gap.reason, words=gap.words) for gap in rows]
 
 
 @router.get("/interfaces/{interface}/series", needs=VIEWER, response=SeriesOut)
@@ -84,11 +84,11 @@ def interface_series(
     request: HttpRequest, interface: int, start: datetime | None = None, end: datetime | None = None, points: int = 800
 ) -> HttpResponse:
     """Rates over time; a step in which nothing was counted has none."""
-    found = port_polled(interface)
+    port = port_polled(interface)
     since, until = span(start, end, timedelta(days=1))
-    read = series.read(found, since, until, points)
+    read = series.read(port, since, until, points)
     values = {name: getattr(read, name) for name in Series.__dataclass_fields__}
-    return as_it_is(SeriesOut(**values, **asdict(context.read(interface, found.device_id, since, until))))
+    return as_it_is(SeriesOut(**values, **asdict(context.read(interface, port.device_id, since, until))))
 
 
 @dataclass(slots=True)
@@ -127,13 +127,13 @@ class LinesFilter(ScopeIn):
 
 
 @router.get("/series", needs=VIEWER, response=LinesOut)
-def several(request: HttpRequest, told: Query[LinesFilter]) -> HttpResponse:
+def several(request: HttpRequest, query: Query[LinesFilter]) -> HttpResponse:
     """Rates of several interfaces over the same time, and their total."""
-    found = cells.of_devices(scope=told.scope)
-    wanted = set(told.interfaces)
+    cells_shown = cells.of_devices(scope=query.scope)
+    wanted = set(query.interfaces)
     ports = {
         port: (label, each.name, each.id)
-        for each in found
+        for each in cells_shown
         for port, label in zip(each.ids, each.labels, strict=True)
         if not wanted or port in wanted
     }
@@ -143,9 +143,9 @@ def several(request: HttpRequest, told: Query[LinesFilter]) -> HttpResponse:
         )
     if not ports:
         raise Problem(404, "There is no such port.")
-    since, until = span(told.start, told.end, timedelta(days=1))
-    read = series.read_lines(list(ports), since, until, points=told.points)
-    busiest = sorted(read.lines, key=lambda line: -line.mean)[: max(0, min(told.lines, MOST_LINES))]
+    since, until = span(query.start, query.end, timedelta(days=1))
+    read = series.read_lines(list(ports), since, until, points=query.points)
+    busiest = sorted(read.lines, key=lambda line: -line.mean)[: max(0, min(query.lines, MOST_LINES))]
 
     def named(line: Line, label: str, device: str, number: int) -> NamedLine:
         return NamedLine(
@@ -173,8 +173,8 @@ def interface_csv(
         yield csv_line(["end", "seconds", "in_bps", "out_bps", "in_max_bps", "out_max_bps", "errors", "discards"])
         columns = (read.in_bps, read.out_bps, read.in_max_bps, read.out_max_bps, read.errors, read.discards)
         for at, *values in zip(read.at, *columns, strict=True):
-            told = ("" if value is None else value for value in values)
-            yield csv_line([datetime.fromtimestamp(at, UTC).isoformat(), read.step_s, *told])
+            cells_of_row = ("" if value is None else value for value in values)
+            yield csv_line([datetime.fromtimestamp(at, UTC).isoformat(), read.step_s, *cells_of_row])
 
     answer = StreamingHttpResponse(lines(), content_type="text/csv; charset=utf-8")
     answer["Content-Disposition"] = f'attachment; filename="interface-{interface}.csv"'
@@ -193,23 +193,23 @@ class CalculationOut(Schema):
 @router.get("/interfaces/{interface}/calculation", needs=VIEWER, response=list[CalculationOut])
 def interface_calculation(request: HttpRequest, interface: int, at: datetime, step: int = 0) -> list[CalculationOut]:
     """The calculation of both directions' rates: of the reading at a time, or of a step of so many seconds that ends there."""
-    found = interface_called(interface)
+    port = interface_called(interface)
     moment = past(at)
     assert moment is not None
     if not 0 <= step <= 31 * 86400:
         raise Problem(422, "A step is at most 31 days long.", "step")
-    if step > 1.5 * found.device.interval_s or not retention.are_readings_kept(moment):
-        return _calculation_of_sum(found, moment, step or 3600)
+    if step > 1.5 * port.device.interval_s or not retention.are_readings_kept(moment):
+        return _calculation_of_sum(port, moment, step or 3600)
     reading = series.reading_at(interface, moment)
     if reading is None:
         why = "nothing was read within the hour after this time"
         return [CalculationOut(at=None, direction=way, figure="no reading", lines=[why]) for way in ("in", "out")]
-    told = []
+    calculations = []
     for direction, octets in (("in", reading.in_octets), ("out", reading.out_octets)):
         speed, source = _speed_at(interface, reading.at, direction)
-        how = calculation.of_rate(direction, found.if_index, octets, reading.elapsed_ms, reading.flags, speed, source)
-        told.append(CalculationOut(at=reading.at, direction=direction, figure=how.figure, lines=how.lines))
-    return told
+        how = calculation.of_rate(direction, port.if_index, octets, reading.elapsed_ms, reading.flags, speed, source)
+        calculations.append(CalculationOut(at=reading.at, direction=direction, figure=how.figure, lines=how.lines))
+    return calculations
 
 
 def _speed_at(interface: int, at: datetime, direction: str) -> tuple[int, SpeedSource]:
@@ -219,20 +219,20 @@ def _speed_at(interface: int, at: datetime, direction: str) -> tuple[int, SpeedS
     return getattr(speed, f"{direction}_bps"), SpeedSource(getattr(speed, f"{direction}_source"))
 
 
-def _calculation_of_sum(found: Interface, end: datetime, step: int) -> list[CalculationOut]:
+def _calculation_of_sum(port: Interface, end: datetime, step: int) -> list[CalculationOut]:
     start = end - timedelta(seconds=step)
-    read = sums.read([found.pk], start, end, step)
+    read = sums.read([port.pk], start, end, step)
     total = {name: int(read.rows[name].sum()) for name in calculation.SUMMED}
     missing = step - total["elapsed_ms"] / 1000
     reasons = [
         f"{gap.reason}: {gap.words}, {duration((min(gap.end or end, end) - max(gap.start, start)).total_seconds())}"
-        for gap in gaps_of(found.device_id, start, end)
+        for gap in gaps_of(port.device_id, start, end)
     ]
-    told = []
+    calculations = []
     for direction in ("in", "out"):
-        speed, source = _speed_at(found.pk, end, direction)
+        speed, source = _speed_at(port.pk, end, direction)
         how = calculation.of_sum(
-            direction, total, missing, found.device.interval_s, reasons, speed, source, read.coarsest
+            direction, total, missing, port.device.interval_s, reasons, speed, source, read.coarsest
         )
-        told.append(CalculationOut(at=end, direction=direction, figure=how.figure, lines=how.lines))
-    return told
+        calculations.append(CalculationOut(at=end, direction=direction, figure=how.figure, lines=how.lines))
+    return calculations

@@ -96,7 +96,7 @@ def _out(credential: Credential, devices: int) -> CredentialOut:
     )
 
 
-@router.get("/credentials", needs=ENGINEER.whole, response=CredentialsOut)
+@router.get("/credentials", needs=ENGINEER.everywhere, response=CredentialsOut)
 def list_credentials(request: HttpRequest) -> CredentialsOut:
     """All of them, without their secrets."""
     return CredentialsOut(
@@ -105,42 +105,42 @@ def list_credentials(request: HttpRequest) -> CredentialsOut:
     )
 
 
-@router.post("/credentials", needs=ADMINISTRATOR.whole, response={201: CredentialOut})
-def make_credential(request: HttpRequest, told: CredentialIn) -> Status[CredentialOut]:
+@router.post("/credentials", needs=ADMINISTRATOR.everywhere, response={201: CredentialOut})
+def make_credential(request: HttpRequest, body: CredentialIn) -> Status[CredentialOut]:
     """A new one, tried after all others."""
     with refusing():
         made = credentials.create(
-            told.name, told.kind, told.secret, told.sites, request.user.get_username(), told.ranges
+            body.name, body.kind, body.secret, body.sites, request.user.get_username(), body.ranges
         )
     return Status(201, _out(made, 0))
 
 
-@router.put("/credentials/order", needs=ADMINISTRATOR.whole, response=CredentialsOut)
-def order_credentials(request: HttpRequest, told: Order) -> CredentialsOut:
+@router.put("/credentials/order", needs=ADMINISTRATOR.everywhere, response=CredentialsOut)
+def order_credentials(request: HttpRequest, body: Order) -> CredentialsOut:
     """The order of trying."""
     with refusing(409):
-        credentials.reorder(told.ids, request.user.get_username())
+        credentials.reorder(body.ids, request.user.get_username())
     return list_credentials(request)
 
 
-@router.put("/credentials/{credential}", needs=ADMINISTRATOR.whole, response=CredentialOut)
-def change_credential(request: HttpRequest, credential: int, told: CredentialChange) -> CredentialOut:
+@router.put("/credentials/{credential}", needs=ADMINISTRATOR.everywhere, response=CredentialOut)
+def change_credential(request: HttpRequest, credential: int, body: CredentialChange) -> CredentialOut:
     """Change a credential, for all devices that use it."""
     with refusing():
-        found = credentials.change(
+        changed = credentials.change(
             credential,
-            told.edition,
-            name=told.name,
-            kind=told.kind,
-            secret=told.secret,
-            sites=told.sites,
-            ranges=told.ranges,
+            body.edition,
+            name=body.name,
+            kind=body.kind,
+            secret=body.secret,
+            sites=body.sites,
+            ranges=body.ranges,
             by=request.user.get_username(),
         )
-    return _out(found, found.devices.count())
+    return _out(changed, changed.devices.count())
 
 
-@router.delete("/credentials/{credential}", needs=ADMINISTRATOR.whole, response={204: None})
+@router.delete("/credentials/{credential}", needs=ADMINISTRATOR.everywhere, response={204: None})
 def delete_credential(request: HttpRequest, credential: int) -> Status[None]:
     """Delete a credential that no device uses."""
     with refusing(409):

@@ -100,13 +100,13 @@ class DeviceOut(Schema):
     refused: dict[str, str]
     edition: int
     retired_at: datetime | None
-    parts: list[ComponentOut]
+    components: list[ComponentOut]
 
 
 @router.get("/devices/{int:device}", needs=VIEWER, response=DeviceOut)
 def device(request: HttpRequest, device: int, at: datetime | None = None) -> DeviceOut:
     """One device, now or at a past time."""
-    found = get_object_or_404(
+    row = get_object_or_404(
         Device.objects.select_related("credential", "profile", "state").defer("credential__sealed"), pk=device
     )
     moment = past(at)
@@ -116,44 +116,44 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
     listed = Component.objects.filter(there, device_id=device).order_by("kind", "index")
     return DeviceOut(
         row=rows[0],
-        credential=found.credential.name if found.credential else "",
-        profile=found.profile.name if found.profile else "",
-        requests=found.state.requests,
-        refused=found.state.refused,
+        credential=row.credential.name if row.credential else "",
+        profile=row.profile.name if row.profile else "",
+        requests=row.state.requests,
+        refused=row.state.refused,
         own_fields=[OwnFieldOut(name=f.name, kind=f.kind, choices=f.choices) for f in OwnField.objects.all()],
-        groups=sorted(group.name for group in found.groups.all()),
-        parts=[_part(each, newest.get(each.pk)) for each in listed],
+        groups=sorted(group.name for group in row.groups.all()),
+        components=[_component(each, newest.get(each.pk)) for each in listed],
         **{
-            name: getattr(found, name)
+            name: getattr(row, name)
             for name in DeviceOut.model_fields
-            if name not in ("row", "credential", "profile", "requests", "refused", "groups", "own_fields", "parts")
+            if name not in ("row", "credential", "profile", "requests", "refused", "groups", "own_fields", "components")
         },
     )
 
 
-def _part(component: Component, value: float | None) -> ComponentOut:
+def _component(component: Component, value: float | None) -> ComponentOut:
     kind = KINDS[component.kind]
-    told = {name: getattr(component, name) for name in ("kind", "name", "unit")}
+    facts = {name: getattr(component, name) for name in ("kind", "name", "unit")}
     words = kind.word(value) if kind.has_state else ""
-    return ComponentOut(id=component.pk, value=value, words=words, is_good=not kind.is_fault(value), **told)
+    return ComponentOut(id=component.pk, value=value, words=words, is_good=not kind.is_fault(value), **facts)
 
 
 class ComponentsOut(Schema):
     """Components of a device over time, and its gaps with reasons."""
 
-    parts: list[ComponentSeries]
+    components: list[ComponentSeries]
     gaps: list[GapOut]
 
 
-@router.get("/devices/{int:device}/parts", needs=VIEWER, response=ComponentsOut)
-def device_parts(
+@router.get("/devices/{int:device}/components", needs=VIEWER, response=ComponentsOut)
+def device_components(
     request: HttpRequest, device: int, start: datetime | None = None, end: datetime | None = None, points: int = 300
 ) -> ComponentsOut:
     """Processor load, sensors and round-trip time of a device over time."""
     get_object_or_404(Device, pk=device)
     since, until = span(start, end, timedelta(days=1))
     read = components.read(device, since, until, points=max(10, min(points, 1600)))
-    return ComponentsOut(parts=read, gaps=gaps_of(device, since, until))
+    return ComponentsOut(components=read, gaps=gaps_of(device, since, until))
 
 
 class NewDevice(Schema):
@@ -198,28 +198,28 @@ class DeviceChange(Schema):
     label_template: str | None = None
 
 
-@router.post("/devices", needs=ENGINEER.whole, response={201: Added})
-def add_device(request: HttpRequest, told: NewDevice) -> Status[Added]:
+@router.post("/devices", needs=ENGINEER.everywhere, response={201: Added})
+def add_device(request: HttpRequest, body: NewDevice) -> Status[Added]:
     """Add a device; its first poll follows within seconds and tells how it went."""
     stored = None
-    if told.credential is not None:
-        stored = Credential.objects.filter(pk=told.credential).first()
+    if body.credential is not None:
+        stored = Credential.objects.filter(pk=body.credential).first()
         if stored is None:
             raise Problem(422, "There is no such credential; it may have been deleted meanwhile.", "credential")
     with refusing():
         device = services.add_device(
-            **told.model_dump(exclude={"credential"}), credential=stored, by=request.user.get_username()
+            **body.model_dump(exclude={"credential"}), credential=stored, by=request.user.get_username()
         )
     return Status(201, Added(id=device.pk, name=device.name))
 
 
 @router.patch("/devices/{int:device}", needs=ENGINEER, response=Added)
-def change_device(request: HttpRequest, device: int, told: DeviceChange) -> Added:
+def change_device(request: HttpRequest, device: int, body: DeviceChange) -> Added:
     """Change a device; the collector follows within seconds."""
-    wanted = told.model_dump(exclude_none=True, exclude={"edition"})
+    wanted = body.model_dump(exclude_none=True, exclude={"edition"})
     with refusing():
-        found = services.change_device(device, told.edition, request.user.get_username(), **wanted)
-    return Added(id=found.pk, name=found.name)
+        changed = services.change_device(device, body.edition, request.user.get_username(), **wanted)
+    return Added(id=changed.pk, name=changed.name)
 
 
 @router.post("/devices/{int:device}/retire", needs=ENGINEER, response=Added)
@@ -292,9 +292,15 @@ def poll_now(request: HttpRequest, device: int) -> Status[PollAsked]:
 @router.get("/devices/{int:device}/polls/{int:poll}", needs=OPERATOR, response=PollOut)
 def poll_record(request: HttpRequest, device: int, poll: int) -> PollOut:
     """What became of a poll that was asked for."""
-    found = PollRequest.objects.get(pk=poll, device_id=device)
-    record = PollRecord(**found.record) if found.done_at else None
-    return PollOut(id=found.pk, asked_at=found.asked_at, asked_by=found.asked_by, done_at=found.done_at, record=record)
+    poll_request = PollRequest.objects.get(pk=poll, device_id=device)
+    record = PollRecord(**poll_request.record) if poll_request.done_at else None
+    return PollOut(
+        id=poll_request.pk,
+        asked_at=poll_request.asked_at,
+        asked_by=poll_request.asked_by,
+        done_at=poll_request.done_at,
+        record=record,
+    )
 
 
 @router.delete("/devices/{int:device}", needs=ENGINEER, response={204: None})
@@ -307,5 +313,5 @@ def delete_device(request: HttpRequest, device: int) -> Status[None]:
 
 def _done(work: Callable[[], Device]) -> Added:
     with refusing(409):
-        found = work()
-    return Added(id=found.pk, name=found.name)
+        result = work()
+    return Added(id=result.pk, name=result.name)

@@ -27,13 +27,13 @@ async def _ask(work: Callable[[], T]) -> T:
     return await asyncio.to_thread(connected)
 
 
-async def done_by_a_collector(kind: str, told: dict[str, Any]) -> AsyncIterator[dict[str, Any]]:
+async def done_by_a_collector(kind: str, message: dict[str, Any]) -> AsyncIterator[dict[str, Any]]:
     """The lines of an errand. Where no collector runs the web server itself does it, from where it is."""
     if not await _ask(errands.somebody_collects):
-        async for line in ERRANDS[kind](told):
+        async for line in ERRANDS[kind](message):
             yield line
         return
-    number = await _ask(lambda: errands.ask(kind, told))
+    number = await _ask(lambda: errands.ask(kind, message))
     began, after = time.monotonic(), 0
     try:
         while True:
@@ -48,5 +48,5 @@ async def done_by_a_collector(kind: str, told: dict[str, Any]) -> AsyncIterator[
             await asyncio.sleep(OFTEN_S)
     finally:
         await _ask(lambda: errands.leave(number))
-    async for line in ERRANDS[kind](told):
+    async for line in ERRANDS[kind](message):
         yield line

@@ -43,21 +43,21 @@ class Selection(ScopeIn):
 
 
 @router.get("/export/readings", needs=VIEWER)
-def export(request: HttpRequest, told: Query[Selection]) -> StreamingHttpResponse:
+def export(request: HttpRequest, query: Query[Selection]) -> StreamingHttpResponse:
     """Readings or sums of ports; times are the ends of what is summed up, UTC."""
-    since, until = span(told.start, told.end, timedelta(days=1))
-    wanted = set(told.interfaces)
+    since, until = span(query.start, query.end, timedelta(days=1))
+    wanted = set(query.interfaces)
     names: dict[int, Name] = {}
-    for each in cells.of_devices(scope=told.scope):
+    for each in cells.of_devices(scope=query.scope):
         ports = zip(each.ids, each.names, strict=True)
         names |= {port: (each.name, name) for port, name in ports if not wanted or port in wanted}
     if not names:
         raise Problem(404, "There is no such port.")
-    level = LEVELS[told.level] if told.level else _fitting((until - since).total_seconds())
-    make = _parquet if told.format == "parquet" else _csv
-    kind = "application/vnd.apache.parquet" if told.format == "parquet" else "text/csv; charset=utf-8"
+    level = LEVELS[query.level] if query.level else _fitting((until - since).total_seconds())
+    make = _parquet if query.format == "parquet" else _csv
+    kind = "application/vnd.apache.parquet" if query.format == "parquet" else "text/csv; charset=utf-8"
     answer = StreamingHttpResponse(make(level, names, since, until), content_type=kind)
-    answer["Content-Disposition"] = f'attachment; filename="{level.replace(" ", "-")}.{told.format}"'
+    answer["Content-Disposition"] = f'attachment; filename="{level.replace(" ", "-")}.{query.format}"'
     return answer
 
 
@@ -73,11 +73,11 @@ def _csv(level: Level, names: dict[int, Name], start: datetime, end: datetime) -
         lines = []
         for row in rows:
             at = datetime.fromtimestamp(float(row["at"]), UTC).isoformat()
-            lines.append(csv_line([*names[interface], at, *(_told(row[name]) for name in columns[1:])]))
+            lines.append(csv_line([*names[interface], at, *(_cell(row[name]) for name in columns[1:])]))
         yield "".join(lines)
 
 
-def _told(value: Any) -> int | float | str:
+def _cell(value: Any) -> int | float | str:
     if isinstance(value, np.floating):
         return "" if np.isnan(value) else float(value)
     return int(value)
@@ -100,8 +100,8 @@ class _Sink:
         self.closed = True
 
     def take(self) -> bytes:
-        told, self.pieces = b"".join(self.pieces), []
-        return told
+        taken, self.pieces = b"".join(self.pieces), []
+        return taken
 
 
 def _parquet(level: Level, names: dict[int, Name], start: datetime, end: datetime) -> Iterator[bytes]:
@@ -125,14 +125,14 @@ def _parquet(level: Level, names: dict[int, Name], start: datetime, end: datetim
     yield sink.take()
 
 
-def _table(columns: tuple[str, ...], told: list[tuple[Name, NDArray[np.void]]]) -> pa.Table:
-    lengths = [len(rows) for _, rows in told]
+def _table(columns: tuple[str, ...], blocks: list[tuple[Name, NDArray[np.void]]]) -> pa.Table:
+    lengths = [len(rows) for _, rows in blocks]
     named = {
-        name: pa.array(np.repeat([each[place] for each, _ in told], lengths).astype(str)).dictionary_encode()
+        name: pa.array(np.repeat([each[place] for each, _ in blocks], lengths).astype(str)).dictionary_encode()
         for place, name in enumerate(("device", "interface"))
     }
     for name in columns:
-        values = np.concatenate([rows[name] for _, rows in told])
+        values = np.concatenate([rows[name] for _, rows in blocks])
         if name == "at":
             named[name] = pa.array(np.rint(values * 1e6).astype("i8")).cast(pa.timestamp("us", tz="UTC"))
         else:
@@ -147,24 +147,24 @@ class Taken(Schema):
     interfaces: int
 
 
-@router.post("/import/readings", needs=ENGINEER.whole, response=Taken)
+@router.post("/import/readings", needs=ENGINEER.everywhere, response=Taken)
 def take(request: HttpRequest) -> Taken:
     """Readings as CSV, in the form that they are exported in; all of them or none."""
     # Read past the limit for ordinary requests: a month of one port's minutes is several megabytes.
-    told = request.read(MOST_BYTES + 1)
-    if len(told) > MOST_BYTES:
+    body = request.read(MOST_BYTES + 1)
+    if len(body) > MOST_BYTES:
         raise Problem(
             413, f"This is more than {MOST_BYTES >> 20} MiB. Import it in several parts, a few ports or days each."
         )
     with limiting.UPLOADS.taken():
-        found, stored = exchange.take(decoded(told).splitlines())
-    if found.problems:
-        more = f" (and {len(found.problems) - 1} more lines)" if len(found.problems) > 1 else ""
-        number, words = found.problems[0]
+        imported, stored = exchange.take(decoded(body).splitlines())
+    if imported.problems:
+        more = f" (and {len(imported.problems) - 1} more lines)" if len(imported.problems) > 1 else ""
+        number, words = imported.problems[0]
         raise Problem(422, f"Nothing was taken. Line {number}: {words}{more}.")
     if not stored:
         raise Problem(422, "There is no reading in it.")
-    ports = len({row[0] for row in found.rows})
+    ports = len({row[0] for row in imported.rows})
     words = f"{counted(stored, 'reading')} of {counted(ports, 'port').lower()} imported"
     note_action(words, request.user.get_username())
     return Taken(readings=stored, interfaces=ports)

@@ -60,17 +60,17 @@ def sites(request: HttpRequest, at: datetime | None = None) -> list[SiteOut]:
 
 
 @router.get("/interfaces", needs=VIEWER, response=Ports)
-def interfaces(request: HttpRequest, told: Query[PortFilter]) -> HttpResponse:
+def interfaces(request: HttpRequest, query: Query[PortFilter]) -> HttpResponse:
     """Interfaces with their state, now or at a past time."""
-    if told.sort not in ports.SORTS:
-        raise Problem(422, f"There is no order {told.sort!r}; there are {', '.join(ports.SORTS)}.", "sort")
-    start = paging.offset(told.cursor, told.start)
+    if query.sort not in ports.SORTS:
+        raise Problem(422, f"There is no order {query.sort!r}; there are {', '.join(ports.SORTS)}.", "sort")
+    start = paging.offset(query.cursor, query.start)
     rows, total = ports.find(
-        past(told.at),
-        told.scope,
-        state=told.state,
-        sort=told.sort,
-        limit=max(1, min(told.limit, 2000)),
+        past(query.at),
+        query.scope,
+        state=query.state,
+        sort=query.sort,
+        limit=max(1, min(query.limit, 2000)),
         offset=start,
     )
     return as_it_is(Ports(rows=rows, total=total, next=paging.following(start, len(rows), total)))
@@ -99,13 +99,13 @@ def logbook(
 ) -> list[EntryOut]:
     """What happened, newest first."""
     since, until = span(start, end, timedelta(days=1))
-    found = Entry.objects.filter(at__gte=since, at__lt=until)
+    entries = Entry.objects.filter(at__gte=since, at__lt=until)
     if device is not None:
-        found = found.filter(device_id=device)
+        entries = entries.filter(device_id=device)
     if interface is not None:
-        found = found.filter(interface_id=interface)
+        entries = entries.filter(interface_id=interface)
     fields = tuple(EntryOut.model_fields)
-    return [EntryOut(**entry) for entry in found.order_by("-at", "-id").values(*fields)[: max(1, min(limit, 500))]]
+    return [EntryOut(**entry) for entry in entries.order_by("-at", "-id").values(*fields)[: max(1, min(limit, 500))]]
 
 
 class SpeedOut(Schema):
@@ -149,24 +149,24 @@ def interface_called(number: int) -> Interface:
 @router.get("/interfaces/{interface}", needs=VIEWER, response=InterfaceOut)
 def interface(request: HttpRequest, interface: int, at: datetime | None = None) -> InterfaceOut:
     """One interface, now or at a past time."""
-    found = interface_called(interface)
+    port = interface_called(interface)
     moment = past(at)
     rows, _ = ports.find(moment, only=[interface])
     if not rows:
-        raise Problem(404, f"The device does not list this interface since {found.gone_at:%Y-%m-%d %H:%M} UTC.")
+        raise Problem(404, f"The device does not list this interface since {port.gone_at:%Y-%m-%d %H:%M} UTC.")
     until = moment or datetime.now(UTC)
     speed = series.speed_at(interface, until)
-    device_row = devices.find(moment, only=found.device_id)[0][0]
+    device_row = devices.find(moment, only=port.device_id)[0][0]
     return InterfaceOut(
         row=rows[0],
-        alias=found.alias,
-        descr=found.descr,
-        if_type=found.if_type,
-        mac=found.mac,
-        interval_s=found.device.interval_s,
-        first_seen=found.first_seen,
-        gone_at=found.gone_at,
-        duplex=DUPLEX.get(found.duplex, ""),
+        alias=port.alias,
+        descr=port.descr,
+        if_type=port.if_type,
+        mac=port.mac,
+        interval_s=port.device.interval_s,
+        first_seen=port.first_seen,
+        gone_at=port.gone_at,
+        duplex=DUPLEX.get(port.duplex, ""),
         speed=speed_out(speed) if speed else None,
         device_words=device_row.reason,
     )
@@ -180,8 +180,8 @@ class SoldSpeed(Schema):
 
 
 @router.put("/interfaces/{interface}/speed", needs=ENGINEER, response={204: None})
-def override_speed(request: HttpRequest, interface: int, told: SoldSpeed) -> Status[None]:
+def override_speed(request: HttpRequest, interface: int, body: SoldSpeed) -> Status[None]:
     """Measure a port against what is sold, from now on; what was measured before stays as it was."""
     with refusing():
-        description.override_speed(interface, told.in_bps, told.out_bps, request.user.get_username())
+        description.override_speed(interface, body.in_bps, body.out_bps, request.user.get_username())
     return Status(204, None)

@@ -52,13 +52,13 @@ class ForecastFilter(ScopeIn):
 
 
 @router.get("/forecasts", needs=VIEWER, response=list[ForecastRow])
-def several(request: HttpRequest, told: Query[ForecastFilter]) -> list[ForecastRow]:
+def several(request: HttpRequest, query: Query[ForecastFilter]) -> list[ForecastRow]:
     """Forecasts from the daily 95th percentiles of half a year; what is full first stands first."""
-    moment = past(told.at)
-    wanted = set(told.interfaces)
+    moment = past(query.at)
+    wanted = set(query.interfaces)
     ports = {
         port: (label, each)
-        for each in cells.of_devices(scope=told.scope)
+        for each in cells.of_devices(scope=query.scope)
         for port, label in zip(each.ids, each.labels, strict=True)
         if not wanted or port in wanted
     }
@@ -68,13 +68,13 @@ def several(request: HttpRequest, told: Query[ForecastFilter]) -> list[ForecastR
             f"These are {len(ports):,} ports; {MOST_PORTS:,} at most are forecast at once. Choose a role or a site.",
         )
     until = moment or timezone.now()
-    if told.together:
+    if query.together:
         if len(ports) > MOST_TOGETHER:
             raise Problem(422, f"These are {len(ports):,} ports; {MOST_TOGETHER} at most are forecast together.")
         name = f"{len(ports):,} ports together"
         return [_row(each, name, TOGETHER) for each in forecasts.together(list(ports), until)]
-    found = sorted(forecasts.of(list(ports), until), key=_urgency)
-    return [_row(each, *ports[each.interface_id]) for each in found]
+    sorted_forecasts = sorted(forecasts.of(list(ports), until), key=_urgency)
+    return [_row(each, *ports[each.interface_id]) for each in sorted_forecasts]
 
 
 def _urgency(each: Forecast) -> tuple[date, float]:

@@ -7,13 +7,13 @@ from ninja import Field, Status
 
 from lumtar.core.groups import GROUP_FIELDS
 from lumtar.domain.inventory import groups
-from lumtar.domain.inventory.groups import GroupSize, GroupTold
+from lumtar.domain.inventory.groups import GroupSize, GroupSpec
 from lumtar.domain.inventory.models import Group
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
+from lumtar.server.api.always import ALWAYS
 from lumtar.server.api.conditions import ConditionField, fields_out
 from lumtar.server.api.problems import refusing
 from lumtar.server.api.schema import Schema
-from lumtar.server.api.whole import WHOLE
 
 router = Router(tags=["groups"])
 NOTHING = GroupSize(0, 0)
@@ -24,7 +24,7 @@ class GroupIn(Schema):
 
     name: str
     condition: str = ""
-    parts: list[int] = Field([], max_length=200)
+    subgroups: list[int] = Field([], max_length=200)
 
 
 class GroupChange(GroupIn):
@@ -36,7 +36,7 @@ class GroupChange(GroupIn):
 class GroupOut(GroupIn):
     """A group and how much is in it, in all and put into it by hand."""
 
-    model_config = WHOLE
+    model_config = ALWAYS
 
     id: int
     edition: int
@@ -88,8 +88,8 @@ class Put(Schema):
     ports: int
 
 
-def _told(told: GroupIn) -> GroupTold:
-    return GroupTold(told.name, told.condition, told.parts)
+def _spec(body: GroupIn) -> GroupSpec:
+    return GroupSpec(body.name, body.condition, body.subgroups)
 
 
 @router.get("/groups", needs=VIEWER, response=GroupsOut)
@@ -97,13 +97,13 @@ def list_groups(request: HttpRequest) -> GroupsOut:
     """All groups."""
     counts = groups.counts()
     rows = []
-    for group in Group.objects.prefetch_related("parts", "ports", "devices"):
+    for group in Group.objects.prefetch_related("subgroups", "ports", "devices"):
         counted = counts.get(group.pk, NOTHING)
         rows.append(
             GroupOut(
                 id=group.pk,
                 **{name: getattr(group, name) for name in ("name", "condition", "edition", "changed_at", "changed_by")},
-                parts=[part.pk for part in group.parts.all()],
+                subgroups=[each.pk for each in group.subgroups.all()],
                 ports=counted.ports,
                 devices=counted.devices,
                 ports_by_hand=len(group.ports.all()),
@@ -113,39 +113,39 @@ def list_groups(request: HttpRequest) -> GroupsOut:
     return GroupsOut(rows=rows, fields=fields_out(GROUP_FIELDS))
 
 
-@router.post("/groups", needs=ENGINEER.whole, response={201: Put})
-def make_group(request: HttpRequest, told: GroupIn) -> Status[Put]:
+@router.post("/groups", needs=ENGINEER.everywhere, response={201: Put})
+def make_group(request: HttpRequest, body: GroupIn) -> Status[Put]:
     """A new one."""
     with refusing():
-        made = groups.save(_told(told), request.user.get_username())
+        made = groups.save(_spec(body), request.user.get_username())
     return Status(201, Put(ports=made.ports.count()))
 
 
-@router.put("/groups/{int:group}", needs=ENGINEER.whole, response=Put)
-def change_group(request: HttpRequest, group: int, told: GroupChange) -> Put:
+@router.put("/groups/{int:group}", needs=ENGINEER.everywhere, response=Put)
+def change_group(request: HttpRequest, group: int, body: GroupChange) -> Put:
     """Change a group."""
     with refusing():
-        found = groups.save(_told(told), request.user.get_username(), group, told.edition)
-    return Put(ports=found.ports.count())
+        changed = groups.save(_spec(body), request.user.get_username(), group, body.edition)
+    return Put(ports=changed.ports.count())
 
 
-@router.delete("/groups/{int:group}", needs=ENGINEER.whole, response={204: None})
+@router.delete("/groups/{int:group}", needs=ENGINEER.everywhere, response={204: None})
 def delete_group(request: HttpRequest, group: int) -> Status[None]:
     """Delete a group; what is in it stays."""
     groups.delete(group, request.user.get_username())
     return Status(204, None)
 
 
-@router.post("/groups/{int:group}/ports", needs=ENGINEER.whole, response=Put)
-def put_ports(request: HttpRequest, group: int, told: ByHand) -> Put:
+@router.post("/groups/{int:group}/ports", needs=ENGINEER.everywhere, response=Put)
+def put_ports(request: HttpRequest, group: int, body: ByHand) -> Put:
     """Put ports into a group by hand, or take them out."""
     with refusing():
-        return Put(ports=groups.put(group, told.ports, request.user.get_username(), told.out))
+        return Put(ports=groups.put(group, body.ports, request.user.get_username(), body.out))
 
 
 @router.post("/groups/try", needs=ENGINEER, response=MembersOut)
-def try_condition(request: HttpRequest, told: Asked) -> MembersOut:
+def try_condition(request: HttpRequest, body: Asked) -> MembersOut:
     """For which ports a condition holds now; nothing is changed."""
     with refusing():
-        ports, examples = groups.preview(told.condition)
+        ports, examples = groups.preview(body.condition)
     return MembersOut(ports=ports, examples=[Member(device=device, label=label) for device, label in examples])

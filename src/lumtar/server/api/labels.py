@@ -9,14 +9,14 @@ from ninja import Status
 from lumtar.core.labels import PORT_FIELDS, USUAL, Role, check_template, weigh
 from lumtar.domain.inventory import labelling
 from lumtar.domain.inventory.jobs import label_all
-from lumtar.domain.inventory.labelling import Labeller, RuleTold
+from lumtar.domain.inventory.labelling import Labeller, LabelRuleSpec
 from lumtar.domain.inventory.models import Device, Interface, LabelRule
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
+from lumtar.server.api.always import ALWAYS
 from lumtar.server.api.conditions import ConditionField, fields_out
 from lumtar.server.api.credentials import Order
 from lumtar.server.api.problems import refusing
 from lumtar.server.api.schema import Schema
-from lumtar.server.api.whole import WHOLE
 
 router = Router(tags=["labels"])
 SIDE_BY_SIDE = 12
@@ -41,7 +41,7 @@ class LabelRuleChange(LabelRuleIn):
 class LabelRuleOut(LabelRuleIn):
     """A label rule."""
 
-    model_config = WHOLE
+    model_config = ALWAYS
 
     id: int
     edition: int
@@ -127,8 +127,8 @@ def _out(rule: LabelRule) -> LabelRuleOut:
     return LabelRuleOut(id=rule.pk, **{name: getattr(rule, name) for name in LabelRuleOut.model_fields if name != "id"})
 
 
-def _told(told: LabelRuleIn) -> RuleTold:
-    return RuleTold(**told.model_dump(include=set(LabelRuleIn.model_fields)))
+def _spec(body: LabelRuleIn) -> LabelRuleSpec:
+    return LabelRuleSpec(**body.model_dump(include=set(LabelRuleIn.model_fields)))
 
 
 @router.get("/labelrules", needs=VIEWER, response=LabelRulesOut)
@@ -138,34 +138,34 @@ def list_rules(request: HttpRequest) -> LabelRulesOut:
     return LabelRulesOut(rows=rows, roles=list(Role), fields=fields_out(PORT_FIELDS), usual=USUAL)
 
 
-@router.post("/labelrules", needs=ENGINEER.whole, response={201: LabelRuleOut})
-def make_rule(request: HttpRequest, told: LabelRuleIn) -> Status[LabelRuleOut]:
+@router.post("/labelrules", needs=ENGINEER.everywhere, response={201: LabelRuleOut})
+def make_rule(request: HttpRequest, body: LabelRuleIn) -> Status[LabelRuleOut]:
     """A new one, at the end; the ports are labelled anew within seconds."""
     with refusing():
-        made = labelling.save_rule(_told(told), request.user.get_username())
+        made = labelling.save_rule(_spec(body), request.user.get_username())
     label_all.defer()
     return Status(201, _out(made))
 
 
-@router.put("/labelrules/order", needs=ENGINEER.whole, response=LabelRulesOut)
-def order_rules(request: HttpRequest, told: Order) -> LabelRulesOut:
+@router.put("/labelrules/order", needs=ENGINEER.everywhere, response=LabelRulesOut)
+def order_rules(request: HttpRequest, body: Order) -> LabelRulesOut:
     """The order of deciding."""
     with refusing(409):
-        labelling.order_rules(told.ids, request.user.get_username())
+        labelling.order_rules(body.ids, request.user.get_username())
     label_all.defer()
     return list_rules(request)
 
 
-@router.put("/labelrules/{int:rule}", needs=ENGINEER.whole, response=LabelRuleOut)
-def change_rule(request: HttpRequest, rule: int, told: LabelRuleChange) -> LabelRuleOut:
+@router.put("/labelrules/{int:rule}", needs=ENGINEER.everywhere, response=LabelRuleOut)
+def change_rule(request: HttpRequest, rule: int, body: LabelRuleChange) -> LabelRuleOut:
     """Change a label rule; the ports are labelled anew within seconds."""
     with refusing():
-        found = labelling.save_rule(_told(told), request.user.get_username(), rule, told.edition)
+        changed = labelling.save_rule(_spec(body), request.user.get_username(), rule, body.edition)
     label_all.defer()
-    return _out(found)
+    return _out(changed)
 
 
-@router.delete("/labelrules/{int:rule}", needs=ENGINEER.whole, response={204: None})
+@router.delete("/labelrules/{int:rule}", needs=ENGINEER.everywhere, response={204: None})
 def delete_rule(request: HttpRequest, rule: int) -> Status[None]:
     """Delete a label rule; the ports are labelled anew within seconds."""
     labelling.delete_rule(rule, request.user.get_username())
@@ -173,13 +173,13 @@ def delete_rule(request: HttpRequest, rule: int) -> Status[None]:
     return Status(204, None)
 
 
-@router.post("/labelrules/try", needs=ENGINEER.whole, response=EffectOut)
-def try_rule(request: HttpRequest, told: LabelRuleTried) -> EffectOut:
+@router.post("/labelrules/try", needs=ENGINEER.everywhere, response=EffectOut)
+def try_rule(request: HttpRequest, body: LabelRuleTried) -> EffectOut:
     """What a rule would do; nothing is changed."""
     with refusing():
-        rule = labelling.checked_rule(_told(told), told.id)
+        rule = labelling.checked_rule(_spec(body), body.id)
     ids = list(LabelRule.objects.values_list("pk", flat=True))
-    place = ids.index(told.id) if told.id in ids else len(ids)
+    place = ids.index(body.id) if body.id in ids else len(ids)
     effect = labelling.preview(rule, place)
     examples = [Example(device=d, label=now, label_then=then, role_then=role) for d, now, then, role in effect.examples]
     return EffectOut(matched=effect.matched, changed=effect.changed, examples=examples)
@@ -188,17 +188,17 @@ def try_rule(request: HttpRequest, told: LabelRuleTried) -> EffectOut:
 @router.get("/devices/{int:device}/labels", needs=VIEWER, response=SourcesOut)
 def label_sources(request: HttpRequest, device: int, template: str = "") -> SourcesOut:
     """The sources of labels side by side for a device's real ports; another template can be looked at beside them."""
-    found = get_object_or_404(Device.objects.select_related("site", "profile"), pk=device)
+    row = get_object_or_404(Device.objects.select_related("site", "profile"), pk=device)
     with refusing():
         also = [check_template(template)] if template.strip() else []
-    ports = list(found.interfaces.filter(gone_at=None).order_by("if_index"))
-    in_force = found.label_template or (found.profile.label_template if found.profile else "") or USUAL
-    candidates = weigh([Labeller.values(port, found, 0) for port in ports], [in_force, *also])
+    ports = list(row.interfaces.filter(gone_at=None).order_by("if_index"))
+    in_force = row.label_template or (row.profile.label_template if row.profile else "") or USUAL
+    candidates = weigh([Labeller.values(port, row, 0) for port in ports], [in_force, *also])
     # Ports that differ tell more than a row of equal ones: those that people named come first.
     shown = sorted(range(len(ports)), key=lambda n: (not (ports[n].alias or ports[n].label != ports[n].name), n))
     shown = sorted(shown[:SIDE_BY_SIDE])
     return SourcesOut(
-        template=found.label_template,
+        template=row.label_template,
         in_force=in_force,
         ports=len(ports),
         names=[f"{ports[n].if_index}" for n in shown],
@@ -210,13 +210,13 @@ def label_sources(request: HttpRequest, device: int, template: str = "") -> Sour
 
 
 def _decided(port: int) -> DecidedOut:
-    found = get_object_or_404(Interface, pk=port)
+    interface = get_object_or_404(Interface, pk=port)
     decided = labelling.explain(port)
     same = ("label", "role", "tags", "label_by", "role_by", "tags_by")
     return DecidedOut(
-        own_label=found.own_label,
-        own_role=found.own_role,
-        own_tags=found.own_tags,
+        own_label=interface.own_label,
+        own_role=interface.own_role,
+        own_tags=interface.own_tags,
         roles=list(Role),
         **{name: getattr(decided, name) for name in same},
     )
@@ -229,8 +229,8 @@ def decided(request: HttpRequest, interface: int) -> DecidedOut:
 
 
 @router.put("/interfaces/{int:interface}/decided", needs=ENGINEER, response=DecidedOut)
-def overrule(request: HttpRequest, interface: int, told: OwnIn) -> DecidedOut:
+def overrule(request: HttpRequest, interface: int, body: OwnIn) -> DecidedOut:
     """Set the label or role of one port, or leave it to the rules again."""
     with refusing():
-        labelling.overrule(interface, told.label, told.role, told.tags, request.user.get_username())
+        labelling.overrule(interface, body.label, body.role, body.tags, request.user.get_username())
     return _decided(interface)

@@ -74,7 +74,7 @@ class ListIn(Schema):
     add: bool = True
 
 
-@router.post("/devices/list", needs=ENGINEER.whole, response=ListOut)
+@router.post("/devices/list", needs=ENGINEER.everywhere, response=ListOut)
 def understand_list(request: HttpRequest) -> ListOut:
     """Understand a list: the body is the text itself, addresses or CSV, in UTF-8, UTF-16 or Latin-1."""
     own = list(OwnField.objects.values_list("name", flat=True))
@@ -89,17 +89,17 @@ def understand_list(request: HttpRequest) -> ListOut:
     return ListOut(lines=lines, columns=listed.columns, problem=listed.problem)
 
 
-@router.post("/devices/list/add", needs=ENGINEER.whole)
-def add_list(request: HttpRequest, told: ListIn) -> StreamingHttpResponse:
+@router.post("/devices/list/add", needs=ENGINEER.everywhere)
+def add_list(request: HttpRequest, body: ListIn) -> StreamingHttpResponse:
     """Try lines side by side and add those that answer: one line a result (application/x-ndjson)."""
     by = request.user.get_username()
     audit: UUID = request.audit  # type: ignore[attr-defined]
     stored = {credential.name: credential.pk for credential in Credential.objects.all()}
     order = {
         site: [credential.pk for credential in credentials.in_order(site)]
-        for site in {line.site or told.site for line in told.lines}
+        for site in {line.site or body.site for line in body.lines}
     }
-    there = queries.places(line.address for line in told.lines)
+    there = queries.places(line.address for line in body.lines)
 
     def refused(line: LineIO) -> dict[str, Any] | None:
         """What is to be said of a line without looking at its device."""
@@ -115,7 +115,7 @@ def add_list(request: HttpRequest, told: ListIn) -> StreamingHttpResponse:
 
     def place(key: int, line: LineIO) -> dict[str, Any]:
         named = stored.get(line.credential)
-        mine = [named] if named else order[line.site or told.site]
+        mine = [named] if named else order[line.site or body.site]
         return {
             "key": key,
             "address": line.address,
@@ -124,18 +124,18 @@ def add_list(request: HttpRequest, told: ListIn) -> StreamingHttpResponse:
             "tcp_port": line.port if line.way == "tcp" else None,
         }
 
-    async def result(line: LineIO, found: dict[str, Any]) -> dict[str, Any]:
-        outcome = Outcome(**found["outcome"])
+    async def result(line: LineIO, tried: dict[str, Any]) -> dict[str, Any]:
+        outcome = Outcome(**tried["outcome"])
         if line.way not in outcome.ways:
-            return {"number": line.number, "went": "wrong", "words": _why_not(line.way, outcome, found["wrong"])}
-        if not told.add:
+            return {"number": line.number, "went": "wrong", "words": _why_not(line.way, outcome, tried["wrong"])}
+        if not body.add:
             words = f"answers{f' to {outcome.credential_name}' if outcome.credential_name else ''}"
             return {"number": line.number, "went": "answers", "words": words, "name": outcome.name}
-        return await sync_to_async(_connected)(lambda: _add(line, told.site, outcome, by, audit))
+        return await sync_to_async(_connected)(lambda: _add(line, body.site, outcome, by, audit))
 
     async def results() -> AsyncIterator[dict[str, Any]]:
         open_lines = {}
-        for key, line in enumerate(told.lines):
+        for key, line in enumerate(body.lines):
             if said := refused(line):
                 yield said
             else:
@@ -144,8 +144,8 @@ def add_list(request: HttpRequest, told: ListIn) -> StreamingHttpResponse:
             return
         places = [place(key, line) for key, line in open_lines.items()]
         every = sorted({number for each in places for number in each["credentials"]})
-        async for found in done_by_a_collector("tries", {"places": places, "credentials": every}):
-            yield await result(open_lines[found["key"]], found)
+        async for outcome in done_by_a_collector("tries", {"places": places, "credentials": every}):
+            yield await result(open_lines[outcome["key"]], outcome)
 
     return json_lines(results())
 
@@ -175,7 +175,7 @@ def _add(line: LineIO, site: str, outcome: Outcome, by: str, audit: UUID) -> dic
 
 
 def _added(line: LineIO, site: str, outcome: Outcome, by: str) -> dict[str, Any]:
-    told: dict[str, Any] = {"number": line.number}
+    line_out: dict[str, Any] = {"number": line.number}
     try:
         device = services.add_device(
             line.address,
@@ -191,11 +191,11 @@ def _added(line: LineIO, site: str, outcome: Outcome, by: str) -> dict[str, Any]
             by=by,
         )
     except Refusal as error:
-        return {**told, "went": "wrong", "words": str(error)}
-    return {**told, "went": "added", "words": f"added as {device.name}", "device": device.pk, "name": device.name}
+        return {**line_out, "went": "wrong", "words": str(error)}
+    return {**line_out, "went": "added", "words": f"added as {device.name}", "device": device.pk, "name": device.name}
 
 
-@router.get("/devices.csv", needs=ENGINEER.whole)
+@router.get("/devices.csv", needs=ENGINEER.everywhere)
 def export_devices(request: HttpRequest) -> StreamingHttpResponse:
     """All devices as the list that adding takes."""
     own = list(OwnField.objects.values_list("name", flat=True))

@@ -61,15 +61,15 @@ class LiveOut(Schema):
 
 
 @router.post("/live", needs=OPERATOR, response=LiveOut)
-def look(request: HttpRequest, told: Looking) -> LiveOut:
+def look(request: HttpRequest, body: Looking) -> LiveOut:
     """Look at ports for a while from now, and what was found so far."""
     with refusing():
-        until = live.wish(told.interfaces, told.every_s, request.user.get_username())
+        until = live.wish(body.interfaces, body.every_s, request.user.get_username())
     now = timezone.now()
-    after = max(told.after or now - SHOWN, now - live.KEPT)
-    interfaces = Interface.objects.filter(pk__in=told.interfaces).select_related("device")
-    read = live.read(told.interfaces, after)
-    speeds = series.newest_speeds(told.interfaces)
+    after = max(body.after or now - SHOWN, now - live.KEPT)
+    interfaces = Interface.objects.filter(pk__in=body.interfaces).select_related("device")
+    read = live.read(body.interfaces, after)
+    speeds = series.newest_speeds(body.interfaces)
     ports = []
     for interface in interfaces.order_by("device__name", "if_index"):
         rows, speed = read[interface.pk], speeds.get(interface.pk)
@@ -93,9 +93,9 @@ def look(request: HttpRequest, told: Looking) -> LiveOut:
             name=state.device.name,
             every_s=state.every_s,
             took_ms=state.took_ms,
-            words=state.words or _slower(state.every_s, told.every_s, state.took_ms),
+            words=state.words or _slower(state.every_s, body.every_s, state.took_ms),
         )
-        for state in live.states(told.interfaces)
+        for state in live.states(body.interfaces)
     ]
     newest_at = max((row.at for rows in read.values() for row in rows), default=after)
     return LiveOut(at=newest_at, until=until, ports=ports, devices=states)

@@ -68,13 +68,13 @@ def now(request: HttpRequest, at: datetime | None = None) -> NowOut:
     """The state of the whole network, now or at a past time."""
     moment = past(at)
     until = moment or timezone.now()
-    found = overview(moment, until)
+    shown = overview(moment, until)
     return NowOut(
         at=until,
-        headline=HeadlineOut(**asdict(found.headline)),
-        active=found.active,
-        causes=[CauseOut(row=row, spark=found.lines.get(row.id, [])) for row in found.alarms],
-        changes=[EntryOut(**{name: getattr(entry, name) for name in EntryOut.model_fields}) for entry in found.changes],
+        headline=HeadlineOut(**asdict(shown.headline)),
+        active=shown.active,
+        causes=[CauseOut(row=row, spark=shown.lines.get(row.id, [])) for row in shown.alarms],
+        changes=[EntryOut(**{name: getattr(entry, name) for name in EntryOut.model_fields}) for entry in shown.changes],
         busiest=[
             Busy(
                 id=port.id,
@@ -83,10 +83,10 @@ def now(request: HttpRequest, at: datetime | None = None) -> NowOut:
                 in_percent=port.in_percent or 0,
                 out_percent=port.out_percent or 0,
             )
-            for port in found.busiest
+            for port in shown.busiest
         ],
         sites=[
-            SitePorts(name=site.name, severity=found.severities.get(site.name, 0), ids=site.ids, loads=site.loads)
-            for site in found.sites
+            SitePorts(name=site.name, severity=shown.severities.get(site.name, 0), ids=site.ids, loads=site.loads)
+            for site in shown.sites
         ],
     )

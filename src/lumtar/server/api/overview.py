@@ -33,7 +33,7 @@ class SetupOut(Schema):
     troubles: int
 
 
-@router.get("/setup", needs=ENGINEER.whole, response=SetupOut)
+@router.get("/setup", needs=ENGINEER.everywhere, response=SetupOut)
 def overview(request: HttpRequest) -> SetupOut:
     """What is set up, and what is missing."""
     devices = Device.objects

@@ -13,7 +13,7 @@ HIGHEST, LOWEST = 2**63 - 1, -(2**63)
 LONGEST_QUERY_VALUE = 20_000
 
 
-def check(told: Any, where: str = "", depth: int = 0) -> None:
+def check(sent: Any, where: str = "", depth: int = 0) -> None:
     """Look through what was sent.
 
     Raises
@@ -23,17 +23,17 @@ def check(told: Any, where: str = "", depth: int = 0) -> None:
     """
     if depth > DEEPEST:
         raise Problem(422, "It is nested too deeply.", where)
-    if isinstance(told, str):
-        if "\0" in told:
+    if isinstance(sent, str):
+        if "\0" in sent:
             raise Problem(422, f"{where or 'A text'} holds a zero, which no text can.", where)
-    elif isinstance(told, int) and not LOWEST <= told <= HIGHEST:
+    elif isinstance(sent, int) and not LOWEST <= sent <= HIGHEST:
         raise Problem(422, f"{where or 'A number'} does not fit 64 bits.", where)
-    elif isinstance(told, dict):
-        for name, value in told.items():
+    elif isinstance(sent, dict):
+        for name, value in sent.items():
             check(name, where, depth + 1)
             check(value, f"{where}.{name}" if where else str(name), depth + 1)
-    elif isinstance(told, list):
-        for place, value in enumerate(told):
+    elif isinstance(sent, list):
+        for place, value in enumerate(sent):
             check(value, f"{where}.{place}" if where else str(place), depth + 1)
 
 
@@ -43,12 +43,12 @@ class Careful(Parser):
     def parse_body(self, request: HttpRequest) -> Any:
         """The JSON of a body."""
         try:
-            told = orjson.loads(request.body)
+            body = orjson.loads(request.body)
         except orjson.JSONDecodeError as error:
             # It refuses halves of surrogate pairs and numbers that are none as well.
             raise Problem(400, f"The body is not JSON: {error}") from error
-        check(told)
-        return told
+        check(body)
+        return body
 
     def parse_querydict(self, data: Any, list_fields: list[str], request: HttpRequest) -> Any:
         """The fields of a query."""

@@ -90,10 +90,10 @@ class PersonChange(PersonIn):
 def _people() -> list[PersonOut]:
     accounts = {a.user_id: a for a in Account.objects.prefetch_related("sites", "groups")}
     tokens = ApiToken.objects.filter(revoked_at=None)
-    found = []
+    listed = []
     for user in User.objects.order_by("username"):
         account = accounts.get(user.pk)
-        found.append(
+        listed.append(
             PersonOut(
                 id=user.pk,
                 name=user.username,
@@ -108,37 +108,37 @@ def _people() -> list[PersonOut]:
                 tokens=tokens.filter(user=user).count(),
             )
         )
-    return found
+    return listed
 
 
 def _person(user: int) -> PersonOut:
     return next(each for each in _people() if each.id == user)
 
 
-@router.get("/people", needs=ADMINISTRATOR.whole, response=PeopleOut)
+@router.get("/people", needs=ADMINISTRATOR.everywhere, response=PeopleOut)
 def list_people(request: HttpRequest) -> PeopleOut:
     """Everybody who may sign in."""
     return PeopleOut(people=_people(), roles=[RoleOut(role=role, may=may) for role, may in MAY.items()])
 
 
-@router.post("/people", needs=ADMINISTRATOR.whole, response={201: PersonOut})
-def make_person(request: HttpRequest, told: NewPerson) -> Status[PersonOut]:
+@router.post("/people", needs=ADMINISTRATOR.everywhere, response={201: PersonOut})
+def make_person(request: HttpRequest, body: NewPerson) -> Status[PersonOut]:
     """Add a person."""
     with refusing(), limiting.HASHING.taken():
-        made = services.create_person(told.name, told.password, told.wanted, request.user.get_username())
+        made = services.create_person(body.name, body.password, body.wanted, request.user.get_username())
     return Status(201, _person(made.user_id))
 
 
-@router.put("/people/{int:user}", needs=ADMINISTRATOR.whole, response=PersonOut)
-def change_person(request: HttpRequest, user: int, told: PersonChange) -> PersonOut:
+@router.put("/people/{int:user}", needs=ADMINISTRATOR.everywhere, response=PersonOut)
+def change_person(request: HttpRequest, user: int, body: PersonChange) -> PersonOut:
     """Change what somebody may, bar them, or give them another password."""
     by = request.user.get_username()
     with refusing(), limiting.HASHING.taken():
-        services.change_person(user, told.edition, told.wanted, by, told.password)
+        services.change_person(user, body.edition, body.wanted, by, body.password)
     return _person(user)
 
 
-@router.delete("/people/{int:user}", needs=ADMINISTRATOR.whole, response={204: None})
+@router.delete("/people/{int:user}", needs=ADMINISTRATOR.everywhere, response={204: None})
 def delete_person(request: HttpRequest, user: int) -> Status[None]:
     """Delete somebody; what they did stays in the audit trail."""
     with refusing(409):
@@ -146,7 +146,7 @@ def delete_person(request: HttpRequest, user: int) -> Status[None]:
     return Status(204, None)
 
 
-@router.delete("/people/{int:user}/sessions", needs=ADMINISTRATOR.whole, response={204: None})
+@router.delete("/people/{int:user}/sessions", needs=ADMINISTRATOR.everywhere, response={204: None})
 def end_everywhere(request: HttpRequest, user: int) -> Status[None]:
     """Sign somebody out everywhere."""
     services.end_sessions(User.objects.get(pk=user))
@@ -197,26 +197,26 @@ def _sees_all(request: HttpRequest) -> bool:
 @router.get("/tokens", needs=VIEWER, response=list[TokenOut])
 def list_tokens(request: HttpRequest) -> list[TokenOut]:
     """One's own tokens; an administrator sees everybody's."""
-    found = ApiToken.objects.select_related("user").order_by("revoked_at", "user__username", "name")
+    tokens = ApiToken.objects.select_related("user").order_by("revoked_at", "user__username", "name")
     if not _sees_all(request):
-        found = found.filter(user__username=request.user.get_username())
-    return [_token(each) for each in found]
+        tokens = tokens.filter(user__username=request.user.get_username())
+    return [_token(each) for each in tokens]
 
 
 @router.post("/tokens", needs=VIEWER, response={201: NewToken})
-def make_token(request: HttpRequest, told: TokenIn) -> Status[NewToken]:
+def make_token(request: HttpRequest, body: TokenIn) -> Status[NewToken]:
     """Make a token for oneself; it may at most what its role says, and never more than its owner."""
     person: services.Person = request.person  # type: ignore[attr-defined]
-    if not person.role.may(told.role):
+    if not person.role.may(body.role):
         raise Problem(422, f"A token may no more than you: at most {person.role}.", "role")
     if person.by != "session":
         raise Problem(403, "A token cannot make another one; sign in for that.")
-    if told.days is not None and not 1 <= told.days <= 3650:
+    if body.days is not None and not 1 <= body.days <= 3650:
         raise Problem(422, "A token is good for 1 to 3,650 days, or without an end.", "days")
-    ends = datetime.now().astimezone() + timedelta(days=told.days) if told.days else None
+    ends = datetime.now().astimezone() + timedelta(days=body.days) if body.days else None
     assert isinstance(request.user, User)
     with refusing():
-        secret = services.new_token(request.user, told.name, told.role, ends)
+        secret = services.new_token(request.user, body.name, body.role, ends)
     made = ApiToken.objects.select_related("user").filter(user=request.user).latest("pk")
     return Status(201, NewToken(token=_token(made), secret=secret))
 
@@ -310,7 +310,7 @@ class AuditPage(Schema):
     next: str | None
 
 
-@router.get("/audit", needs=ADMINISTRATOR.whole, response=AuditPage)
+@router.get("/audit", needs=ADMINISTRATOR.everywhere, response=AuditPage)
 def audit_trail(
     request: HttpRequest,
     words: str = "",

@@ -13,14 +13,14 @@ from lumtar.core.profiles import SYSTEM_FIELDS, TABLES, DeviceKind, Recognition,
 from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory import profiles
 from lumtar.domain.inventory.models import Device, Profile
-from lumtar.domain.inventory.profiles import ProfileTold
+from lumtar.domain.inventory.profiles import ProfileSpec
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
+from lumtar.server.api.always import ALWAYS
 from lumtar.server.api.conditions import ConditionField, fields_out
 from lumtar.server.api.credentials import Order
 from lumtar.server.api.errands import done_by_a_collector
 from lumtar.server.api.problems import Problem, refusing
 from lumtar.server.api.schema import Schema
-from lumtar.server.api.whole import WHOLE
 
 router = Router(tags=["profiles"])
 SHOWN = 200
@@ -60,7 +60,7 @@ class ProfileChange(ProfileIn):
 class ProfileOut(ProfileIn):
     """A profile and how many devices have it."""
 
-    model_config = WHOLE
+    model_config = ALWAYS
 
     id: int
     devices: int
@@ -121,8 +121,8 @@ def _out(profile: Profile, devices: int) -> ProfileOut:
     )
 
 
-def _told(told: ProfileIn) -> ProfileTold:
-    return ProfileTold(**told.model_dump(include=set(ProfileIn.model_fields)))
+def _spec(body: ProfileIn) -> ProfileSpec:
+    return ProfileSpec(**body.model_dump(include=set(ProfileIn.model_fields)))
 
 
 @router.get("/profiles", needs=VIEWER, response=ProfilesOut)
@@ -136,30 +136,30 @@ def list_profiles(request: HttpRequest) -> ProfilesOut:
     )
 
 
-@router.post("/profiles", needs=ENGINEER.whole, response={201: ProfileOut})
-def make_profile(request: HttpRequest, told: ProfileIn) -> Status[ProfileOut]:
+@router.post("/profiles", needs=ENGINEER.everywhere, response={201: ProfileOut})
+def make_profile(request: HttpRequest, body: ProfileIn) -> Status[ProfileOut]:
     """A new one. Devices take it when they are described the next time, unless somebody chose theirs."""
     with refusing():
-        return Status(201, _out(profiles.save(_told(told), request.user.get_username()), 0))
+        return Status(201, _out(profiles.save(_spec(body), request.user.get_username()), 0))
 
 
-@router.put("/profiles/order", needs=ENGINEER.whole, response=ProfilesOut)
-def order_profiles(request: HttpRequest, told: Order) -> ProfilesOut:
+@router.put("/profiles/order", needs=ENGINEER.everywhere, response=ProfilesOut)
+def order_profiles(request: HttpRequest, body: Order) -> ProfilesOut:
     """The order in which equal ones are weighed."""
     with refusing(409):
-        profiles.reorder(told.ids, request.user.get_username())
+        profiles.reorder(body.ids, request.user.get_username())
     return list_profiles(request)
 
 
-@router.put("/profiles/{int:profile}", needs=ENGINEER.whole, response=ProfileOut)
-def change_profile(request: HttpRequest, profile: int, told: ProfileChange) -> ProfileOut:
+@router.put("/profiles/{int:profile}", needs=ENGINEER.everywhere, response=ProfileOut)
+def change_profile(request: HttpRequest, profile: int, body: ProfileChange) -> ProfileOut:
     """Change a profile."""
     with refusing():
-        found = profiles.save(_told(told), request.user.get_username(), profile, told.edition, told.for_all)
-    return _out(found, found.devices.filter(retired_at=None).count())
+        changed = profiles.save(_spec(body), request.user.get_username(), profile, body.edition, body.for_all)
+    return _out(changed, changed.devices.filter(retired_at=None).count())
 
 
-@router.delete("/profiles/{int:profile}", needs=ENGINEER.whole, response={204: None})
+@router.delete("/profiles/{int:profile}", needs=ENGINEER.everywhere, response={204: None})
 def delete_profile(request: HttpRequest, profile: int) -> Status[None]:
     """Delete a profile; its devices go on reading what they read."""
     profiles.delete(profile, request.user.get_username())
@@ -170,22 +170,22 @@ def delete_profile(request: HttpRequest, profile: int) -> Status[None]:
 def profile_devices(request: HttpRequest, profile: int) -> Fitting:
     """The devices that have a profile, and why."""
     get_object_or_404(Profile, pk=profile)
-    found = Device.objects.filter(profile_id=profile, retired_at=None).order_by("name")
-    rows = [UserOut(id=d.pk, name=d.name, why=d.profile_by or "somebody chose it") for d in found[:SHOWN]]
-    return Fitting(total=found.count(), of=Device.objects.filter(retired_at=None).count(), rows=rows)
+    devices = Device.objects.filter(profile_id=profile, retired_at=None).order_by("name")
+    rows = [UserOut(id=d.pk, name=d.name, why=d.profile_by or "somebody chose it") for d in devices[:SHOWN]]
+    return Fitting(total=devices.count(), of=Device.objects.filter(retired_at=None).count(), rows=rows)
 
 
-@router.post("/profiles/fitting", needs=ENGINEER.whole, response=Fitting)
-def fitting_devices(request: HttpRequest, told: ProfileIn) -> Fitting:
+@router.post("/profiles/fitting", needs=ENGINEER.everywhere, response=Fitting)
+def fitting_devices(request: HttpRequest, body: ProfileIn) -> Fitting:
     """Which devices would be recognised if there were this profile alone; nothing is kept."""
     with refusing():
-        condition = conditions.understand(told.condition, SYSTEM_FIELDS)
-    wanted = Recognition(0, told.name, [prefix.strip(". ") for prefix in told.prefixes if prefix], condition)
+        condition = conditions.understand(body.condition, SYSTEM_FIELDS)
+    wanted = Recognition(0, body.name, [prefix.strip(". ") for prefix in body.prefixes if prefix], condition)
     names = [field.name for field in SYSTEM_FIELDS]
     devices = Device.objects.filter(retired_at=None).order_by("name").values("pk", "name", *names)
-    found = [(each, why[1]) for each in devices if (why := recognise(each, [wanted]))]
-    rows = [UserOut(id=each["pk"], name=each["name"], why=why) for each, why in found[:SHOWN]]
-    return Fitting(total=len(found), of=len(devices), rows=rows)
+    fitting = [(each, why[1]) for each in devices if (why := recognise(each, [wanted]))]
+    rows = [UserOut(id=each["pk"], name=each["name"], why=why) for each, why in fitting[:SHOWN]]
+    return Fitting(total=len(fitting), of=len(devices), rows=rows)
 
 
 class InstanceOut(Schema):
@@ -206,15 +206,15 @@ class ObjectOut(Schema):
     fault: str
 
 
-@router.post("/objects/read", needs=ENGINEER.whole, response=ObjectOut)
-def read_object(request: HttpRequest, told: ObjectAsked) -> ObjectOut:
+@router.post("/objects/read", needs=ENGINEER.everywhere, response=ObjectOut)
+def read_object(request: HttpRequest, body: ObjectAsked) -> ObjectOut:
     """Read an object from a device now, while its identifier is typed."""
     with refusing():
-        found = get_object_or_404(Device.objects.select_related("credential"), pk=told.device)
-        if found.credential is None:
-            raise Refusal(f"{found.name} is not watched by SNMP.")
-        wanted = check_object(told.oid, "object", "", 1.0, False, False)
-    asked = {"address": found.address, "port": found.port, "credentials": [found.credential.pk], "oid": wanted.oid}
+        device = get_object_or_404(Device.objects.select_related("credential"), pk=body.device)
+        if device.credential is None:
+            raise Refusal(f"{device.name} is not watched by SNMP.")
+        wanted = check_object(body.oid, "object", "", 1.0, False, False)
+    asked = {"address": device.address, "port": device.port, "credentials": [device.credential.pk], "oid": wanted.oid}
 
     async def first() -> dict[str, Any]:
         async for line in done_by_a_collector("object", asked):

@@ -44,7 +44,7 @@ from lumtar.server.limiting import TooOften
 api = NinjaAPI(
     title="Lumtar",
     version=__version__,
-    auth=[access.ByToken(access.ADMINISTRATOR.whole)],
+    auth=[access.ByToken(access.ADMINISTRATOR.everywhere)],
     parser=parsing.Careful(),
     renderer=answers.Json(),
     urls_namespace="v1",

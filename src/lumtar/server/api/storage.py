@@ -32,17 +32,19 @@ class StorageChange(Schema):
     days: int
 
 
-@router.get("/storage", needs=ENGINEER.whole, response=StorageOut)
+@router.get("/storage", needs=ENGINEER.everywhere, response=StorageOut)
 def storage(request: HttpRequest) -> StorageOut:
     """What is kept, and the disk it takes."""
-    told = retention.current()
-    return StorageOut(levels=disk.use(), edition=told.edition, changed_at=told.changed_at, changed_by=told.changed_by)
+    kept_for = retention.current()
+    return StorageOut(
+        levels=disk.use(), edition=kept_for.edition, changed_at=kept_for.changed_at, changed_by=kept_for.changed_by
+    )
 
 
-@router.put("/storage", needs=ADMINISTRATOR.whole, response=StorageOut)
-def change_storage(request: HttpRequest, told: StorageChange) -> StorageOut:
+@router.put("/storage", needs=ADMINISTRATOR.everywhere, response=StorageOut)
+def change_storage(request: HttpRequest, body: StorageChange) -> StorageOut:
     """Keep levels for another time; what is older is dropped within the hour."""
-    days = dict(zip(retention.FIELDS, (told.readings, told.five_minutes, told.hours, told.days), strict=True))
+    days = dict(zip(retention.FIELDS, (body.readings, body.five_minutes, body.hours, body.days), strict=True))
     with refusing():
-        retention.change(days, told.edition, request.user.get_username())
+        retention.change(days, body.edition, request.user.get_username())
     return storage(request)

@@ -12,12 +12,12 @@ from ninja import Status
 from lumtar.core.admission import Outcome
 from lumtar.domain.sweeps import admission, services
 from lumtar.domain.sweeps.models import Finding, Run, Sweep
-from lumtar.domain.sweeps.services import SweepTold
+from lumtar.domain.sweeps.services import SweepSpec
 from lumtar.server.api import paging
 from lumtar.server.api.access import ENGINEER, Router
+from lumtar.server.api.always import ALWAYS
 from lumtar.server.api.problems import Problem, refusing
 from lumtar.server.api.schema import Schema
-from lumtar.server.api.whole import WHOLE
 
 router = Router(tags=["sweeps"])
 
@@ -84,7 +84,7 @@ class RunOut(Schema):
 class SweepOut(SweepIn):
     """A sweep with its newest run."""
 
-    model_config = WHOLE
+    model_config = ALWAYS
 
     id: int
     next_at: datetime | None
@@ -159,8 +159,8 @@ def _out(sweep: Sweep) -> SweepOut:
     )
 
 
-def _told(told: SweepIn) -> SweepTold:
-    return SweepTold(**told.model_dump(include=set(SweepIn.model_fields)))
+def _spec(body: SweepIn) -> SweepSpec:
+    return SweepSpec(**body.model_dump(include=set(SweepIn.model_fields)))
 
 
 def _sweeps() -> list[Sweep]:
@@ -168,34 +168,34 @@ def _sweeps() -> list[Sweep]:
     return list(Sweep.objects.select_related("site").prefetch_related("credentials", Prefetch("runs", newest)))
 
 
-@router.get("/sweeps", needs=ENGINEER.whole, response=list[SweepOut])
+@router.get("/sweeps", needs=ENGINEER.everywhere, response=list[SweepOut])
 def list_sweeps(request: HttpRequest) -> list[SweepOut]:
     """All sweeps with their newest runs."""
     return [_out(sweep) for sweep in _sweeps()]
 
 
-@router.post("/sweeps/estimate", needs=ENGINEER.whole, response=EstimateOut)
-def estimate_sweep(request: HttpRequest, told: SweepTried) -> EstimateOut:
+@router.post("/sweeps/estimate", needs=ENGINEER.everywhere, response=EstimateOut)
+def estimate_sweep(request: HttpRequest, body: SweepTried) -> EstimateOut:
     """What a sweep would be: addresses, packets, the longest that a run can take."""
     with refusing():
-        return EstimateOut(**asdict(services.estimate(_told(told), told.id)))
+        return EstimateOut(**asdict(services.estimate(_spec(body), body.id)))
 
 
-@router.post("/sweeps", needs=ENGINEER.whole, response={201: SweepOut})
-def make_sweep(request: HttpRequest, told: SweepIn) -> Status[SweepOut]:
+@router.post("/sweeps", needs=ENGINEER.everywhere, response={201: SweepOut})
+def make_sweep(request: HttpRequest, body: SweepIn) -> Status[SweepOut]:
     """A new one; it does not run before its time."""
     with refusing():
-        return Status(201, _out(services.save(_told(told), request.user.get_username())))
+        return Status(201, _out(services.save(_spec(body), request.user.get_username())))
 
 
-@router.put("/sweeps/{int:sweep}", needs=ENGINEER.whole, response=SweepOut)
-def change_sweep(request: HttpRequest, sweep: int, told: SweepChange) -> SweepOut:
+@router.put("/sweeps/{int:sweep}", needs=ENGINEER.everywhere, response=SweepOut)
+def change_sweep(request: HttpRequest, sweep: int, body: SweepChange) -> SweepOut:
     """Change a sweep."""
     with refusing():
-        return _out(services.save(_told(told), request.user.get_username(), sweep, told.edition))
+        return _out(services.save(_spec(body), request.user.get_username(), sweep, body.edition))
 
 
-@router.delete("/sweeps/{int:sweep}", needs=ENGINEER.whole, response={204: None})
+@router.delete("/sweeps/{int:sweep}", needs=ENGINEER.everywhere, response={204: None})
 def delete_sweep(request: HttpRequest, sweep: int) -> Status[None]:
     """Delete a sweep with its results; devices that it added stay."""
     with refusing(409):
@@ -203,14 +203,14 @@ def delete_sweep(request: HttpRequest, sweep: int) -> Status[None]:
     return Status(204, None)
 
 
-@router.post("/sweeps/{int:sweep}/runs", needs=ENGINEER.whole, response={202: RunOut})
+@router.post("/sweeps/{int:sweep}/runs", needs=ENGINEER.everywhere, response={202: RunOut})
 def run_sweep(request: HttpRequest, sweep: int) -> Status[RunOut]:
     """Run a sweep now."""
     with refusing(409):
         return Status(202, _run(services.start(sweep, request.user.get_username())))
 
 
-@router.post("/sweeps/{int:sweep}/stop", needs=ENGINEER.whole, response={202: None})
+@router.post("/sweeps/{int:sweep}/stop", needs=ENGINEER.everywhere, response={202: None})
 def stop_sweep(request: HttpRequest, sweep: int) -> Status[None]:
     """Stop its run; what it found stays."""
     get_object_or_404(Sweep, pk=sweep)
@@ -225,31 +225,31 @@ def _finding(finding: Finding) -> FindingOut:
     return FindingOut(id=finding.pk, device=device, **{name: getattr(finding, name) for name in same})
 
 
-@router.get("/sweeps/{int:sweep}/findings", needs=ENGINEER.whole, response=Findings)
+@router.get("/sweeps/{int:sweep}/findings", needs=ENGINEER.everywhere, response=Findings)
 def list_findings(
     request: HttpRequest, sweep: int, state: str = "", limit: int = 500, cursor: str | None = None
 ) -> Findings:
     """What a sweep found: all of it, or what is new, known, changed, lost or held."""
     get_object_or_404(Sweep, pk=sweep)
     place = Cast("address", GenericIPAddressField())
-    found = Finding.objects.filter(sweep_id=sweep).select_related("device").order_by(place, "pk")
+    findings = Finding.objects.filter(sweep_id=sweep).select_related("device").order_by(place, "pk")
     states = {str(each): 0 for each in Finding.State} | {str(Outcome.HOLD): 0}
-    for each, decision, device in found.values_list("state", "decision", "device_id"):
+    for each, decision, device in findings.values_list("state", "decision", "device_id"):
         states[each] += 1
         states[Outcome.HOLD] += decision == Outcome.HOLD and device is None
     if state == Outcome.HOLD:
-        found = found.filter(decision=Outcome.HOLD, device=None)
+        findings = findings.filter(decision=Outcome.HOLD, device=None)
     elif state:
         if state not in set(Finding.State):
             raise Problem(422, f"There is no state {state!r}; there are {', '.join(states)}.", "state")
-        found = found.filter(state=state)
-    start, total = paging.offset(cursor), found.count()
-    rows = [_finding(each) for each in found[start : start + max(1, min(limit, 2000))]]
+        findings = findings.filter(state=state)
+    start, total = paging.offset(cursor), findings.count()
+    rows = [_finding(each) for each in findings[start : start + max(1, min(limit, 2000))]]
     return Findings(rows=rows, total=total, next=paging.following(start, len(rows), total), states=states)
 
 
-@router.post("/findings/{int:finding}/decision", needs=ENGINEER.whole, response=FindingOut)
-def decide_finding(request: HttpRequest, finding: int, told: Decision) -> FindingOut:
+@router.post("/findings/{int:finding}/decision", needs=ENGINEER.everywhere, response=FindingOut)
+def decide_finding(request: HttpRequest, finding: int, body: Decision) -> FindingOut:
     """Add what was found, hold it, or ignore it from now on."""
     with refusing():
-        return _finding(admission.decide_oneself(finding, by=request.user.get_username(), **told.model_dump()))
+        return _finding(admission.decide_oneself(finding, by=request.user.get_username(), **body.model_dump()))

@@ -55,21 +55,21 @@ class HealthOut(Schema):
 @router.get("/health", needs=ANYBODY, response=HealthOut)
 def health(request: HttpRequest) -> HealthOut:
     """The state of each process and of the newest data. It needs no sign-in, so it holds no names."""
-    found = queries.health()
+    state = queries.health()
     processes = [
-        ProcessOut(**{name: getattr(process, name) for name in ProcessOut.model_fields}) for process in found.processes
+        ProcessOut(**{name: getattr(process, name) for name in ProcessOut.model_fields}) for process in state.processes
     ]
     for process in processes:
         # What the database refused of which device is for those who sign in.
-        process.detail = {name: told for name, told in process.detail.items() if name != "set_aside"}
+        process.detail = {name: value for name, value in process.detail.items() if name != "set_aside"}
     return HealthOut(
-        ok=found.ok,
-        words=found.words,
+        ok=state.ok,
+        words=state.words,
         version=__version__,
-        newest_reading_at=found.newest_reading_at,
-        readings_fresh=found.readings_fresh,
-        waiting_jobs=found.waiting_jobs,
-        troubles=[TroubleOut(subject=t.subject, words=t.words, severity=int(t.severity)) for t in found.troubles],
+        newest_reading_at=state.newest_reading_at,
+        readings_fresh=state.readings_fresh,
+        waiting_jobs=state.waiting_jobs,
+        troubles=[TroubleOut(subject=t.subject, words=t.words, severity=int(t.severity)) for t in state.troubles],
         processes=processes,
     )
 
@@ -102,7 +102,7 @@ class ServicesOut(Schema):
     shares: int
 
 
-@router.get("/services", needs=OPERATOR.whole, response=ServicesOut)
+@router.get("/services", needs=OPERATOR.everywhere, response=ServicesOut)
 def services(request: HttpRequest) -> ServicesOut:
     """Each service with what it says of itself, each periodic job, and who polls what."""
     held = Share.objects.exclude(holder=None).values("holder_name").annotate(n=Count("number"), until=Max("until"))
@@ -126,7 +126,7 @@ def polling_load(request: HttpRequest) -> PollingLoad:
     return polling.load()
 
 
-@router.get("/selfcheck", needs=OPERATOR.whole, response=list[Finding])
+@router.get("/selfcheck", needs=OPERATOR.everywhere, response=list[Finding])
 def selfcheck(request: HttpRequest) -> list[Finding]:
     """What Lumtar finds when it looks at itself, what is wrong first."""
     return findings()

@@ -76,26 +76,26 @@ class TopFilter(ScopeIn):
 
 
 @router.get("/top", needs=VIEWER, response=Top)
-def top(request: HttpRequest, told: Query[TopFilter]) -> Top:
+def top(request: HttpRequest, query: Query[TopFilter]) -> Top:
     """The ports with the highest or lowest values of a measure over a time."""
-    if told.by not in (*MEASURES, CHANGE):
-        raise Problem(422, f"There is no measure {told.by!r}; there are {', '.join((*MEASURES, CHANGE))}.", "by")
-    since, until = span(told.start, told.end, timedelta(days=1))
+    if query.by not in (*MEASURES, CHANGE):
+        raise Problem(422, f"There is no measure {query.by!r}; there are {', '.join((*MEASURES, CHANGE))}.", "by")
+    since, until = span(query.start, query.end, timedelta(days=1))
     only = None
-    if not told.scope.is_whole:
-        only = [port for each in cells.of_devices(scope=told.scope) for port in each.ids]
+    if not query.scope.is_whole:
+        only = [port for each in cells.of_devices(scope=query.scope) for port in each.ids]
     # Of all ports only what puts them in order is summed up; everything else of the few that are listed.
-    measure = MEASURES["load" if told.by == CHANGE else told.by]
-    found = totals.of(since, until, only, measure.needs)
-    if told.by == CHANGE:
-        values = change(found.totals, totals.of(since - WEEK, until - WEEK, only, measure.needs).totals)
-        places = ranked(np.abs(values), _more(told.limit))
+    measure = MEASURES["load" if query.by == CHANGE else query.by]
+    sums = totals.of(since, until, only, measure.needs)
+    if query.by == CHANGE:
+        values = change(sums.totals, totals.of(since - WEEK, until - WEEK, only, measure.needs).totals)
+        places = ranked(np.abs(values), _more(query.limit))
     else:
-        values = measure.of(found.totals)
-        places = ranked(values, _more(told.limit), lowest=told.lowest)
-    ids = found.totals.interface[places].tolist()
-    rows = _rows(ids, dict(zip(ids, values[places].tolist(), strict=True)), found, _limit(told.limit), told.lowest)
-    return Top(by=told.by, start=found.start, end=found.end, ports=len(found.totals.interface), rows=rows)
+        values = measure.of(sums.totals)
+        places = ranked(values, _more(query.limit), lowest=query.lowest)
+    ids = sums.totals.interface[places].tolist()
+    rows = _rows(ids, dict(zip(ids, values[places].tolist(), strict=True)), sums, _limit(query.limit), query.lowest)
+    return Top(by=query.by, start=sums.start, end=sums.end, ports=len(sums.totals.interface), rows=rows)
 
 
 def _limit(wanted: int) -> int:
@@ -107,11 +107,11 @@ def _more(limit: int) -> int:
     return 2 * _limit(limit) + 50
 
 
-def _rows(ids: list[int], value_of: dict[int, float], found: Summed, limit: int, lowest: bool) -> list[TopRow]:
+def _rows(ids: list[int], value_of: dict[int, float], summed: Summed, limit: int, lowest: bool) -> list[TopRow]:
     """The ports that are there still, in this order, with all their figures."""
     ports = queries.named(ids)
     there = [number for number in ids if number in ports][:limit]
-    sums = totals.of(found.start, found.end, there).totals
+    sums = totals.of(summed.start, summed.end, there).totals
     place_of = {number: place for place, number in enumerate(sums.interface.tolist())}
     unused = totals.last_used(there) if lowest else {}
     columns = {
@@ -122,9 +122,9 @@ def _rows(ids: list[int], value_of: dict[int, float], found: Summed, limit: int,
     }  # fmt: skip
     rows = []
     for number in there:
-        told = asdict(ports[number])
-        told |= {name: _known(column[place_of[number]]) for name, column in columns.items()}
-        rows.append(TopRow(**told, value=round(value_of[number], 3), last_used=unused.get(number)))
+        fields = asdict(ports[number])
+        fields |= {name: _known(column[place_of[number]]) for name, column in columns.items()}
+        rows.append(TopRow(**fields, value=round(value_of[number], 3), last_used=unused.get(number)))
     return rows
 
 
@@ -159,20 +159,20 @@ class GridFilter(ScopeIn):
 
 
 @router.get("/grid", needs=VIEWER, response=Grid)
-def grid(request: HttpRequest, told: Query[GridFilter]) -> HttpResponse:
+def grid(request: HttpRequest, query: Query[GridFilter]) -> HttpResponse:
     """Every port of a device, a site or everything as a cell, over the last hour before a time or over a range."""
-    moment = past(told.at)
-    since, until = span(told.start, told.end or moment, timedelta(hours=1))
-    listed = cells.of_devices(moment, told.scope)
+    moment = past(query.at)
+    since, until = span(query.start, query.end or moment, timedelta(hours=1))
+    listed = cells.of_devices(moment, query.scope)
     ids = [port for each in listed for port in each.ids]
-    measure = MEASURES["error_share" if told.by == "errors" else told.by]
-    found = totals.of(since, until, None if told.scope.is_whole else ids, measure.needs)
-    values = np.round(measure.of(found.totals), 2).tolist()
-    value_of = dict(zip(found.totals.interface.tolist(), values, strict=True))
+    measure = MEASURES["error_share" if query.by == "errors" else query.by]
+    sums = totals.of(since, until, None if query.scope.is_whole else ids, measure.needs)
+    values = np.round(measure.of(sums.totals), 2).tolist()
+    value_of = dict(zip(sums.totals.interface.tolist(), values, strict=True))
     nothing = float("nan")
     devices = []
     for each in listed:
         mine = (value_of.get(port, nothing) for port in each.ids)
         known = [None if value != value else value for value in mine]
         devices.append(GridDevice(each.id, each.name, each.site, each.ids, each.labels, each.names, each.states, known))
-    return as_it_is(Grid(by=told.by, start=found.start, end=found.end, devices=devices))
+    return as_it_is(Grid(by=query.by, start=sums.start, end=sums.end, devices=devices))

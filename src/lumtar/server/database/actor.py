@@ -25,10 +25,10 @@ class Actor:
 
     def settings(self) -> dict[str, str]:
         """Settings of the connection."""
-        told = dict(self.limits or {})
+        settings = dict(self.limits or {})
         if self.by:
-            told |= {"lumtar.by": self.by, "lumtar.request": str(self.request)}
-        return told
+            settings |= {"lumtar.by": self.by, "lumtar.request": str(self.request)}
+        return settings
 
     @property
     def role(self) -> str | None:

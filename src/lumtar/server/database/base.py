@@ -68,26 +68,26 @@ class DatabaseWrapper(base.DatabaseWrapper):
 
     def act_for(self, actor: Actor) -> None:
         """Ask for somebody from now on; a connection that is not open yet will when it is."""
-        told = actor.settings()
-        if self.connection is None or not (told or actor.role):
+        settings = actor.settings()
+        if self.connection is None or not (settings or actor.role):
             return
-        self._acting = tuple(told)
+        self._acting = tuple(settings)
         with self.cursor() as cursor:
-            if told:
-                places = ", ".join(["set_config(%s, %s, false)"] * len(told))
-                cursor.execute(f"SELECT {places}", [word for pair in told.items() for word in pair])
+            if settings:
+                places = ", ".join(["set_config(%s, %s, false)"] * len(settings))
+                cursor.execute(f"SELECT {places}", [word for pair in settings.items() for word in pair])
             if actor.role:
                 cursor.execute(f"SET ROLE {actor.role}")
 
     def act_for_nobody(self) -> None:
         """Ask for nobody from now on. A connection that cannot be brought back to that is closed."""
-        told, self._acting = self._acting, ()
-        if not told or self.connection is None:
+        acted, self._acting = self._acting, ()
+        if not acted or self.connection is None:
             return
         try:
             with self.connection.cursor() as cursor:
                 cursor.execute("RESET ROLE")
-                for name in told:
+                for name in acted:
                     cursor.execute("SELECT set_config(%s, '', false)", [name])
         except psycopg.Error:
             # It is in a transaction that failed, or is gone.
@@ -101,7 +101,7 @@ class DatabaseWrapper(base.DatabaseWrapper):
     @property
     def pool(self) -> ConnectionPool[Any] | None:
         """The pool, if there is one."""
-        found: ConnectionPool[Any] | None = super().pool
-        if found is not None:
-            found._check = check
-        return found
+        pool: ConnectionPool[Any] | None = super().pool
+        if pool is not None:
+            pool._check = check
+        return pool

@@ -1,8 +1,8 @@
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useTimeSearch } from "../../app/screenTime";
-import { duration } from "../../parts/format";
-import { Severity } from "../../parts/Severity";
+import { duration } from "../../components/format";
+import { Severity } from "../../components/Severity";
 
 type Props = {
   alarms: Schemas["AlarmRow"][];

@@ -2,10 +2,10 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { alarmQuery } from "../../api/queries";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
-import { moment } from "../../parts/format";
-import { Problem } from "../../parts/Problem";
-import { Severity } from "../../parts/Severity";
-import { SEVERITIES } from "../../parts/severities";
+import { moment } from "../../components/format";
+import { Problem } from "../../components/Problem";
+import { Severity } from "../../components/Severity";
+import { SEVERITIES } from "../../components/severities";
 
 const STATES: Record<string, string> = {
   pending: "waiting to be sent",
@@ -28,7 +28,7 @@ export function AlarmPage({ alarm }: { alarm: number }) {
   const search = useTimeSearch();
   const { data, error } = useQuery(alarmQuery(alarm, time.at));
   if (!data) return <Problem error={error} />;
-  const { row, changes, told } = data;
+  const { row, changes, notifications } = data;
   const words = PAGES[row.resource] ?? row.resource;
   return (
     <article>
@@ -60,8 +60,10 @@ export function AlarmPage({ alarm }: { alarm: number }) {
         </p>
       ))}
       <h3 className="heading mt-4">Notified</h3>
-      {told.length === 0 && <p className="text-ink2">Nobody: no address was set when these changes happened.</p>}
-      {told.map((each) => (
+      {notifications.length === 0 && (
+        <p className="text-ink2">Nobody: no address was set when these changes happened.</p>
+      )}
+      {notifications.map((each) => (
         <p
           key={`${each.at}${each.address}${each.severity}`}
           className="grid grid-cols-[92px_minmax(0,1fr)_auto] gap-2 border-b border-dotted border-rule py-1 text-small"

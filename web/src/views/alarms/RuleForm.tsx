@@ -2,8 +2,8 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { rulesQuery } from "../../api/queries";
-import { Field } from "../../parts/Field";
-import { SEVERITIES } from "../../parts/severities";
+import { Field } from "../../components/Field";
+import { SEVERITIES } from "../../components/severities";
 
 type Rule = Schemas["RuleOut"];
 type Level = Schemas["LevelIO"];
@@ -51,8 +51,8 @@ export function RuleForm({ rule, onDone }: { rule: Rule; onDone: () => void }) {
     event.preventDefault();
     save.mutate(new FormData(event.currentTarget));
   };
-  const change = (key: number, told: Partial<Draft>) =>
-    setLevels(levels.map((level) => (level.key === key ? { ...level, ...told } : level)));
+  const change = (key: number, changed: Partial<Draft>) =>
+    setLevels(levels.map((level) => (level.key === key ? { ...level, ...changed } : level)));
   return (
     <form onSubmit={submit} className="mt-2 grid grid-cols-2 gap-x-3 gap-y-2">
       {rule.measure !== "lumtar" && (
@@ -133,7 +133,7 @@ type LevelsProps = {
   rule: Rule;
   levels: Draft[];
   hasLimits: boolean;
-  change: (key: number, told: Partial<Draft>) => void;
+  change: (key: number, changed: Partial<Draft>) => void;
   setLevels: (levels: Draft[]) => void;
 };
 

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { rulesQuery } from "../../api/queries";
 import { useMay } from "../../app/session";
-import { Problem } from "../../parts/Problem";
+import { Problem } from "../../components/Problem";
 import { RuleForm } from "./RuleForm";
 import { says } from "./ruleWords";
 

@@ -1,6 +1,6 @@
 import type { Schemas } from "../../api/client";
-import { duration } from "../../parts/format";
-import { SEVERITIES } from "../../parts/severities";
+import { duration } from "../../components/format";
+import { SEVERITIES } from "../../components/severities";
 
 type Rule = Schemas["RuleOut"];
 

@@ -1,5 +1,5 @@
 import type { Schemas } from "../../api/client";
-import { clock } from "../../parts/format";
+import { clock } from "../../components/format";
 
 /** How the figures under the cursor came about. */
 export function Calculation({ lines }: { lines: Schemas["CalculationOut"][] }) {

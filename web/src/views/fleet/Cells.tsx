@@ -1,10 +1,10 @@
 import { type KeyboardEvent, type MouseEvent, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import type { Schemas } from "../../api/client";
-import { percent, perSecond } from "../../parts/format";
-import { errorStep, loadStep } from "../../parts/ramp";
-import { colour, useTheme } from "../../parts/theme";
-import { useSize } from "../../parts/useSize";
+import { percent, perSecond } from "../../components/format";
+import { errorStep, loadStep } from "../../components/ramp";
+import { colour, useTheme } from "../../components/theme";
+import { useSize } from "../../components/useSize";
 import { layout, type Order } from "./cellLayout";
 import { useTrail } from "./trail";
 

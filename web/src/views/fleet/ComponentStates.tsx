@@ -3,8 +3,8 @@ import type { Schemas } from "../../api/client";
 type Part = Schemas["ComponentOut"];
 
 /** Fans, power supplies and powered ports: each by its word; the many ports by how many there are of a word. */
-export function ComponentStates({ parts }: { parts: Part[] }) {
-  const states = parts.filter((part) => part.words);
+export function ComponentStates({ components }: { components: Part[] }) {
+  const states = components.filter((part) => part.words);
   if (states.length === 0) return null;
   const single = states.filter((part) => part.kind !== "poe port" || !part.is_good);
   const ports = new Map<string, Part[]>();
@@ -20,14 +20,14 @@ export function ComponentStates({ parts }: { parts: Part[] }) {
             <span className={part.is_good ? "text-ink2" : "font-medium text-critical"}>{part.words}</span>
           </li>
         ))}
-        {[...ports].map(([words, found]) => (
+        {[...ports].map(([words, ofWords]) => (
           <li key={words} className="border-b border-dotted border-rule py-[3px]">
             <details>
               <summary className="cursor-pointer">
-                {found.length} {found.length === 1 ? "port" : "ports"} with power over Ethernet:{" "}
+                {ofWords.length} {ofWords.length === 1 ? "port" : "ports"} with power over Ethernet:{" "}
                 <span className="text-ink2">{words}</span>
               </summary>
-              <p className="text-ink2">{found.map((part) => part.name.replace("PoE port ", "")).join(", ")}</p>
+              <p className="text-ink2">{ofWords.map((part) => part.name.replace("PoE port ", "")).join(", ")}</p>
             </details>
           </li>
         ))}

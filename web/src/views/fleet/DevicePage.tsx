@@ -4,10 +4,10 @@ import type { Schemas } from "../../api/client";
 import { alarmsQuery, componentsQuery, deviceQuery, gridQuery, portsQuery } from "../../api/queries";
 import { useScreenTime, useSetScreenTime } from "../../app/screenTime";
 import { ComponentChart } from "../../charts/ComponentChart";
-import { duration, moment, percent } from "../../parts/format";
-import { LoadBar } from "../../parts/LoadBar";
-import { Problem } from "../../parts/Problem";
-import { useClock } from "../../parts/useClock";
+import { duration, moment, percent } from "../../components/format";
+import { LoadBar } from "../../components/LoadBar";
+import { Problem } from "../../components/Problem";
+import { useClock } from "../../components/useClock";
 import { AlarmLines } from "../alarms/AlarmLines";
 import { Cells } from "./Cells";
 import { ComponentStates } from "./ComponentStates";
@@ -76,11 +76,11 @@ export function DevicePage({ device }: { device: number }) {
   const navigate = useNavigate();
   const { data: found, error } = useQuery(deviceQuery(device, time.at));
   const { data: over } = useQuery(componentsQuery(device, time.range));
-  const parts = over?.parts;
+  const components = over?.components;
   const { data: alarms } = useQuery(alarmsQuery(time.at, { device }));
   if (!found) return <Problem error={error} />;
   const { row } = found;
-  const charts = [...new Set((parts ?? []).map((part) => part.chart))];
+  const charts = [...new Set((components ?? []).map((part) => part.chart))];
   const back = () => (time.following ? follow(time.span ?? undefined) : navigate(-1));
   const facts: [string, string][] = [
     ["model", [row.maker, row.model].filter(Boolean).join(" ")],
@@ -112,7 +112,7 @@ export function DevicePage({ device }: { device: number }) {
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(240px,0.7fr)] gap-6 max-xl:grid-cols-1">
         <div>
           {charts.map((chart) => {
-            const group = (parts ?? []).filter((part) => part.chart === chart);
+            const group = (components ?? []).filter((part) => part.chart === chart);
             const unit = group[0]?.unit ?? "";
             return (
               <section key={chart}>
@@ -130,7 +130,7 @@ export function DevicePage({ device }: { device: number }) {
                   })}
                 </h2>
                 <ComponentChart
-                  parts={group}
+                  components={group}
                   gaps={over?.gaps ?? []}
                   unit={unit}
                   start={time.start}
@@ -141,7 +141,7 @@ export function DevicePage({ device }: { device: number }) {
               </section>
             );
           })}
-          {parts?.length === 0 && <p className="text-ink2">No components and no polls in this time.</p>}
+          {components?.length === 0 && <p className="text-ink2">No components and no polls in this time.</p>}
         </div>
         <div>
           <h2 className="heading">What it is</h2>
@@ -155,7 +155,7 @@ export function DevicePage({ device }: { device: number }) {
                 </div>
               ))}
           </dl>
-          <ComponentStates parts={found.parts} />
+          <ComponentStates components={found.components} />
           <LogbookLines range={time.range} only={{ device }} />
         </div>
       </div>

@@ -4,7 +4,7 @@ import { sitesAtQuery } from "../../api/queries";
 import { useKeys, useRowKeys } from "../../app/keys";
 import { useScreenTime } from "../../app/screenTime";
 import { usePlace } from "../../app/usePlace";
-import { Problem } from "../../parts/Problem";
+import { Problem } from "../../components/Problem";
 import { DeviceList } from "./DeviceList";
 import { DevicePage } from "./DevicePage";
 import { InventoryList } from "./InventoryList";

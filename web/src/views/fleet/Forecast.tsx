@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Schemas } from "../../api/client";
 import { type ForecastFilter, forecastsQuery } from "../../api/queries";
-import { date, percent } from "../../parts/format";
-import { Problem } from "../../parts/Problem";
+import { date, percent } from "../../components/format";
+import { Problem } from "../../components/Problem";
 
 type Row = Schemas["ForecastRow"];
 

@@ -2,9 +2,9 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { labelSourcesQuery } from "../../api/setupQueries";
-import { Field } from "../../parts/Field";
-import { Problem } from "../../parts/Problem";
-import { useTyped } from "../../parts/useTyped";
+import { Field } from "../../components/Field";
+import { Problem } from "../../components/Problem";
+import { useTyped } from "../../components/useTyped";
 
 const SHOWN = 6;
 

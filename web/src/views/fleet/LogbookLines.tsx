@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { logbookQuery, type Range } from "../../api/queries";
-import { moment } from "../../parts/format";
+import { moment } from "../../components/format";
 
 const SHOWN = 8;
 

@@ -4,7 +4,7 @@ import { client, got } from "../../api/client";
 import { groupsQuery } from "../../api/queries";
 import { useScreenTime } from "../../app/screenTime";
 import { usePlace } from "../../app/usePlace";
-import { InlineChoice } from "../../parts/InlineChoice";
+import { InlineChoice } from "../../components/InlineChoice";
 import { usePicked } from "./picked";
 import { useTrail } from "./trail";
 

@@ -2,7 +2,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { client, got } from "../../api/client";
 import { pollQuery } from "../../api/queries";
-import { rate, text } from "../../parts/format";
+import { rate, text } from "../../components/format";
 
 /** A poll at once, and its record: each request, how long it took, what came back, what was computed. */
 export function PollNow({ device }: { device: number }) {

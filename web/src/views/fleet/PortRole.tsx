@@ -2,8 +2,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { decidedQuery } from "../../api/setupQueries";
-import { Choice, Field } from "../../parts/Field";
-import { FormFoot } from "../../parts/FormFoot";
+import { Choice, Field } from "../../components/Field";
+import { FormFoot } from "../../components/FormFoot";
 import { tagsOf, tagText } from "../setup/words";
 
 /** What a port is for, who decided that, and a way to decide it for this port alone. */

@@ -55,11 +55,11 @@ function Box({ box, virtual, row }: BoxProps) {
 /** A list whose rows are all there. */
 export function Rows<T>({ name, rows, row }: { name: string; rows: T[]; row: (item: T) => ReactNode }) {
   const [box, virtual] = useRows(name, rows.length);
-  const found = (index: number) => {
+  const rowAt = (index: number) => {
     const item = rows[index];
     return item === undefined ? null : row(item);
   };
-  return <Box box={box} virtual={virtual} row={found} />;
+  return <Box box={box} virtual={virtual} row={rowAt} />;
 }
 
 type Page<T> = { rows: T[]; total: number; next: string | null };
@@ -80,10 +80,10 @@ export function PagedRows<T, Key extends QueryKey>({ name, total, page, row }: P
   });
   const numbers = Array.from({ length: last - first + 1 }, (_, place) => first + place);
   const pages = useQueries({ queries: numbers.map((number) => page(number)) });
-  const found = (index: number) => {
+  const rowAt = (index: number) => {
     const item = pages[Math.floor(index / PAGE) - first]?.data?.rows[index % PAGE];
     if (item !== undefined) return row(item);
     return <div className="flex h-full items-center px-3.5 text-ink2">…</div>;
   };
-  return <Box box={box} virtual={virtual} row={found} />;
+  return <Box box={box} virtual={virtual} row={rowAt} />;
 }

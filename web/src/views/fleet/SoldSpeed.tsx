@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
-import { Field } from "../../parts/Field";
+import { Field } from "../../components/Field";
 
 type Speed = NonNullable<Schemas["InterfaceOut"]["speed"]>;
 const MEGA = 1_000_000;

@@ -1,7 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { figureIn, type Unit } from "../../charts/units";
-import { Figure } from "../../parts/Figure";
-import { count, duration, type Figure as Parts, perSecond, rate, text, volume } from "../../parts/format";
+import { Figure } from "../../components/Figure";
+import { count, duration, type Figure as Parts, perSecond, rate, text, volume } from "../../components/format";
 
 type Series = Schemas["SeriesOut"];
 type Direction = Series["inward"];
@@ -17,8 +17,8 @@ function rateIn(unit: Unit, bps: number | null, speed: number): Parts | null {
 const packetSize = (seen: Direction) =>
   seen.packets ? { figure: Math.round(seen.volume / seen.packets).toString(), unit: "B" } : null;
 
-const share = (part: number, whole: number) =>
-  whole ? { figure: ((100 * part) / whole).toFixed(0), unit: "%" } : null;
+const share = (part: number, total: number) =>
+  total ? { figure: ((100 * part) / total).toFixed(0), unit: "%" } : null;
 
 /** Errors and discards per million packets: an errored packet is none of the packets counted. */
 function perMillion(seen: Direction): string {
@@ -99,12 +99,12 @@ export function Summary({ series, unit, seconds }: { series: Series; unit: Unit;
         </table>
       </section>
       <p className="figures mt-1 text-small text-ink2">
-        95th of the larger direction {told(rateIn(unit, series.larger_p95, most))}, of both together{" "}
-        {told(rateIn(unit, series.both_p95, most))}
+        95th of the larger direction {written(rateIn(unit, series.larger_p95, most))}, of both together{" "}
+        {written(rateIn(unit, series.both_p95, most))}
         {ethernet.length > 0 && ` · Ethernet: ${ethernet.join(", ")}`}
       </p>
     </>
   );
 }
 
-const told = (figure: Parts | null) => (figure ? text(figure) : "not known");
+const written = (figure: Parts | null) => (figure ? text(figure) : "not known");

@@ -1,7 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { figureIn, type Unit, valuesIn } from "../../charts/units";
-import { Figure } from "../../parts/Figure";
-import { clock, moment } from "../../parts/format";
+import { Figure } from "../../components/Figure";
+import { clock, moment } from "../../components/format";
 
 /** The steps of a chart as a table, newest first. */
 export function SummaryTable({ series, unit }: { series: Schemas["SeriesOut"]; unit: Unit }) {

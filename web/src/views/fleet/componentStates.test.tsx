@@ -12,11 +12,11 @@ const part = (id: number, kind: string, name: string, words: string, is_good = t
   is_good,
 });
 
-describe("states of parts", () => {
+describe("states of components", () => {
   it("tell each fan and supply, and count the ports that are well", () => {
     render(
       <ComponentStates
-        parts={[
+        components={[
           part(1, "fan", "Fan 1", "works"),
           part(2, "supply", "Power supply 2", "out of order", false),
           part(3, "poe port", "PoE port 1", "delivers power"),
@@ -34,7 +34,7 @@ describe("states of parts", () => {
   });
 
   it("say nothing where there are none", () => {
-    const { container } = render(<ComponentStates parts={[]} />);
+    const { container } = render(<ComponentStates components={[]} />);
     expect(container.textContent).toBe("");
   });
 });

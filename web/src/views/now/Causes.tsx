@@ -1,9 +1,9 @@
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useTimeSearch } from "../../app/screenTime";
-import { duration } from "../../parts/format";
-import { Severity } from "../../parts/Severity";
-import { Spark } from "../../parts/Spark";
+import { duration } from "../../components/format";
+import { Severity } from "../../components/Severity";
+import { Spark } from "../../components/Spark";
 
 const SHOWN = 7;
 
@@ -49,19 +49,19 @@ export function Causes({ causes, active, at }: { causes: Schemas["CauseOut"][]; 
 
 /** Who was notified; that nobody is stands out. */
 export function Notified({ row }: { row: Schemas["AlarmRow"] }) {
-  if (row.told) {
-    const name = row.told.split("@")[0];
+  if (row.notified) {
+    const name = row.notified.split("@")[0];
     const words = { sent: "notified", failed: "not reached:" }[row.mail_state ?? ""] ?? "notifying";
     return (
       <span
         className={`truncate text-small ${row.mail_state === "failed" ? "text-critical" : "text-ink2"}`}
-        title={row.told}
+        title={row.notified}
       >
         {words} {name}
       </span>
     );
   }
-  return row.told_count ? (
+  return row.notified_count ? (
     <span className="truncate text-small text-ink2" title="No address was set when the alarm was raised">
       nobody was notified
     </span>

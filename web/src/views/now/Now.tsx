@@ -3,9 +3,9 @@ import { Link } from "react-router";
 import { nowQuery } from "../../api/queries";
 import { useRowKeys } from "../../app/keys";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
-import { clock, percent } from "../../parts/format";
-import { LoadBar } from "../../parts/LoadBar";
-import { Problem } from "../../parts/Problem";
+import { clock, percent } from "../../components/format";
+import { LoadBar } from "../../components/LoadBar";
+import { Problem } from "../../components/Problem";
 import { Causes } from "./Causes";
 import { Sites } from "./Sites";
 

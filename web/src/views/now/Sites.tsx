@@ -1,8 +1,8 @@
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useTimeSearch } from "../../app/screenTime";
-import { loadStep } from "../../parts/ramp";
-import { SEVERITIES } from "../../parts/severities";
+import { loadStep } from "../../components/ramp";
+import { SEVERITIES } from "../../components/severities";
 
 const RAMP = [0, 1, 2, 3, 4];
 /** More sites than this do not fit a screen: those in trouble come first then. Fewer keep their places. */

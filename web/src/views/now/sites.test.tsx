@@ -56,8 +56,8 @@ const row = {
   text: "100 % full",
   raised_at: "2026-11-23T11:30:00Z",
   cleared_at: null,
-  told: "",
-  told_count: 0,
+  notified: "",
+  notified_count: 0,
   mail_state: "",
 } as unknown as Parameters<typeof Notified>[0]["row"];
 
@@ -101,7 +101,9 @@ describe("causes on Now", () => {
     ["failed", "not reached: duty"],
     ["waiting", "notifying duty"],
   ])("whose mail is %s", (mail_state, words) => {
-    render(<Notified row={{ ...row, told: "duty@oskelund.example", told_count: 1, mail_state } as typeof row} />);
+    render(
+      <Notified row={{ ...row, notified: "duty@oskelund.example", notified_count: 1, mail_state } as typeof row} />,
+    );
     expect(screen.getByText(words)).toBeTruthy();
   });
 });

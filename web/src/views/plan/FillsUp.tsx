@@ -6,10 +6,10 @@ import { useRowKeys } from "../../app/keys";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
 import { usePlace } from "../../app/usePlace";
 import { useSetSearch } from "../../app/useSetSearch";
-import { Figure } from "../../parts/Figure";
-import { date, percent, rate, text } from "../../parts/format";
-import { InlineChoice } from "../../parts/InlineChoice";
-import { Problem } from "../../parts/Problem";
+import { Figure } from "../../components/Figure";
+import { date, percent, rate, text } from "../../components/format";
+import { InlineChoice } from "../../components/InlineChoice";
+import { Problem } from "../../components/Problem";
 import { Forecast } from "../fleet/Forecast";
 import { ROLE_CHOICES } from "../fleet/roles";
 import { PlaceChoice, PlanHead } from "./PlanHead";
@@ -115,14 +115,15 @@ function Slope({ row }: { row: Row }) {
 
 /** The day on which a share is reached, and between which days it most likely is. */
 function Reached({ row, share }: { row: Row; share: number }) {
-  const found = row.reached.find((each) => each.share === share);
-  if (!found) return <span className="text-right text-ink2">–</span>;
-  if (found.on === found.earliest && found.on === found.latest) return <span className="text-right">already</span>;
+  const crossing = row.reached.find((each) => each.share === share);
+  if (!crossing) return <span className="text-right text-ink2">–</span>;
+  if (crossing.on === crossing.earliest && crossing.on === crossing.latest)
+    return <span className="text-right">already</span>;
   return (
     <span className="text-right">
-      {date(found.on)}
+      {date(crossing.on)}
       <span className="block text-tiny text-ink2">
-        {date(found.earliest)} – {found.latest ? date(found.latest) : "?"}
+        {date(crossing.earliest)} – {crossing.latest ? date(crossing.latest) : "?"}
       </span>
     </span>
   );

@@ -4,7 +4,7 @@ import { groupsQuery, sitesQuery } from "../../api/queries";
 import { useTimeSearch } from "../../app/screenTime";
 import { usePlace } from "../../app/usePlace";
 import { useSetSearch } from "../../app/useSetSearch";
-import { InlineChoice } from "../../parts/InlineChoice";
+import { InlineChoice } from "../../components/InlineChoice";
 
 /** The parts of Plan, and what the one that is shown holds. */
 export function PlanHead({ words }: { words: string | undefined }) {

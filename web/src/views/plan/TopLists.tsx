@@ -5,11 +5,11 @@ import { useRowKeys } from "../../app/keys";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
 import { usePlace } from "../../app/usePlace";
 import { useSetSearch } from "../../app/useSetSearch";
-import { Figure } from "../../parts/Figure";
-import { day, month, percent, range as rangeText, rate, volume } from "../../parts/format";
-import { InlineToggles } from "../../parts/InlineToggles";
-import { LoadBar } from "../../parts/LoadBar";
-import { Problem } from "../../parts/Problem";
+import { Figure } from "../../components/Figure";
+import { day, month, percent, range as rangeText, rate, volume } from "../../components/format";
+import { InlineToggles } from "../../components/InlineToggles";
+import { LoadBar } from "../../components/LoadBar";
+import { Problem } from "../../components/Problem";
 import { keyOf, MEASURES } from "./measures";
 import { PlaceChoice, PlanHead } from "./PlanHead";
 

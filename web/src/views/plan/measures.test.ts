@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { date } from "../../parts/format";
+import { date } from "../../components/format";
 import { keyOf, MEASURES, timesUsual } from "./measures";
 
 test("octaves are told as times", () => {

@@ -1,5 +1,5 @@
 import type { Schemas } from "../../api/client";
-import { count, type Figure, percent, perSecond, rate, volume } from "../../parts/format";
+import { count, type Figure, percent, perSecond, rate, volume } from "../../components/format";
 
 type Row = Schemas["TopRow"];
 export type Measure = {

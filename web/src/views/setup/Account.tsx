@@ -3,10 +3,10 @@ import { type FormEvent, useState } from "react";
 import { client, got } from "../../api/client";
 import { sessionQuery } from "../../api/queries";
 import { sessionsQuery } from "../../api/setupQueries";
-import { Field } from "../../parts/Field";
-import { FormFoot } from "../../parts/FormFoot";
-import { moment } from "../../parts/format";
-import { Problem } from "../../parts/Problem";
+import { Field } from "../../components/Field";
+import { FormFoot } from "../../components/FormFoot";
+import { moment } from "../../components/format";
+import { Problem } from "../../components/Problem";
 import { Page } from "./Page";
 
 /** One's own password, and where one is signed in. */

@@ -5,7 +5,7 @@ import type { Schemas } from "../../api/client";
 import { readLines } from "../../api/lines";
 import { sitesQuery } from "../../api/queries";
 import { listQuery } from "../../api/setupQueries";
-import { Problem } from "../../parts/Problem";
+import { Problem } from "../../components/Problem";
 import { left } from "./list";
 
 type Line = Schemas["LineIO"];
@@ -44,14 +44,14 @@ export function AddMany() {
     setProblem(null);
     setResults(new Map());
     setRun({ began: Date.now(), total: ready.length, add });
-    const found = new Map<number, Result>();
+    const collected = new Map<number, Result>();
     try {
       await readLines<Result>(
         "devices/list/add",
         { lines: ready, site, add },
         (result) => {
-          found.set(result.number, result);
-          setResults(new Map(found));
+          collected.set(result.number, result);
+          setResults(new Map(collected));
         },
         mine.signal,
       );
@@ -157,7 +157,7 @@ function Summary({
   const bad = list.lines.filter((line) => line.problem).length;
   const known = list.lines.filter((line) => line.known && !results.has(line.number)).length;
   const went = (what: string) => [...results.values()].filter((result) => result.went === what).length;
-  const parts = results.size
+  const counts = results.size
     ? [
         [went("added"), "added"],
         [went("answers"), "answer"],
@@ -176,7 +176,7 @@ function Summary({
         ? `${results.size} of ${run.total} tried`
         : `${list.lines.length} ${list.lines.length === 1 ? "line" : "lines"}`}
       <span className="font-normal text-ink2">
-        {parts
+        {counts
           .filter(([count]) => count)
           .map(([count, words]) => `${count} ${words}`)
           .join(" · ")}
@@ -188,7 +188,7 @@ function Summary({
 
 function LineRow({ line, result, waiting }: { line: Line; result: Result | undefined; waiting: boolean }) {
   const wrong = line.problem || (result?.went === "wrong" ? result.words : "");
-  const told =
+  const summary =
     result && result.went !== "wrong"
       ? result.words
       : line.known
@@ -213,10 +213,10 @@ function LineRow({ line, result, waiting }: { line: Line; result: Result | undef
           <span className="text-critical">{wrong}</span>
         ) : result?.device ? (
           <Link to={`/fleet/device/${result.device}`} className="underline">
-            {told}
+            {summary}
           </Link>
         ) : (
-          <span className="text-ink2">{told}</span>
+          <span className="text-ink2">{summary}</span>
         )}
       </td>
     </tr>

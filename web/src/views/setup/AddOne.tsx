@@ -5,7 +5,7 @@ import { client, got } from "../../api/client";
 import { readLines } from "../../api/lines";
 import { sitesQuery } from "../../api/queries";
 import { credentialsQuery } from "../../api/setupQueries";
-import { Field } from "../../parts/Field";
+import { Field } from "../../components/Field";
 import { type Kind, SecretFields, secretOf } from "./SecretFields";
 import { type Step, Steps } from "./Steps";
 
@@ -33,7 +33,7 @@ export function AddOne() {
   if (!stored) return null;
   const typed = own ?? stored.rows.length === 0;
 
-  const told = () => {
+  const request = () => {
     const data = new FormData(form.current as HTMLFormElement);
     const word = (name: string) => String(data.get(name) ?? "");
     return {
@@ -60,7 +60,7 @@ export function AddOne() {
         steps: [...(before?.steps ?? []), ...(line.step ? [line.step] : [])],
       }));
     try {
-      await readLines<Line>("devices/try", { ...told(), ...(typed ? { credentials: [] } : {}) }, add, mine.signal);
+      await readLines<Line>("devices/try", { ...request(), ...(typed ? { credentials: [] } : {}) }, add, mine.signal);
       setTried((before) => before && { ...before, running: false });
     } catch (error) {
       if (!mine.signal.aborted) setTried({ steps: [], running: false, problem: (error as Error).message });
@@ -136,7 +136,7 @@ export function AddOne() {
         {tried && <Steps steps={tried.steps} />}
         {tried?.running && <p className="py-1 text-ink2">Waiting for answers …</p>}
         {tried && !tried.running && tried.outcome && (
-          <Add told={told} outcome={tried.outcome} known={tried.known ?? ""} typed={typed} />
+          <Add request={request} outcome={tried.outcome} known={tried.known ?? ""} typed={typed} />
         )}
       </section>
     </div>
@@ -144,19 +144,19 @@ export function AddOne() {
 }
 
 type AddProps = {
-  told: () => { address: string; port: number; tcp_port: number | null; name: string };
+  request: () => { address: string; port: number; tcp_port: number | null; name: string };
   outcome: Outcome;
   known: string;
   typed: boolean;
 };
 
 /** The ways by which it can be watched; the first one has the focus, so that Enter adds. */
-function Add({ told, outcome, known, typed }: AddProps) {
+function Add({ request, outcome, known, typed }: AddProps) {
   const queries = useQueryClient();
   const navigate = useNavigate();
   const add = useMutation({
     mutationFn: (way: Outcome["ways"][number]) => {
-      const { tcp_port, ...rest } = told();
+      const { tcp_port, ...rest } = request();
       const body = {
         ...rest,
         way,

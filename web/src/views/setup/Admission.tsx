@@ -3,10 +3,10 @@ import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { sitesQuery } from "../../api/queries";
 import { admissionRulesQuery, credentialsQuery, profilesQuery } from "../../api/setupQueries";
-import { Field, Labelled } from "../../parts/Field";
-import { FormFoot } from "../../parts/FormFoot";
-import { Problem } from "../../parts/Problem";
-import { useTyped } from "../../parts/useTyped";
+import { Field, Labelled } from "../../components/Field";
+import { FormFoot } from "../../components/FormFoot";
+import { Problem } from "../../components/Problem";
+import { useTyped } from "../../components/useTyped";
 import { ConditionField } from "./ConditionField";
 import { OrderedPage } from "./OrderedPage";
 import { useKeeping } from "./useKeeping";
@@ -39,7 +39,7 @@ export function Admission() {
       aside={(row) => `${row.outcome}${row.site ? ` to ${row.site}` : ""}`}
       empty="No rules yet: everything found awaits review."
     >
-      {plain && <DryRun found={plain} title="Dry run on the last results:" />}
+      {plain && <DryRun outcome={plain} title="Dry run on the last results:" />}
     </OrderedPage>
   );
 }
@@ -60,7 +60,7 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
     interval: stored?.interval_s ? String(stored.interval_s) : "",
   });
   const { interval, ...rest } = rule;
-  const told = {
+  const draft = {
     ...rest,
     groups: pieces(rule.groups),
     tags: tagsOf(rule.tags),
@@ -68,8 +68,8 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
     credential: rule.credential || null,
     interval_s: interval ? Number(interval) : null,
   };
-  const tried = useTyped(JSON.stringify({ ...told, name: told.name || "this rule", id: stored?.id ?? null }));
-  const { data: found, error: wrong } = useQuery({
+  const tried = useTyped(JSON.stringify({ ...draft, name: draft.name || "this rule", id: stored?.id ?? null }));
+  const { data: outcome, error: wrong } = useQuery({
     queryKey: ["admissionrules", "try", tried],
     queryFn: () => got(client.POST("/api/v1/admissionrules/try", { body: JSON.parse(tried) })),
     retry: false,
@@ -78,11 +78,11 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
   const { submit, foot } = useKeeping({
     listed: admissionRulesQuery.queryKey,
     save: () => {
-      if (!stored) return got(client.POST("/api/v1/admissionrules", { body: told }));
+      if (!stored) return got(client.POST("/api/v1/admissionrules", { body: draft }));
       return got(
         client.PUT("/api/v1/admissionrules/{rule}", {
           params: { path: { rule: stored.id } },
-          body: { ...told, edition: stored.edition },
+          body: { ...draft, edition: stored.edition },
         }),
       );
     },
@@ -150,9 +150,9 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
           <Field label="Tags" hint="key=value; key=value" value={rule.tags} onChange={set("tags")} />
         </>
       )}
-      {found && !wrong && (
+      {outcome && !wrong && (
         <div className="col-span-2">
-          <DryRun found={found} title="Dry run on the last results:" brief />
+          <DryRun outcome={outcome} title="Dry run on the last results:" brief />
         </div>
       )}
       <FormFoot {...foot} />
@@ -184,11 +184,11 @@ function Numbered({ label, none, rows, value, onChange }: NumberedProps) {
 }
 
 /** What the rules would do with what the sweeps found last. */
-function DryRun({ found, title, brief = false }: { found: Schemas["DryRun"]; title: string; brief?: boolean }) {
-  const counts = Object.entries(found.counts).filter(([, count]) => count > 0);
-  if (found.rows.length === 0)
+function DryRun({ outcome, title, brief = false }: { outcome: Schemas["DryRun"]; title: string; brief?: boolean }) {
+  const counts = Object.entries(outcome.counts).filter(([, count]) => count > 0);
+  if (outcome.rows.length === 0)
     return <p className="mt-3 text-ink2">There are no sweep results to try the rules on yet.</p>;
-  const shown = brief ? found.rows.slice(0, 8) : found.rows;
+  const shown = brief ? outcome.rows.slice(0, 8) : outcome.rows;
   return (
     <section className={brief ? "" : "mt-4"} aria-live="polite">
       <p>
@@ -208,7 +208,7 @@ function DryRun({ found, title, brief = false }: { found: Schemas["DryRun"]; tit
           </li>
         ))}
       </ul>
-      {shown.length < found.rows.length && <p className="text-ink2">and {found.rows.length - shown.length} more</p>}
+      {shown.length < outcome.rows.length && <p className="text-ink2">and {outcome.rows.length - shown.length} more</p>}
     </section>
   );
 }

@@ -2,9 +2,9 @@ import { useInfiniteQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { auditQuery } from "../../api/setupQueries";
-import { moment } from "../../parts/format";
-import { Problem } from "../../parts/Problem";
-import { useTyped } from "../../parts/useTyped";
+import { moment } from "../../components/format";
+import { Problem } from "../../components/Problem";
+import { useTyped } from "../../components/useTyped";
 
 type Entry = Schemas["AuditOut"];
 

@@ -1,5 +1,5 @@
 import type { Schemas } from "../../api/client";
-import { Labelled } from "../../parts/Field";
+import { Labelled } from "../../components/Field";
 
 type Props = {
   name?: string;

@@ -3,9 +3,9 @@ import { type FormEvent, useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { sitesQuery } from "../../api/queries";
 import { credentialsQuery } from "../../api/setupQueries";
-import { Field, Labelled } from "../../parts/Field";
-import { FormFoot } from "../../parts/FormFoot";
-import { Problem } from "../../parts/Problem";
+import { Field, Labelled } from "../../components/Field";
+import { FormFoot } from "../../components/FormFoot";
+import { Problem } from "../../components/Problem";
 import { type Kind, SecretFields, secretOf } from "./SecretFields";
 
 /** Where a network's own devices are, unless somebody says otherwise. */

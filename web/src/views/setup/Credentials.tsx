@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { client, got, type Schemas } from "../../api/client";
 import { credentialsQuery } from "../../api/setupQueries";
-import { moment } from "../../parts/format";
-import { Problem } from "../../parts/Problem";
+import { moment } from "../../components/format";
+import { Problem } from "../../components/Problem";
 import { CredentialForm } from "./CredentialForm";
 import { OrderedPage } from "./OrderedPage";
 

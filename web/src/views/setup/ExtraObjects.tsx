@@ -2,8 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { devicesQuery } from "../../api/queries";
-import { Field } from "../../parts/Field";
-import { useTyped } from "../../parts/useTyped";
+import { Field } from "../../components/Field";
+import { useTyped } from "../../components/useTyped";
 
 type Extra = Required<Schemas["ObjectIO"]>;
 type Props = { objects: Schemas["ObjectIO"][]; onChange: (objects: Schemas["ObjectIO"][]) => void };

@@ -3,8 +3,8 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { client, got, type Schemas } from "../../api/client";
 import { findingsQuery } from "../../api/setupQueries";
-import { moment } from "../../parts/format";
-import { Problem } from "../../parts/Problem";
+import { moment } from "../../components/format";
+import { Problem } from "../../components/Problem";
 
 type Finding = Schemas["FindingOut"];
 const NAMES: Record<string, string> = { hold: "awaiting review" };

@@ -3,10 +3,10 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { client, got, type Schemas } from "../../api/client";
 import { groupsQuery } from "../../api/queries";
-import { Field } from "../../parts/Field";
-import { FormFoot } from "../../parts/FormFoot";
-import { Problem } from "../../parts/Problem";
-import { useTyped } from "../../parts/useTyped";
+import { Field } from "../../components/Field";
+import { FormFoot } from "../../components/FormFoot";
+import { Problem } from "../../components/Problem";
+import { useTyped } from "../../components/useTyped";
 import { ConditionField } from "./ConditionField";
 import { OrderedPage } from "./OrderedPage";
 import { useKeeping } from "./useKeeping";
@@ -18,12 +18,12 @@ const counted = (number: number, one: string) => `${number.toLocaleString("en")}
 
 /** What a group holds, in words. */
 function contents(group: Group, rows: Group[]): string {
-  const parts = rows.filter((row) => group.parts.includes(row.id)).map((row) => row.name);
+  const subgroups = rows.filter((row) => group.subgroups.includes(row.id)).map((row) => row.name);
   return [
     group.condition && `where ${group.condition}`,
     group.ports_by_hand && `${counted(group.ports_by_hand, "port")} by hand`,
     group.devices_by_hand && `${counted(group.devices_by_hand, "device")} by hand`,
-    ...parts,
+    ...subgroups,
   ]
     .filter(Boolean)
     .join(" · ");
@@ -36,7 +36,7 @@ export function Groups() {
   return (
     <OrderedPage
       title="Groups"
-      words="A group holds the ports for which its condition is true now, those that were put into it by hand, all ports of its devices, and what is in its parts."
+      words="A group holds the ports for which its condition is true now, those that were put into it by hand, all ports of its devices, and what is in its subgroups."
       make="New group"
       rows={data.rows}
       listed={groupsQuery.queryKey}
@@ -62,10 +62,10 @@ function GroupForm({ stored, all, onDone }: { stored?: Group; all: All; onDone: 
   const [group, setGroup] = useState({
     name: stored?.name ?? "",
     condition: stored?.condition ?? "",
-    parts: stored?.parts ?? [],
+    subgroups: stored?.subgroups ?? [],
   });
   const condition = useTyped(group.condition);
-  const { data: found, error: wrong } = useQuery({
+  const { data: members, error: wrong } = useQuery({
     queryKey: ["groups", "try", condition],
     queryFn: () => got(client.POST("/api/v1/groups/try", { body: { condition } })),
     enabled: condition.trim() !== "",
@@ -89,7 +89,9 @@ function GroupForm({ stored, all, onDone }: { stored?: Group; all: All; onDone: 
   const toggle = (id: number) =>
     setGroup({
       ...group,
-      parts: group.parts.includes(id) ? group.parts.filter((each) => each !== id) : [...group.parts, id],
+      subgroups: group.subgroups.includes(id)
+        ? group.subgroups.filter((each) => each !== id)
+        : [...group.subgroups, id],
     });
   return (
     <form onSubmit={submit} className="grid grid-cols-2 gap-x-3 gap-y-2">
@@ -110,18 +112,18 @@ function GroupForm({ stored, all, onDone }: { stored?: Group; all: All; onDone: 
         example={'role is wan and site is not "Depot"'}
         problem={wrong?.message}
       />
-      {found && condition.trim() !== "" && !wrong && (
+      {members && condition.trim() !== "" && !wrong && (
         <div className="col-span-2" aria-live="polite">
           <p>
-            <b className="font-semibold">{counted(found.ports, "port")}</b> now{found.examples.length ? ":" : "."}
+            <b className="font-semibold">{counted(members.ports, "port")}</b> now{members.examples.length ? ":" : "."}
           </p>
           <ul className="figures text-small text-ink2">
-            {found.examples.map((each) => (
+            {members.examples.map((each) => (
               <li key={`${each.device} ${each.label}`} className="truncate">
                 {each.device} {each.label}
               </li>
             ))}
-            {found.ports > found.examples.length && <li>and {found.ports - found.examples.length} more</li>}
+            {members.ports > members.examples.length && <li>and {members.ports - members.examples.length} more</li>}
           </ul>
         </div>
       )}
@@ -130,7 +132,7 @@ function GroupForm({ stored, all, onDone }: { stored?: Group; all: All; onDone: 
           <legend>Groups in it</legend>
           {others.map((row) => (
             <label key={row.id} className="flex min-h-6 gap-2">
-              <input type="checkbox" checked={group.parts.includes(row.id)} onChange={() => toggle(row.id)} />
+              <input type="checkbox" checked={group.subgroups.includes(row.id)} onChange={() => toggle(row.id)} />
               {row.name} <span className="text-ink2">{counted(row.ports, "port")}</span>
             </label>
           ))}

@@ -2,10 +2,10 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { labelRulesQuery } from "../../api/setupQueries";
-import { Choice, Field } from "../../parts/Field";
-import { FormFoot } from "../../parts/FormFoot";
-import { Problem } from "../../parts/Problem";
-import { useTyped } from "../../parts/useTyped";
+import { Choice, Field } from "../../components/Field";
+import { FormFoot } from "../../components/FormFoot";
+import { Problem } from "../../components/Problem";
+import { useTyped } from "../../components/useTyped";
 import { ConditionField } from "./ConditionField";
 import { OrderedPage } from "./OrderedPage";
 import { useKeeping } from "./useKeeping";
@@ -43,8 +43,8 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
     template: stored?.template ?? "",
     tags: tagText(stored?.tags ?? {}),
   });
-  const told = { ...rule, name: rule.name || "new", tags: tagsOf(rule.tags) };
-  const tried = useTyped(JSON.stringify({ ...told, id: stored?.id ?? 0 }));
+  const draft = { ...rule, name: rule.name || "new", tags: tagsOf(rule.tags) };
+  const tried = useTyped(JSON.stringify({ ...draft, id: stored?.id ?? 0 }));
   const decides = Boolean(rule.role || rule.template || rule.tags);
   const { data: effect, error: wrong } = useQuery({
     queryKey: ["labelrules", "try", tried],
@@ -56,7 +56,7 @@ function RuleForm({ stored, rules, onDone }: { stored?: Rule; rules: Rules; onDo
   const { submit, foot } = useKeeping({
     listed: labelRulesQuery.queryKey,
     save: () => {
-      const body = { ...told, name: rule.name };
+      const body = { ...draft, name: rule.name };
       if (!stored) return got(client.POST("/api/v1/labelrules", { body }));
       return got(
         client.PUT("/api/v1/labelrules/{rule}", {

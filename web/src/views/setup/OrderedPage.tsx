@@ -1,6 +1,6 @@
 import { type QueryKey, useMutation, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
-import { Problem } from "../../parts/Problem";
+import { Problem } from "../../components/Problem";
 import { Ordered } from "./Ordered";
 import { Page } from "./Page";
 

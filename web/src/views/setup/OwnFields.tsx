@@ -2,8 +2,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { client, got } from "../../api/client";
 import { ownFieldsQuery } from "../../api/setupQueries";
-import { Choice, Field } from "../../parts/Field";
-import { Problem } from "../../parts/Problem";
+import { Choice, Field } from "../../components/Field";
+import { Problem } from "../../components/Problem";
 
 const KINDS = ["text", "number", "date", "choice"] as const;
 

@@ -4,10 +4,10 @@ import { client, got, type Schemas } from "../../api/client";
 import { groupsQuery, sitesQuery } from "../../api/queries";
 import { peopleQuery } from "../../api/setupQueries";
 import type { Role } from "../../app/session";
-import { Field, Labelled } from "../../parts/Field";
-import { FormFoot } from "../../parts/FormFoot";
-import { moment } from "../../parts/format";
-import { Problem } from "../../parts/Problem";
+import { Field, Labelled } from "../../components/Field";
+import { FormFoot } from "../../components/FormFoot";
+import { moment } from "../../components/format";
+import { Problem } from "../../components/Problem";
 import { OrderedPage } from "./OrderedPage";
 import { useKeeping } from "./useKeeping";
 

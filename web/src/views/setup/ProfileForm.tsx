@@ -2,9 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { pollingLoadQuery, profileDevicesQuery, profilesQuery } from "../../api/setupQueries";
-import { Choice, Field, Labelled } from "../../parts/Field";
-import { FormFoot } from "../../parts/FormFoot";
-import { useTyped } from "../../parts/useTyped";
+import { Choice, Field, Labelled } from "../../components/Field";
+import { FormFoot } from "../../components/FormFoot";
+import { useTyped } from "../../components/useTyped";
 import { ConditionField } from "./ConditionField";
 import { ExtraObjects } from "./ExtraObjects";
 import { useKeeping } from "./useKeeping";
@@ -27,12 +27,12 @@ export function ProfileForm({ stored, profiles, onDone }: Props) {
   });
   const [forAll, setForAll] = useState<boolean | null>(null);
   const { interval, ...rest } = profile;
-  const told = {
+  const draft = {
     ...rest,
     prefixes: profile.prefixes.split(/\s+/).filter(Boolean),
     interval_s: interval ? Number(interval) : null,
   };
-  const tried = useTyped(JSON.stringify({ name: "tried", prefixes: told.prefixes, condition: told.condition }));
+  const tried = useTyped(JSON.stringify({ name: "tried", prefixes: draft.prefixes, condition: draft.condition }));
   const { data: fitting, error: wrong } = useQuery({
     queryKey: ["profiles", "fitting", tried],
     queryFn: () => got(client.POST("/api/v1/profiles/fitting", { body: JSON.parse(tried) })),
@@ -42,11 +42,11 @@ export function ProfileForm({ stored, profiles, onDone }: Props) {
   const { submit, foot } = useKeeping({
     listed: profilesQuery.queryKey,
     save: () => {
-      if (!stored) return got(client.POST("/api/v1/profiles", { body: told }));
+      if (!stored) return got(client.POST("/api/v1/profiles", { body: draft }));
       return got(
         client.PUT("/api/v1/profiles/{profile}", {
           params: { path: { profile: stored.id } },
-          body: { ...told, edition: stored.edition, for_all: forAll ?? false },
+          body: { ...draft, edition: stored.edition, for_all: forAll ?? false },
         }),
       );
     },

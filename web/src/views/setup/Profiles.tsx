@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { client, got } from "../../api/client";
 import { profilesQuery } from "../../api/setupQueries";
-import { duration } from "../../parts/format";
-import { Problem } from "../../parts/Problem";
+import { duration } from "../../components/format";
+import { Problem } from "../../components/Problem";
 import { OrderedPage } from "./OrderedPage";
 import { ProfileForm } from "./ProfileForm";
 

@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { retiredQuery } from "../../api/setupQueries";
-import { moment } from "../../parts/format";
-import { Problem } from "../../parts/Problem";
+import { moment } from "../../components/format";
+import { Problem } from "../../components/Problem";
 
 /** Devices that are polled no more; each page restores or deletes its own. */
 export function Retired() {

@@ -1,5 +1,5 @@
 import type { Schemas } from "../../api/client";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../components/Field";
 
 export const KINDS = ["v1", "v2c", "v3"] as const;
 export type Kind = (typeof KINDS)[number];

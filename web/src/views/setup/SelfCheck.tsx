@@ -1,20 +1,20 @@
 import { useQuery } from "@tanstack/react-query";
 import { selfCheckQuery } from "../../api/setupQueries";
-import { moment } from "../../parts/format";
-import { Problem } from "../../parts/Problem";
+import { moment } from "../../components/format";
+import { Problem } from "../../components/Problem";
 
 const MARKS: Record<string, string> = { well: "✓", watch: "·", wrong: "✕" };
 const COLOURS: Record<string, string> = { well: "text-in", watch: "text-ink", wrong: "text-critical" };
 
 /** Lumtar looks at itself: what was found, what it means, what to do. */
 export function SelfCheck() {
-  const { data: found, error, dataUpdatedAt, refetch, isFetching } = useQuery(selfCheckQuery);
-  const wrong = found?.filter((each) => each.state !== "well").length ?? 0;
+  const { data: findings, error, dataUpdatedAt, refetch, isFetching } = useQuery(selfCheckQuery);
+  const wrong = findings?.filter((each) => each.state !== "well").length ?? 0;
   return (
     <div className="max-w-[860px]">
       <h1 className="text-title font-semibold tracking-tight">Self-check</h1>
       <p className="mb-2 text-ink2">
-        {found && (wrong ? `${wrong} of ${found.length} need somebody.` : "All is well.")}{" "}
+        {findings && (wrong ? `${wrong} of ${findings.length} need somebody.` : "All is well.")}{" "}
         {dataUpdatedAt > 0 && `Looked at ${moment(new Date(dataUpdatedAt))}.`}{" "}
         <button type="button" className="text-ink underline" disabled={isFetching} onClick={() => void refetch()}>
           look again
@@ -22,7 +22,7 @@ export function SelfCheck() {
       </p>
       <Problem error={error} />
       <dl className="border-t border-rule">
-        {found?.map((each) => (
+        {findings?.map((each) => (
           <div
             key={`${each.subject} ${each.words}`}
             className="grid grid-cols-[130px_minmax(0,1fr)] gap-2 border-b border-faint py-1.5"

@@ -3,10 +3,10 @@ import type { ReactNode } from "react";
 import type { Schemas } from "../../api/client";
 import { healthQuery } from "../../api/queries";
 import { servicesQuery } from "../../api/setupQueries";
-import { duration, moment } from "../../parts/format";
-import { Problem } from "../../parts/Problem";
-import { Severity } from "../../parts/Severity";
-import { useClock } from "../../parts/useClock";
+import { duration, moment } from "../../components/format";
+import { Problem } from "../../components/Problem";
+import { Severity } from "../../components/Severity";
+import { useClock } from "../../components/useClock";
 
 type Process = Schemas["ProcessOut"];
 

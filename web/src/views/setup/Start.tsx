@@ -3,8 +3,8 @@ import { Link } from "react-router";
 import { setupQuery } from "../../api/setupQueries";
 import { useTimeSearch } from "../../app/screenTime";
 import { useMay } from "../../app/session";
-import { counted } from "../../parts/format";
-import { Problem } from "../../parts/Problem";
+import { counted } from "../../components/format";
+import { Problem } from "../../components/Problem";
 import { nextSteps, stateOf } from "./nextSteps";
 import type { SetupPage } from "./pages";
 

@@ -3,9 +3,9 @@ import { type FormEvent, useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { postText } from "../../api/lines";
 import { storageQuery } from "../../api/setupQueries";
-import { FormFoot } from "../../parts/FormFoot";
-import { moment, text, volume } from "../../parts/format";
-import { Problem } from "../../parts/Problem";
+import { FormFoot } from "../../components/FormFoot";
+import { moment, text, volume } from "../../components/format";
+import { Problem } from "../../components/Problem";
 
 type Level = Schemas["LevelUse"];
 
@@ -28,21 +28,21 @@ export function Storage() {
         ones for years. What is older than is set here is dropped within the hour.
       </p>
       <Problem error={error} />
-      {data && <StorageForm key={data.edition} told={data} />}
+      {data && <StorageForm key={data.edition} storage={data} />}
       <TakeReadings />
     </div>
   );
 }
 
-function StorageForm({ told }: { told: Schemas["StorageOut"] }) {
-  const [days, setDays] = useState(() => told.levels.map((level) => String(level.days)));
+function StorageForm({ storage }: { storage: Schemas["StorageOut"] }) {
+  const [days, setDays] = useState(() => storage.levels.map((level) => String(level.days)));
   const queries = useQueryClient();
   const save = useMutation({
     mutationFn: () => {
       const wanted = Object.fromEntries(FIELDS.map((name, place) => [name, Number(days[place])]));
       return got(
         client.PUT("/api/v1/storage", {
-          body: { edition: told.edition, ...(wanted as Record<(typeof FIELDS)[number], number>) },
+          body: { edition: storage.edition, ...(wanted as Record<(typeof FIELDS)[number], number>) },
         }),
       );
     },
@@ -53,9 +53,9 @@ function StorageForm({ told }: { told: Schemas["StorageOut"] }) {
     save.mutate();
   };
   const full = (level: Level, place: number) => level.bytes_a_row * level.rows_a_day * (Number(days[place]) || 0);
-  const total = told.levels.reduce((sum, level, place) => sum + full(level, place), 0);
-  const now = told.levels.reduce((sum, level) => sum + level.bytes, 0);
-  const shorter = told.levels.filter((level, place) => Number(days[place]) < level.days);
+  const total = storage.levels.reduce((sum, level, place) => sum + full(level, place), 0);
+  const now = storage.levels.reduce((sum, level) => sum + level.bytes, 0);
+  const shorter = storage.levels.filter((level, place) => Number(days[place]) < level.days);
   return (
     <form onSubmit={submit}>
       <table className="figures w-full text-right text-small">
@@ -71,7 +71,7 @@ function StorageForm({ told }: { told: Schemas["StorageOut"] }) {
           </tr>
         </thead>
         <tbody>
-          {told.levels.map((level, place) => (
+          {storage.levels.map((level, place) => (
             <tr key={level.level} className="border-b border-faint">
               <th scope="row" className="py-1.5 text-left font-medium">
                 {level.level}
@@ -115,7 +115,7 @@ function StorageForm({ told }: { told: Schemas["StorageOut"] }) {
             brought back.
           </b>
         ) : (
-          `Computed for today's ports and intervals.${told.changed_by ? ` Changed by ${told.changed_by}, ${moment(new Date(told.changed_at))}.` : ""}`
+          `Computed for today's ports and intervals.${storage.changed_by ? ` Changed by ${storage.changed_by}, ${moment(new Date(storage.changed_at))}.` : ""}`
         )}
       </p>
       <FormFoot problem={save.error?.message} isBusy={save.isPending} />

@@ -3,10 +3,10 @@ import { type FormEvent, useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { sitesQuery } from "../../api/queries";
 import { credentialsQuery, sweepsQuery } from "../../api/setupQueries";
-import { Field, Labelled } from "../../parts/Field";
-import { FormFoot } from "../../parts/FormFoot";
-import { duration } from "../../parts/format";
-import { useTyped } from "../../parts/useTyped";
+import { Field, Labelled } from "../../components/Field";
+import { FormFoot } from "../../components/FormFoot";
+import { duration } from "../../components/format";
+import { useTyped } from "../../components/useTyped";
 import { EVERY, everyWords } from "./words";
 
 type Props = { stored?: Schemas["SweepOut"]; onDone: (made?: number) => void };
@@ -33,7 +33,7 @@ export function SweepForm({ stored, onDone }: Props) {
     retire: stored?.retire_after_days ? String(stored.retire_after_days) : "",
   });
   const { tcp, retire, ...rest } = sweep;
-  const told = {
+  const draft = {
     ...rest,
     tcp_ports: tcp
       .split(/[,;\s]+/)
@@ -42,7 +42,7 @@ export function SweepForm({ stored, onDone }: Props) {
       .filter(Number.isInteger),
     retire_after_days: retire ? Number(retire) : null,
   };
-  const tried = useTyped(JSON.stringify({ ...told, name: told.name || "new", id: stored?.id ?? null }));
+  const tried = useTyped(JSON.stringify({ ...draft, name: draft.name || "new", id: stored?.id ?? null }));
   const { data: estimate, error: wrong } = useQuery({
     queryKey: ["sweeps", "estimate", tried],
     queryFn: () => got(client.POST("/api/v1/sweeps/estimate", { body: JSON.parse(tried) })),
@@ -53,11 +53,11 @@ export function SweepForm({ stored, onDone }: Props) {
   const renew = () => queries.invalidateQueries({ queryKey: sweepsQuery.queryKey });
   const save = useMutation({
     mutationFn: () => {
-      if (!stored) return got(client.POST("/api/v1/sweeps", { body: told }));
+      if (!stored) return got(client.POST("/api/v1/sweeps", { body: draft }));
       return got(
         client.PUT("/api/v1/sweeps/{sweep}", {
           params: { path: { sweep: stored.id } },
-          body: { ...told, edition: stored.edition },
+          body: { ...draft, edition: stored.edition },
         }),
       );
     },

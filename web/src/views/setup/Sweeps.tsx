@@ -2,8 +2,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { sweepsQuery } from "../../api/setupQueries";
-import { duration, moment } from "../../parts/format";
-import { Problem } from "../../parts/Problem";
+import { duration, moment } from "../../components/format";
+import { Problem } from "../../components/Problem";
 import { Findings } from "./Findings";
 import { Ordered } from "./Ordered";
 import { Page } from "./Page";
@@ -131,8 +131,8 @@ export function endWords(run: Run): string {
   const words = Object.entries(COUNTED)
     .filter(([name]) => (run.counts[name] ?? 0) > 0)
     .map(([name, word]) => `${run.counts[name]} ${word}`);
-  const whole = `${run.done.toLocaleString("en")} ${run.done === 1 ? "address" : "addresses"} in ${duration(Math.round(seconds))}`;
-  return [run.words, whole, words.join(", ")].filter(Boolean).join(": ");
+  const summary = `${run.done.toLocaleString("en")} ${run.done === 1 ? "address" : "addresses"} in ${duration(Math.round(seconds))}`;
+  return [run.words, summary, words.join(", ")].filter(Boolean).join(": ");
 }
 
 const COUNTED: Record<string, string> = {

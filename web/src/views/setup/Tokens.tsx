@@ -4,10 +4,10 @@ import { client, got, type Schemas } from "../../api/client";
 import { sessionQuery } from "../../api/queries";
 import { tokensQuery } from "../../api/setupQueries";
 import { includes, type Role } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
-import { FormFoot } from "../../parts/FormFoot";
-import { moment } from "../../parts/format";
-import { Problem } from "../../parts/Problem";
+import { Choice, Field } from "../../components/Field";
+import { FormFoot } from "../../components/FormFoot";
+import { moment } from "../../components/format";
+import { Problem } from "../../components/Problem";
 import { Page } from "./Page";
 
 const ROLES: Role[] = ["viewer", "operator", "engineer", "administrator"];

@@ -45,7 +45,7 @@ export function nextSteps(state: State): Step[] {
 
 /** How much of something there is, beside its page. */
 export function stateOf(page: string, state: State): string {
-  const found: Record<string, number | undefined> = {
+  const counts: Record<string, number | undefined> = {
     add: state.devices,
     sweeps: state.sweeps,
     admission: state.admission_rules,
@@ -58,5 +58,5 @@ export function stateOf(page: string, state: State): string {
     people: state.people,
     tokens: state.tokens,
   };
-  return found[page]?.toLocaleString("en-GB") ?? "";
+  return counts[page]?.toLocaleString("en-GB") ?? "";
 }

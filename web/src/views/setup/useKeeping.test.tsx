@@ -1,7 +1,7 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { act, cleanup, fireEvent, render, screen, waitFor } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
-import { FormFoot } from "../../parts/FormFoot";
+import { FormFoot } from "../../components/FormFoot";
 import { useKeeping } from "./useKeeping";
 
 afterEach(cleanup);

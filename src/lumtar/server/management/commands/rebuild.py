@@ -35,5 +35,5 @@ class Command(BaseCommand):
         self.stdout.write(f"{written:,} sums written.")
 
 
-def _day(told: str) -> datetime:
-    return datetime.strptime(told, "%Y-%m-%d").replace(tzinfo=UTC)
+def _day(text: str) -> datetime:
+    return datetime.strptime(text, "%Y-%m-%d").replace(tzinfo=UTC)

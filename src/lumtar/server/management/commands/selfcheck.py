@@ -17,11 +17,11 @@ class Command(BaseCommand):
 
     def handle(self, *args: object, **options: Any) -> None:
         """Print every finding, with what it means and what to do."""
-        found = findings()
-        for each in found:
+        listed = findings()
+        for each in listed:
             self.stdout.write(f"{MARKS[each.state]} {each.subject}: {each.words}")
             for line in (each.means, each.then):
                 if line:
                     self.stdout.write(f"    {line}")
-        if any(each.state == WRONG for each in found):
+        if any(each.state == WRONG for each in listed):
             sys.exit(1)
