@@ -172,7 +172,7 @@ def test_an_own_field_from_making_it_to_the_inventory(page, network):
     Device.objects.filter(name="sal-acc-1").update(model="FH-2100", serial="S-77")
     sign_in(page, "/setup/fields")
     page.get_by_label("Name").fill("Rack")
-    page.get_by_role("button", name="Make it").click()
+    page.get_by_role("button", name="Add field").click()
     expect(page.get_by_role("listitem").filter(has_text="Rack")).to_contain_text("text")
     device = Device.objects.get(name="hex-wan-1")
     page.goto(f"/fleet/device/{device.pk}")

@@ -54,7 +54,7 @@ export function ChartTools({ view }: { view: ChartView }) {
         className={`h-6 px-1 ${view.table ? "marked" : "text-ink2 underline hover:text-ink"}`}
         onClick={() => set({ table: view.table ? "" : "1" })}
       >
-        table
+        Table
       </button>
     </div>
   );

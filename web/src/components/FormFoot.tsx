@@ -20,7 +20,7 @@ export function FormFoot({ problem, isBusy, save = "Save", onLeave, onDelete }: 
         </button>
         {onLeave && (
           <button type="button" className="button" onClick={onLeave}>
-            Leave it
+            Cancel
           </button>
         )}
         {onDelete && (

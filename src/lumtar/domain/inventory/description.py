@@ -10,6 +10,7 @@ from django.utils import timezone
 
 from lumtar.core.discovery import ComponentDescribed, Described, PortDescribed
 from lumtar.core.interface_matching import Port, match_interfaces
+from lumtar.core.port_changes import compare_ports
 from lumtar.core.profiles import Recognition, Table
 from lumtar.core.refusal import Refusal
 from lumtar.core.speeds import NOT_CREDIBLE, SpeedSource, chosen
@@ -35,8 +36,8 @@ OF_ENTITY = ("maker", "model", "serial", "software")
 """What the inventory table alone tells."""
 SAID = ("if_index", "name", "descr", "alias", "if_type", "mac")
 """What a device says of each port."""
-MOST_APART = 6
-"""Ports with the same piece of news that are named one by one."""
+KEPT = (*SAID, "label", "role", "tags", "gone_at")
+"""What is kept of each port."""
 
 
 class KnownComponent(NamedTuple):
@@ -127,87 +128,50 @@ def _note_changes(device: Device, said: Described, changed: Sequence[str], now: 
 
 def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetime) -> dict[int, Interface]:
     known = {interface.pk: interface for interface in device.interfaces.all()}
-    labeller = Labeller()
     matched = match_interfaces(
         [Port(i.pk, i.if_index, i.name, i.descr, i.alias, i.mac, i.gone_at is not None) for i in known.values()],
         [Port(n, p.if_index, p.name, p.descr, p.alias, p.mac) for n, p in enumerate(ports)],
     )
-    new: list[Interface] = []
-    renewed: list[Interface] = []
-    news: list[tuple[Interface | None, str]] = []
-    moved: list[tuple[Interface, str]] = []
-    back: list[tuple[Interface, str]] = []
-    gone: list[tuple[Interface, str]] = []
-    listed: dict[int, Interface] = {}
-    for number, port in enumerate(ports):
-        said = {name: getattr(port, name) for name in SAID}
-        interface = listed[port.if_index] = known.get(matched.get(number, 0)) or Interface(
-            device=device, first_seen=now
-        )
-        decided = labeller.decide(_as_said(interface, said), device, port.speed_bps)
-        label = decided.label
-        values = {**said, "label": label, "role": decided.role, "tags": dict(decided.tags), "gone_at": None}
-        if number not in matched:
-            _take(interface, values)
-            new.append(interface)
-            continue
-        if interface.gone_at:
-            back.append((interface, f"port {label} is listed again"))
-        elif interface.label != label:
-            news.append((interface, f"port {interface.label} is now called {label}"))
-        if interface.if_index != port.if_index and not interface.gone_at:
-            moved.append((interface, f"port {label} has ifIndex {port.if_index} now, was {interface.if_index}"))
-        if any(getattr(interface, name) != value for name, value in values.items()):
-            _take(interface, values)
-            renewed.append(interface)
-    there = set(matched.values())
-    for interface in known.values():
-        if interface.pk not in there and not interface.gone_at:
-            # Its index may belong to another port by now.
-            interface.gone_at, interface.if_index = now, -interface.pk
-            renewed.append(interface)
-            gone.append((interface, f"port {interface.label} is gone"))
-    if known and new:
-        news += [(None, f"{len(new)} new {'port' if len(new) == 1 else 'ports'}")]
-    news += _in_short(moved, "ports have another ifIndex now; each keeps its history")
-    news += _in_short(back, "ports are listed again")
-    if gone and Table.INTERFACES not in objects_of(device)[0]:
-        news.append(
-            (None, f"its profile does not read ports: {len(gone)} are not listed any more, their history is kept")
-        )
-    else:
-        news += gone
-    Interface.objects.bulk_create(new)
+    interfaces = [
+        known.get(matched.get(place, 0)) or Interface(device=device, first_seen=now) for place in range(len(ports))
+    ]
+    labeller = Labeller()
+    listed = [_values(labeller, device, *pair) for pair in zip(interfaces, ports, strict=True)]
+    changes = compare_ports(
+        {pk: {name: getattr(interface, name) for name in KEPT} for pk, interface in known.items()},
+        listed,
+        matched,
+        is_read=Table.INTERFACES in objects_of(device)[0],
+    )
+    for place in (*changes.new, *changes.changed):
+        for name, value in listed[place].items():
+            setattr(interfaces[place], name, value)
+    for key in changes.gone:
+        # Its index may belong to another port by now.
+        known[key].gone_at, known[key].if_index = now, -key
+    Interface.objects.bulk_create([interfaces[place] for place in changes.new])
     # An upsert: Django's bulk_update costs a hundred times as much for a large switch.
     Interface.objects.bulk_create(
-        renewed,
+        [*(interfaces[place] for place in changes.changed), *(known[key] for key in changes.gone)],
         update_conflicts=True,
         unique_fields=["id"],
-        update_fields=[*SAID, "label", "role", "tags", "gone_at"],
+        update_fields=KEPT,
     )
     Entry.objects.bulk_create(
         [
-            Entry(at=now, kind=Entry.Kind.INVENTORY, device=device, interface=interface, text=text[:400])
-            for interface, text in news
+            Entry(at=now, kind=Entry.Kind.INVENTORY, device=device, interface=known.get(key or 0), text=text[:400])
+            for key, text in changes.news
         ]
     )
-    return listed
+    return {port.if_index: interface for port, interface in zip(ports, interfaces, strict=True)}
 
 
-def _in_short(news: list[tuple[Interface, str]], many: str) -> list[tuple[Interface | None, str]]:
-    """A few pieces of news as they are, many in one line."""
-    return [(None, f"{len(news)} {many}")] if len(news) > MOST_APART else list(news)
-
-
-def _as_said(interface: Interface, said: dict[str, Any]) -> Interface:
-    """The port as the device describes it now, with what somebody decided for it."""
+def _values(labeller: Labeller, device: Device, interface: Interface, port: PortDescribed) -> dict[str, Any]:
+    """A port as it is to be kept: as the device describes it now, named and classed by the rules and by what people set."""
+    said = {name: getattr(port, name) for name in SAID}
     own = {name: getattr(interface, name) for name in ("own_label", "own_role", "own_tags")}
-    return Interface(device_id=interface.device_id, **said, **own)
-
-
-def _take(interface: Interface, values: dict[str, Any]) -> None:
-    for name, value in values.items():
-        setattr(interface, name, value)
+    decided = labeller.decide(Interface(device_id=device.pk, **said, **own), device, port.speed_bps)
+    return {**said, "label": decided.label, "role": decided.role, "tags": dict(decided.tags), "gone_at": None}
 
 
 def _describe_components(

@@ -6,8 +6,11 @@ Each kind is registered by the app that it belongs to; whoever shows or sends so
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
 
+from lumtar.domain.operation.models import Process
+
 LUMTAR = "lumtar"
 """Lumtar itself: a resource without a row of its own, whose number is 0."""
+COLLECTOR = "collector"
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,3 +71,11 @@ def named(wanted: Collection[tuple[str, int]]) -> dict[tuple[str, int], Named]:
 
 
 register(Kind(LUMTAR, "Lumtar itself", "/setup/services", lambda ids: {each: Named("Lumtar itself") for each in ids}))
+register(
+    Kind(
+        COLLECTOR,
+        "collector",
+        "/setup/services",
+        lambda ids: {pk: Named(name) for pk, name in Process.objects.filter(pk__in=ids).values_list("pk", "name")},
+    )
+)

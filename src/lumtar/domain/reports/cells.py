@@ -62,6 +62,7 @@ STATES = ("up", "down", "unused", "silent", "unknown")
 def of_devices(at: datetime | None = None, scope: Scope = EVERYWHERE) -> list[DeviceCells]:
     """The ports of every device as cells, put together by the database; devices in the order of site and name."""
     where, values = narrow(at, scope)
+    where.append(there(at))
     sql = f"""
         {silence(at)}
         SELECT d.id, d.name, coalesce(s.name, '{NO_SITE}'), array_agg(i.id ORDER BY i.if_index), array_agg(i.label ORDER BY i.if_index),

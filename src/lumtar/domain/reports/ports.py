@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 
 from django.db import connection
 
@@ -37,18 +37,22 @@ class PortRow:
     severity: int
 
 
+class Order(NamedTuple):
+    """An order of a list: how, which table it needs beside the interfaces, and by which of the newest values, highest first."""
+
+    sql: str
+    table: str = ""
+    highest: str = ""
+
+
 SORTS = {
-    "load": "load DESC NULLS LAST, i.id",
-    "in": "n.in_bps DESC NULLS LAST, i.id",
-    "out": "n.out_bps DESC NULLS LAST, i.id",
-    "errors": "n.error_rate DESC NULLS LAST, i.id",
-    "name": f"d.name {NATURAL}, i.if_index",
-    "label": "i.label, i.id",
+    "load": Order("load DESC NULLS LAST, i.id", "newest", "greatest(in_percent, out_percent)"),
+    "in": Order("n.in_bps DESC NULLS LAST, i.id", "newest", "in_bps"),
+    "out": Order("n.out_bps DESC NULLS LAST, i.id", "newest", "out_bps"),
+    "errors": Order("n.error_rate DESC NULLS LAST, i.id", "newest", "error_rate"),
+    "name": Order(f"d.name {NATURAL}, i.if_index", "device"),
+    "label": Order("i.label, i.id"),
 }
-
-
-HIGHEST = {"load": "greatest(in_percent, out_percent)", "in": "in_bps", "out": "out_bps", "errors": "error_rate"}
-"""What the newest states are sorted by, for lists that begin with the highest."""
 
 
 def find(
@@ -76,6 +80,7 @@ def find(
         only, total = _chosen(scope, state, sort, limit, offset)
         scope, state, offset = EVERYWHERE, "", 0
     where, values = narrow(at, scope, state)
+    where.append(there(at))
     values |= {"limit": limit, "offset": offset}
     if only is not None:
         where.append("i.id = ANY(%(only)s)")
@@ -90,7 +95,7 @@ def find(
             CASE WHEN silence.silent THEN NULL ELSE greatest(n.in_percent, n.out_percent) END AS load, {severity}, count(*) OVER ()
         {ports_from(at, only is None and scope.is_whole)}
         WHERE {" AND ".join(where)}
-        ORDER BY {SORTS.get(sort, SORTS["name"])} LIMIT %(limit)s OFFSET %(offset)s"""
+        ORDER BY {SORTS.get(sort, SORTS["name"]).sql} LIMIT %(limit)s OFFSET %(offset)s"""
     with connection.cursor() as cursor:
         cursor.execute(sql, values)
         rows = cursor.fetchall()
@@ -100,13 +105,13 @@ def find(
 
 
 def narrow(at: datetime | None, scope: Scope, state: str = "") -> tuple[list[str], dict[str, Any]]:
-    """Conditions for ports, and their values.
+    """Conditions for ports, and their values; whether their device was there then is the caller's to ask.
 
     Raises
     ------
     Group.DoesNotExist
     """
-    where = ["i.gone_at IS NULL", there(at)]
+    where = ["i.gone_at IS NULL"]
     values: dict[str, Any] = {"at": at, "from": at - WINDOW if at else None}
     if scope.site:
         where.append(at_site(scope.site, values))
@@ -136,43 +141,44 @@ def narrow(at: datetime | None, scope: Scope, state: str = "") -> tuple[list[str
 
 def _chosen(scope: Scope, state: str, sort: str, limit: int, offset: int) -> tuple[list[int], int]:
     """The numbers of the ports of one page of a list as it is now, and how many there are in all."""
-    where, values = narrow(None, scope, state)
     order = SORTS.get(sort, SORTS["name"])
+    where, values = narrow(None, scope, state)
     tables = "FROM inventory_interface i"
-    if scope.site or "d." in order:
+    if scope.site or order.table == "device":
         tables += " JOIN inventory_device d ON d.id = i.device_id LEFT JOIN inventory_site s ON s.id = d.site_id"
+        where.append(there(None))
     else:
         # Few devices are retired: leaving theirs out costs less than joining all.
-        where.remove(there(None))
         where.append("i.device_id NOT IN (SELECT id FROM inventory_device WHERE retired_at IS NOT NULL)")
     newest = " LEFT JOIN readings_newest n ON n.interface_id = i.id"
-    counted = f"SELECT count(*) {tables}{newest if state else ''} WHERE {' AND '.join(where)}"
-    if state or "n." in order or "load" in order:
-        tables += newest
-    load = "NULL"
-    if "load" in order:
-        tables += " LEFT JOIN inventory_devicestate ds ON ds.device_id = i.device_id"
-        load = "CASE WHEN ds.reach = 'silent' THEN NULL ELSE greatest(n.in_percent, n.out_percent) END"
-    # Words and groups are dear to look for: what they leave is counted on the way. All ports are counted faster by themselves.
-    is_counted = bool(scope.words) or scope.group is not None
-    every = "count(*) OVER ()" if is_counted else "NULL"
-    chosen = f"""SELECT i.id, {load} AS load, {every} {tables} WHERE {" AND ".join(where)}
-        ORDER BY {order} LIMIT %(limit)s OFFSET %(offset)s"""
+    count = f"SELECT count(*) {tables}{newest if state else ''} WHERE {' AND '.join(where)}"
     with connection.cursor() as cursor:
-        if sort in HIGHEST and scope.is_whole and not state:
+        if order.highest and scope.is_whole and not state:
             cursor.execute(_highest(sort), {"limit": limit, "offset": offset, "most": 2 * (offset + limit)})
             ids = [int(row[0]) for row in cursor.fetchall()]
             if len(ids) == limit:
-                cursor.execute(counted, values)
+                cursor.execute(count, values)
                 return ids, int(cursor.fetchone()[0])
-        cursor.execute(chosen, {**values, "limit": limit, "offset": offset})
+        if state or order.table == "newest":
+            tables += newest
+        load = "NULL"
+        if sort == "load":
+            tables += " LEFT JOIN inventory_devicestate ds ON ds.device_id = i.device_id"
+            load = "CASE WHEN ds.reach = 'silent' THEN NULL ELSE greatest(n.in_percent, n.out_percent) END"
+        # Words and groups are dear to look for: what they leave is counted on the way. All ports are counted faster by themselves.
+        is_counted = bool(scope.words) or scope.group is not None
+        cursor.execute(
+            f"""SELECT i.id, {load} AS load, {"count(*) OVER ()" if is_counted else "NULL"} {tables}
+            WHERE {" AND ".join(where)} ORDER BY {order.sql} LIMIT %(limit)s OFFSET %(offset)s""",
+            {**values, "limit": limit, "offset": offset},
+        )
         rows = cursor.fetchall()
         ids = [int(row[0]) for row in rows]
         if offset == 0 and len(ids) < limit:
             return ids, len(ids)
         if rows and is_counted:
             return ids, int(rows[0][2])
-        cursor.execute(counted, values)
+        cursor.execute(count, values)
         return ids, int(cursor.fetchone()[0])
 
 
@@ -182,7 +188,7 @@ def _highest(sort: str) -> str:
     Twice as many states as are wanted are taken, highest first, and those whose port is not listed are left out. If
     enough remain they are the page; if not, the whole list has to be sorted.
     """
-    value = HIGHEST[sort]
+    value = SORTS[sort].highest
     silent = "AND ds.reach <> 'silent'" if sort == "load" else ""
     return f"""SELECT i.id FROM (
             SELECT interface_id, {value} AS value FROM readings_newest WHERE {value} IS NOT NULL

@@ -40,15 +40,26 @@ class ProcessState:
     started_at: datetime | None
     trouble: str
     detail: dict[str, Any]
+    id: int | None = None
+    """None of a kind that never ran."""
+
+    @property
+    def collector(self) -> int | None:
+        """Its number as a resource, if it is a collector."""
+        return self.id if self.kind == "collector" else None
 
 
 @dataclass(frozen=True, slots=True)
 class Trouble:
-    """Something that is not being done. ``subject`` tells it from others and does not change while it lasts."""
+    """Something that is not being done. ``subject`` tells it from others and does not change while it lasts.
+
+    ``collector`` is the number of the collector that it is about; without one it is about Lumtar as a whole.
+    """
 
     subject: str
     words: str
     severity: Severity = Severity.MAJOR
+    collector: int | None = None
 
 
 @dataclass(slots=True)
@@ -124,7 +135,9 @@ def _states(kind: ServiceKind, now: datetime) -> Iterator[ProcessState]:
     shown = shown or sorted(known, key=lambda each: each.beat_at)[-1:]
     for each in shown:
         alive = each.stopped_at is None and now - each.beat_at < LATE
-        yield ProcessState(each.name, kind.name, alive, each.beat_at, each.started_at, each.trouble, each.detail)
+        yield ProcessState(
+            each.name, kind.name, alive, each.beat_at, each.started_at, each.trouble, each.detail, each.pk
+        )
     if not shown:
         yield ProcessState(kind.name, kind.name, False, None, None, "", {})
 
@@ -140,9 +153,11 @@ def _services(facts: Facts) -> Iterator[Trouble]:
             since = f" since {state.beat_at:%H:%M:%S} UTC" if state.beat_at else ""
             all_gone = not any(other.alive for other in facts.of(state.kind))
             severity = Severity.CRITICAL if all_gone else Severity.MAJOR
-            yield Trouble(f"service {state.name}", f"the {state.name} is not running{since}", severity)
+            yield Trouble(f"service {state.name}", f"the {state.name} is not running{since}", severity, state.collector)
         elif state.trouble:
-            yield Trouble(f"work of {state.name}", f"the {state.name}: {state.trouble}", Severity.CRITICAL)
+            yield Trouble(
+                f"work of {state.name}", f"the {state.name}: {state.trouble}", Severity.CRITICAL, state.collector
+            )
 
 
 def _losses(facts: Facts) -> Iterator[Trouble]:
@@ -151,13 +166,13 @@ def _losses(facts: Facts) -> Iterator[Trouble]:
             continue
         if dropped := state.detail.get("dropped_rows"):
             words = f"{dropped:,} readings were dropped while the database was away"
-            yield Trouble(f"dropped by {state.name}", words, Severity.WARNING)
+            yield Trouble(f"dropped by {state.name}", words, Severity.WARNING, state.collector)
         if refused := state.detail.get("refused_rows"):
             devices = len(state.detail.get("set_aside", {}))
             words = f"{refused:,} readings of {devices} devices could not be stored; their pages say why"
-            yield Trouble(f"refused of {state.name}", words, Severity.WARNING)
+            yield Trouble(f"refused of {state.name}", words, Severity.WARNING, state.collector)
         if (lag := state.detail.get("lag_s", 0)) > LAG_S:
-            yield Trouble(f"lag of {state.name}", f"the {state.name} is {lag:.0f} s behind")
+            yield Trouble(f"lag of {state.name}", f"the {state.name} is {lag:.0f} s behind", collector=state.collector)
 
 
 def _readings(facts: Facts) -> Iterator[Trouble]:
@@ -174,7 +189,7 @@ def _readings(facts: Facts) -> Iterator[Trouble]:
         behind = facts.now - datetime.fromtimestamp(until, UTC) if until else timedelta()
         if behind > timedelta(seconds=2 * facts.longest_interval_s):
             words = f"nothing that {state.name} reads has been stored for {duration(behind.total_seconds())}"
-            yield Trouble(f"storing of {state.name}", words, Severity.CRITICAL)
+            yield Trouble(f"storing of {state.name}", words, Severity.CRITICAL, state.collector)
 
 
 def _sums(facts: Facts) -> Iterator[Trouble]:
@@ -218,7 +233,7 @@ def _clock(facts: Facts) -> Iterator[Trouble]:
         if state.alive and at and facts.now - datetime.fromtimestamp(at, UTC) < STEPPED_LATELY:
             by = float(state.detail.get("clock_step_s", 0))
             words = f"the clock of {state.name} was set {'forwards' if by > 0 else 'back'} by {abs(by):,.0f} s"
-            yield Trouble(f"clock of {state.name}", words, Severity.WARNING)
+            yield Trouble(f"clock of {state.name}", words, Severity.WARNING, state.collector)
 
 
 LOOKS: tuple[Callable[[Facts], Iterator[Trouble]], ...] = (

@@ -10,7 +10,7 @@ from lumtar.domain.alarms.models import LUMTAR, Alarm, Rule
 from lumtar.domain.alarms.services import Transition
 from lumtar.domain.operation import resources
 from lumtar.domain.operation.services import announce
-from lumtar.domain.selfwatch.health import health
+from lumtar.domain.selfwatch.health import Trouble, health
 
 LOCK = 7_402_318
 """One of the services looks at a time."""
@@ -26,21 +26,27 @@ def look() -> list[int]:
     rule = Rule.objects.filter(measure=LUMTAR).order_by("pk").first()
     wanted = {}
     if rule is None or rule.enabled:
-        wanted = {trouble.subject[:80]: trouble for trouble in health().troubles}
+        wanted = {(*_about(trouble), trouble.subject[:80]): trouble for trouble in health().troubles}
     number, mail_to = (rule.pk, tuple(rule.mail_to)) if rule else (None, ())
     now = timezone.now()
-    active = Alarm.objects.filter(type=LUMTAR, is_cleared=False).values_list("qualifier", flat=True)
+    active = Alarm.objects.filter(type=LUMTAR, is_cleared=False).values_list(
+        "resource_kind", "resource_id", "qualifier"
+    )
 
-    def transition(subject: str, severity: Severity, facts: Facts) -> Transition:
-        return Transition(resources.LUMTAR, 0, LUMTAR, subject, severity, facts, now, rule=number, mail_to=mail_to)
+    def transition(key: tuple[str, int, str], severity: Severity, facts: Facts) -> Transition:
+        kind, resource, subject = key
+        return Transition(kind, resource, LUMTAR, subject, severity, facts, now, rule=number, mail_to=mail_to)
 
-    transitions = [transition(subject, each.severity, Said(each.words[:500])) for subject, each in wanted.items()]
+    transitions = [transition(key, each.severity, Said(each.words[:500])) for key, each in wanted.items()]
     transitions += [
-        transition(subject, Severity.CLEARED, Ended("This is well again"))
-        for subject in active
-        if subject not in wanted
+        transition(key, Severity.CLEARED, Ended("This is well again")) for key in active if key not in wanted
     ]
     changed = alarms.apply(transitions)
     if changed:
         announce("alarms", changed)
     return changed
+
+
+def _about(trouble: Trouble) -> tuple[str, int]:
+    """The resource that an alarm about it is raised on."""
+    return (resources.LUMTAR, 0) if trouble.collector is None else (resources.COLLECTOR, trouble.collector)

@@ -97,7 +97,7 @@ function Confirm({ device, act, onDone }: { device: Device; act: Act; onDone: ()
           {WHAT[act].name}
         </button>
         <button type="button" className="button" onClick={onDone}>
-          Leave it
+          Cancel
         </button>
       </p>
     </div>

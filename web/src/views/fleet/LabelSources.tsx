@@ -77,7 +77,7 @@ export function LabelSources({ device, onDone }: { device: Schemas["DeviceOut"];
                     disabled={choose.isPending || each.template === data.template}
                     onClick={() => choose.mutate(each.template)}
                   >
-                    {each.template === data.template ? "chosen" : "choose"}
+                    {each.template === data.template ? "Chosen" : "Choose"}
                   </button>
                 </th>
               ))}
@@ -100,11 +100,11 @@ export function LabelSources({ device, onDone }: { device: Schemas["DeviceOut"];
       <p className="flex gap-2 pt-2">
         {data.template && (
           <button type="button" className="button" onClick={() => choose.mutate("")}>
-            Leave it to rules and profile
+            Let rules and profile decide
           </button>
         )}
         <button type="button" className="button" onClick={onDone}>
-          Leave it
+          Cancel
         </button>
       </p>
     </div>

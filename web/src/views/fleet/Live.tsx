@@ -79,7 +79,7 @@ export function Live() {
               onChoose={(each) => set({ every: each === "2" ? "" : each })}
             />
             <button type="button" className="h-6 underline" onClick={() => setOn(!on)}>
-              {on ? "pause" : "go on"}
+              {on ? "Pause" : "Go on"}
             </button>
             <span className="text-ink2">
               {on

@@ -71,7 +71,7 @@ export function Picked({ list }: { list: string }) {
         </span>
       )}
       <button type="button" className="underline" onClick={clear}>
-        none of them
+        None of them
       </button>
     </p>
   );

@@ -32,7 +32,7 @@ export function PollNow({ device }: { device: number }) {
             )}{" "}
             in {record.exchanges.length} {record.exchanges.length === 1 ? "request" : "requests"}.{" "}
             <button type="button" className="underline" onClick={() => mutate()}>
-              again
+              Again
             </button>
           </p>
           <div className="max-h-[260px] overflow-auto">

@@ -32,7 +32,7 @@ const MEANS: Record<string, string> = {
   "bad ppm": "errors and discards per million packets",
 };
 
-/** What is seen, in figures. */
+/** The summary, in figures. */
 export function Summary({ series, unit, seconds }: { series: Series; unit: Unit; seconds: number }) {
   const speed = series.speeds.at(-1);
   const rows = [

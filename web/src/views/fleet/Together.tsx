@@ -73,7 +73,7 @@ export function Together() {
             className={`h-6 px-1.5 ${stacked ? "marked" : "text-ink2 hover:text-ink"}`}
             onClick={() => set({ stacked: stacked ? "0" : "" })}
           >
-            stacked
+            Stacked
           </button>
           <span className="text-ink2">
             {data && `mean of ${duration(data.step_s)}. `}A link with both its ends among these ports counts at both.

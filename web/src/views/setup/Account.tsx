@@ -43,7 +43,7 @@ export function Account() {
             <span />
           ) : (
             <button type="button" className="underline" onClick={() => end.mutate(each.id)}>
-              end
+              End
             </button>
           )}
         </p>
@@ -90,7 +90,7 @@ function PasswordForm() {
         required
       />
       {done && <p role="status">Password changed. Your other sessions are signed out.</p>}
-      <FormFoot problem={change.error?.message} isBusy={change.isPending} save="Change it" />
+      <FormFoot problem={change.error?.message} isBusy={change.isPending} save="Change password" />
     </form>
   );
 }

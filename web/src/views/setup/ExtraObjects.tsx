@@ -33,7 +33,7 @@ export function ExtraObjects({ objects, onChange }: Props) {
               aria-label={`Take ${each.name} out`}
               onClick={() => onChange(objects.filter((other) => other !== each))}
             >
-              take out
+              Take out
             </button>
           </li>
         ))}
@@ -94,13 +94,13 @@ export function ExtraObjects({ objects, onChange }: Props) {
               Put it in
             </button>
             <button type="button" className="button" onClick={() => setDraft(null)}>
-              Leave it
+              Cancel
             </button>
           </p>
         </div>
       ) : (
         <button type="button" className="min-h-6 underline" onClick={() => setDraft(BLANK)}>
-          add an object
+          Add an object
         </button>
       )}
     </fieldset>
@@ -154,7 +154,7 @@ function ReadBack({ draft, onText }: { draft: Extra; onText: (text: boolean) => 
         )}
         {isText && (
           <button type="button" className="min-h-6 underline" onClick={() => onText(true)}>
-            it is a number written as text
+            It is a number written as text
           </button>
         )}
       </div>

@@ -55,7 +55,7 @@ export function OwnFields() {
                     Delete it
                   </button>
                   <button type="button" className="underline" onClick={() => setDoomed(null)}>
-                    Leave it
+                    Cancel
                   </button>
                 </span>
               ) : (
@@ -65,7 +65,7 @@ export function OwnFields() {
                   aria-label={`Delete ${field.name}`}
                   onClick={() => setDoomed(field.id)}
                 >
-                  delete
+                  Delete
                 </button>
               )}
             </li>
@@ -89,7 +89,7 @@ export function OwnFields() {
         </p>
         <p className="col-span-2">
           <button type="submit" className="button" disabled={make.isPending}>
-            Make it
+            Add field
           </button>
         </p>
       </form>

@@ -17,7 +17,7 @@ export function SelfCheck() {
         {findings && (wrong ? `${wrong} of ${findings.length} need somebody.` : "All is well.")}{" "}
         {dataUpdatedAt > 0 && `Looked at ${moment(new Date(dataUpdatedAt))}.`}{" "}
         <button type="button" className="text-ink underline" disabled={isFetching} onClick={() => void refetch()}>
-          look again
+          Look again
         </button>
       </p>
       <Problem error={error} />

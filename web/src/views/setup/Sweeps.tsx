@@ -92,10 +92,10 @@ function Running({ sweep, onChange }: { sweep: Sweep; onChange: () => void }) {
           disabled={act.isPending}
           onClick={() => act.mutate()}
         >
-          {isOpen ? "stop" : "run now"}
+          {isOpen ? "Stop" : "Run now"}
         </button>
         <button type="button" className="min-h-6 font-normal underline" onClick={onChange}>
-          change
+          Change
         </button>
       </h2>
       <p role="alert" className="text-critical">

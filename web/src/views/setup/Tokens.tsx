@@ -56,7 +56,7 @@ export function Tokens() {
                 aria-label={`Revoke ${token.name}`}
                 onClick={() => revoke.mutate(token.id)}
               >
-                revoke
+                Revoke
               </button>
             )}
           </li>
@@ -107,7 +107,7 @@ function TokenForm({ role }: { role: Role }) {
       <Field name="name" label="Name" hint="its purpose" wide required maxLength={80} />
       <Choice name="role" label="Role" options={ROLES.filter((each) => includes(role, each))} />
       <Choice name="ends" label="Valid for" options={Object.keys(ENDS)} defaultValue="90 days" />
-      <FormFoot problem={make.error?.message} isBusy={make.isPending} save="Make it" />
+      <FormFoot problem={make.error?.message} isBusy={make.isPending} save="Create token" />
       {made && (
         <div role="status" className="col-span-2 grid gap-1 border border-ink p-2">
           <p>

@@ -40,7 +40,7 @@ describe("a form that keeps something", () => {
     fireEvent.click(screen.getByText("Save"));
     await screen.findByText("There is one already.");
     expect(done).not.toHaveBeenCalled();
-    act(() => screen.getByText("Leave it").click());
+    act(() => screen.getByText("Cancel").click());
     expect(done).toHaveBeenCalledOnce();
   });
 
