@@ -51,7 +51,7 @@ class Step:
 
 @dataclass(slots=True)
 class Outcome:
-    """What came of it: the ways by which the device can be watched, best first, and what it is."""
+    """The result: the ways by which the device can be watched, best first, and what it is."""
 
     address: str = ""
     ways: list[str] = field(default_factory=list)
@@ -67,6 +67,15 @@ class Outcome:
     base_mac: str = ""
     ports: int = 0
     profile: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Tried:
+    """One way that was tried: how it went, and the credential's number if it was SNMP."""
+
+    step: Step
+    way: str
+    credential: int = 0
 
 
 class Trial:
@@ -126,12 +135,12 @@ class Trial:
         answered: set[int] = set()
         try:
             for finished in asyncio.as_completed(tasks):
-                step, way, number = await finished
-                if step.went == "well":
-                    self.outcome.ways.append(way)
-                    if way == "snmp":
-                        answered.add(number)
-                yield step
+                tried = await finished
+                if tried.step.went == "well":
+                    self.outcome.ways.append(tried.way)
+                    if tried.way == "snmp":
+                        answered.add(tried.credential)
+                yield tried.step
         finally:
             for task in tasks:
                 task.cancel()
@@ -150,26 +159,27 @@ class Trial:
         now = time.monotonic()
         return Step(title, went, words, round(1000 * (began - self._began), 1), round(1000 * (now - began), 1))
 
-    async def _ask(self, title: str, question: Awaitable[float]) -> tuple[Step, str, int]:
+    async def _ask(self, title: str, question: Awaitable[float]) -> Tried:
         began = time.monotonic()
         way = "icmp" if title.startswith("ICMP") else "tcp"
         try:
             took = await question
         except Fault as fault:
-            return self._step(title, "note" if fault.kind is FaultKind.REFUSED else "wrong", fault.words, began), way, 0
-        return self._step(title, "well", f"answers after {1000 * took:.1f} ms", began), way, 0
+            went = "note" if fault.kind is FaultKind.REFUSED else "wrong"
+            return Tried(self._step(title, went, fault.words, began), way)
+        return Tried(self._step(title, "well", f"answers after {1000 * took:.1f} ms", began), way)
 
-    async def _greet(self, candidate: Candidate, session: Session) -> tuple[Step, str, int]:
+    async def _greet(self, candidate: Candidate, session: Session) -> Tried:
         began = time.monotonic()
         try:
             answer = await session.get([oids.SYS_UPTIME])
         except Fault as fault:
-            return self._step(candidate.name, "wrong", fault.words, began), "snmp", candidate.number
+            return Tried(self._step(candidate.name, "wrong", fault.words, began), "snmp", candidate.number)
         uptime = answer.values[0]
         words = "answers, but does not show how long it is up (its view may be narrow)"
         if answer.tags[0] not in ber.ABSENT and isinstance(uptime, int):
             words = f"answers, up {duration(uptime / 100)}"
-        return self._step(candidate.name, "well", words, began), "snmp", candidate.number
+        return Tried(self._step(candidate.name, "well", words, began), "snmp", candidate.number)
 
     async def _describe(self, chosen: Candidate, session: Session) -> AsyncIterator[Step]:
         outcome, began = self.outcome, time.monotonic()
