@@ -144,7 +144,6 @@ class Watch:
             if rule in rows and subject in subjects.slot_of:
                 memory.severity[rows[rule], subjects.slot_of[subject]] = severity
         memory.bring_back(pairs, subjects.slot_of)
-        memory.note_active(slots)
 
     def look(
         self,

@@ -164,7 +164,8 @@ class Memory:
         slot = np.array([slot_of.get(subject, -1) for subject in pairs.subject.tolist()], int)
         kept = np.flatnonzero((row >= 0) & (slot >= 0) & (pairs.level < self.rules.levels))
         self.held[row[kept], pairs.level[kept], slot[kept]] = pairs.held[kept]
-        self.note_active(np.unique(slot[kept]))
+        # Also where nothing was being counted an alarm may be active.
+        self.note_active(np.arange(self.size))
 
     def take_changes(self) -> Pairs:
         """The pairs that changed since this was asked last."""
