@@ -1,12 +1,12 @@
 """Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm] [list] [sweep]
-[fleet] [store] [draw] [rules] [faults]``; without names, all of them.
+[fleet] [store] [draw] [rules] [faults] [refresh]``; without names, all of them.
 """
 
 import signal
 import sys
 from collections.abc import Callable
 
-from bench import drawing, faults, polling, rules, serving, store, sweeping
+from bench import drawing, faults, polling, refreshing, rules, serving, store, sweeping
 
 MEASUREMENTS: dict[str, Callable[[], None]] = {
     "poll": polling.poll,
@@ -21,6 +21,7 @@ MEASUREMENTS: dict[str, Callable[[], None]] = {
     "draw": drawing.draw,
     "rules": rules.rules,
     "faults": faults.faults,
+    "refresh": refreshing.refresh,
 }
 
 

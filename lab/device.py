@@ -52,6 +52,8 @@ class Manners:
     other_address: bool = False
     refresh: float = 0.0
     """Counters move only every so many seconds."""
+    cached: float = 0.0
+    """Counters are looked up anew by a read if what is there is so many seconds old."""
 
 
 class Device:
@@ -77,6 +79,7 @@ class Device:
         self._boots = boots(box, epoch, self.incidents)
         self._computed: tuple[float, list[list[bytes]]] = (-1.0, [])
         self._changed: dict[int, float] = {}
+        self._cached_at = float("-inf")
         self.mib = Mib(self._columns())
 
     @property
@@ -123,6 +126,10 @@ class Device:
         """(ports, 12) with faults applied."""
         if self.manners.refresh:
             at = max(self.boot(at), at - at % self.manners.refresh)
+        if self.manners.cached:
+            if at - self._cached_at >= self.manners.cached:
+                self._cached_at = at
+            at = self._cached_at
         counted = self._plain(at)
         for row, port in enumerate(self.box.ports):
             fault = self.faults.get(port.index)

@@ -14,6 +14,7 @@ HELP = """faults (each with `clear` instead of its values takes it out):
   slow DEVICE SECONDS               late answers
   lossy DEVICE SHARE                lost answers, 0 to 1
   lazy DEVICE SECONDS               counters are refreshed only so often
+  cached DEVICE SECONDS             counters are looked up anew by a read once they are so old
   garble DEVICE short|number|twice|address
                                     answers cut short, with a wrong number, twice, from another address
   clear DEVICE                      take everything out of a device
@@ -121,6 +122,7 @@ ACTIONS: dict[str, Callable[[Device, list[str]], None]] = {
     "slow": _manner("delay", 60.0),
     "lossy": _manner("loss", 1.0),
     "lazy": _manner("refresh", 3600.0),
+    "cached": _manner("cached", 3600.0),
     "garble": _garble,
     "clear": _clear,
 }

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from lumtar.core.counters import VOID, Flag
 from lumtar.core.measures import rates
+from lumtar.core.refresh import Kind, Refresh
 from lumtar.core.speeds import SpeedSource
 from lumtar.core.units import rate
 
@@ -37,13 +38,23 @@ class Calculation:
     lines: list[str]
 
 
+COUNTS_AT_ONCE = Refresh(Kind.AT_ONCE)
+
+
 def remarks(flags: int) -> list[str]:
     """What is to be known about a reading, in words."""
     return [words for flag, words in FLAG_WORDS.items() if flag & Flag(flags)]
 
 
 def of_rate(
-    direction: str, index: int, octets: int, elapsed_ms: int, flags: int, speed_bps: int, source: SpeedSource
+    direction: str,
+    index: int,
+    octets: int,
+    elapsed_ms: int,
+    flags: int,
+    speed_bps: int,
+    source: SpeedSource,
+    refresh: Refresh = COUNTS_AT_ONCE,
 ) -> Calculation:
     """The calculation of one reading's rate.
 
@@ -53,6 +64,7 @@ def of_rate(
     index : ifIndex
     octets, elapsed_ms, flags : as stored
     speed_bps, source : the speed that was in force, bits per second
+    refresh : how the agent refreshes its counters
     """
     known = Flag(flags)
     words = remarks(flags)
@@ -66,11 +78,22 @@ def of_rate(
         f"{64 if wide else 32}-bit counter {counter}" + ("" if words else ", no wrap, no restart"),
         *words,
     ]
+    if line := _timing(elapsed_ms / 1000, known, refresh):
+        lines.append(line)
     if speed_bps > 0:
         lines.append(f"= {100 * bps / speed_bps:.1f} % of {rate(speed_bps)}, {SOURCE_WORDS[source]}")
     else:
         lines.append(SOURCE_WORDS[SpeedSource(source)])
     return Calculation(rate(bps), lines)
+
+
+def _timing(seconds: float, flags: Flag, refresh: Refresh) -> str:
+    """How well the time is known in which the octets were counted; empty if it is known at once."""
+    if Flag.DATED in flags:
+        return f"counted over {seconds:.1f} s: this agent {refresh.words or 'refreshes its counters at intervals'}"
+    if doubt := refresh.doubt_of(seconds):
+        return f"this agent {refresh.words}: the rate may be off by up to {100 * doubt:.0f} %, the volume is exact"
+    return "" if refresh.words else "not known yet how often this agent refreshes its counters"
 
 
 SUMMED = (

@@ -5,7 +5,7 @@ up exactly, and the calculation of every figure can be shown. See RFC 2863 secti
 sizes), and ifCounterDiscontinuityTime and sysUpTime (RFC 3418) for what makes a delta void.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import IntFlag
 
 import numpy as np
@@ -75,10 +75,18 @@ class Flag(IntFlag):
     """Counters moved backwards by more than the line can carry: they were set back unannounced."""
     MISSING = 1024
     """The device gave no octet counters."""
+    DATED = 2048
+    """The device refreshes its counters now and then: the time is that from one refresh to another."""
 
 
 VOID = Flag.FIRST | Flag.RESTARTED | Flag.DISCONTINUITY | Flag.IMPLAUSIBLE | Flag.MISSING | Flag.HELD
 """A reading with any of these has counted nothing."""
+
+
+UNDATED = np.zeros(0)
+"""Stands for devices that count at once."""
+SAME_REFRESH = 0.25
+"""Dates that are less than this share of a period apart are the same refresh."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +101,8 @@ class Snapshot:
     counters : (n, 12) in the order of COUNTERS
     present : (n,) whether octet counters were given
     wide : (n,) whether the first eight columns are 64 bits wide
+    counted_at : (n,) seconds of the epoch when the device had refreshed its counters; NaN if it counts at once, or not known
+    refresh_s : (n,) seconds between its refreshes where that can be told (see core/refresh.py); else 0
     """
 
     at: NDArray[np.float64]
@@ -101,6 +111,15 @@ class Snapshot:
     counters: NDArray[np.uint64]
     present: NDArray[np.bool_]
     wide: NDArray[np.bool_]
+    counted_at: NDArray[np.float64] = field(default_factory=lambda: UNDATED)
+    refresh_s: NDArray[np.float64] = field(default_factory=lambda: UNDATED)
+
+    def __post_init__(self) -> None:
+        n = len(self.at)
+        if self.counted_at is UNDATED:
+            object.__setattr__(self, "counted_at", np.full(n, np.nan))
+        if self.refresh_s is UNDATED:
+            object.__setattr__(self, "refresh_s", np.zeros(n))
 
 
 @dataclass(frozen=True, slots=True)
@@ -163,7 +182,6 @@ def count(
     is_up : (n,) ifOperStatus is up
     """
     seconds, restarted, own_clock = elapsed(before, after)
-    seconds = np.where(first, 0.0, seconds)
     restarted &= ~first
     modulus_bits = np.where(before.wide & after.wide, 64, 32)
     raw = after.counters - before.counters
@@ -173,6 +191,14 @@ def count(
     deltas[narrow] &= np.uint64(0xFFFFFFFF)
     backwards = after.counters < before.counters
     wrapped = backwards.any(axis=1)
+    unmoved = (deltas == 0).all(axis=1)
+
+    # Comparisons with NaN are false: what has no date on either side goes by the clocks.
+    span, least = after.counted_at - before.counted_at, SAME_REFRESH * after.refresh_s
+    dated = (after.refresh_s > 0) & (span >= least) & ~first
+    not_refreshed = (after.refresh_s > 0) & (span < least) & unmoved & ~first
+    unsure = (after.refresh_s > 0) & np.isnan(after.counted_at) & (holds < MAX_HOLDS) & ~first
+    seconds = np.where(first, 0.0, np.where(dated, span, seconds))
 
     line = np.where(speed_bps > 0, speed_bps, FASTEST_BPS)
     possible = line * seconds / 8.0
@@ -186,12 +212,12 @@ def count(
     jumped = after.discontinuity != before.discontinuity
     missing = ~(before.present & after.present)
     risky = narrow & (possible >= 2.0**32)
-    bridged = seconds > GAP * interval
+    bridged = seconds > GAP * np.maximum(interval, after.refresh_s)
     started = first | changed_width
 
     void = started | restarted | jumped | missing | implausible | (risky & bridged) | (seconds <= 0)
-    still = ~void & (deltas == 0).all(axis=1)
-    held = still & moved & is_up & (holds < MAX_HOLDS)
+    still = ~void & unmoved
+    held = (still & moved & is_up & (holds < MAX_HOLDS)) | (~void & (not_refreshed | unsure))
 
     flags = np.zeros(len(seconds), np.int16)
     for condition, flag in (
@@ -205,6 +231,7 @@ def count(
         (~after.wide, Flag.NARROW),
         (risky & ~first, Flag.RISKY),
         (held, Flag.HELD),
+        (dated & ~void, Flag.DATED),
         (own_clock & ~first, Flag.OWN_CLOCK),
     ):
         flags[condition] |= np.int16(flag)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from lumtar.core.counters import COUNTERS, IN_PACKETS, OUT_PACKETS, VOID, Counted, Flag, Snapshot, count
 from lumtar.core.measures import Counts
-from lumtar.core.measures.rates import bits_per_second, utilisation
+from lumtar.core.measures.rates import bits_per_second, per_second, utilisation
 from lumtar.core.rows import take_rows
 from lumtar.core.slots import Slots
 from lumtar.core.speeds import NOT_CREDIBLE, excess_after, port_speed
@@ -116,6 +116,9 @@ class State:
     interval: NDArray[np.float64]
     excess: NDArray[np.int16]
     """How often in a row the port's stated speed was exceeded; NOT_CREDIBLE once that is beyond doubt."""
+    counted_at: NDArray[np.float64]
+    packets: NDArray[np.float64]
+    """A second, both ways, in the last reading that counted."""
 
     @classmethod
     def blank(cls, size: int) -> "State":
@@ -138,6 +141,8 @@ class State:
             out_override=np.zeros(size, np.int64),
             interval=np.full(size, 60.0),
             excess=np.zeros(size, np.int16),
+            counted_at=np.full(size, np.nan),
+            packets=np.zeros(size),
         )
 
 
@@ -196,6 +201,7 @@ class Ledger:
             state.counters[slots],
             state.present[slots],
             state.wide[slots],
+            state.counted_at[slots],
         )
         first = ~state.seen[slots]
         port_bps, from_high = port_speed(status.high_speed_mbps, status.speed_bps)
@@ -261,8 +267,11 @@ class Ledger:
         state.counters[moving] = snapshot.counters[kept]
         state.present[moving] = snapshot.present[kept]
         state.wide[moving] = snapshot.wide[kept]
+        state.counted_at[moving] = snapshot.counted_at[kept]
         accepted = ~void
         state.moved[slots[accepted]] = (counted.deltas[accepted] != 0).any(axis=1)
+        packets = counted.deltas[accepted, IN_PACKETS].sum(axis=1) + counted.deltas[accepted, OUT_PACKETS].sum(axis=1)
+        state.packets[slots[accepted]] = per_second(packets, counted.elapsed_ms[accepted])
         state.seen[slots] = True
         state.oper[slots] = status.oper
         state.admin[slots] = status.admin

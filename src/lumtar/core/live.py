@@ -1,11 +1,12 @@
 """Looking at a few ports every few seconds, for as long as somebody watches."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from lumtar.core.counters import MAX_HOLDS, VOID, Counted, Flag, Snapshot, count
+from lumtar.core.refresh import Dating
 from lumtar.core.rows import join_rows, take_rows
 
 STANDSTILL = 15.0
@@ -37,10 +38,13 @@ class Watched:
     Attributes
     ----------
     moved : (n,) whether the last time that was counted had traffic; at first what the polls say
+    dating : when the device refreshes its counters
     """
 
     moved: NDArray[np.bool_]
+    dating: Dating = field(default_factory=Dating)
     before: Snapshot | None = None
+    _last: Snapshot | None = None
 
     def take(self, after: Snapshot, is_up: NDArray[np.bool_], speed_bps: NDArray[np.float64]) -> Counted:
         """What was counted since the last look that counted; a look that found nothing renewed is held.
@@ -51,6 +55,7 @@ class Watched:
         is_up : (n,) ifOperStatus is up
         speed_bps : (n,) 0 where unknown
         """
+        after = self._dated(after)
         first = self.before is None
         before = after if self.before is None else self.before
         stood = after.at - before.at
@@ -69,6 +74,17 @@ class Watched:
         self.moved = np.where(kept, self.moved, (counted.deltas != 0).any(axis=1))
         self.before = _chosen(held, before, after)
         return counted
+
+    def _dated(self, after: Snapshot) -> Snapshot:
+        """A look with the time at which the device had refreshed what it shows."""
+        last, self._last = self._last, after
+        if not (period := self.dating.period_s) or not len(after.at):
+            return after
+        at, changed, gap_s = float(after.at[0]), None, float("inf")
+        if last is not None:
+            changed, gap_s = bool((after.counters != last.counters).any()), at - float(last.at[0])
+        counted_at = self.dating.date(at, at, changed, gap_s)
+        return replace(after, counted_at=np.full_like(after.at, counted_at), refresh_s=np.full_like(after.at, period))
 
 
 def _chosen(held: NDArray[np.bool_], before: Snapshot, after: Snapshot) -> Snapshot:

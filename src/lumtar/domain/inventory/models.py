@@ -226,6 +226,10 @@ class DeviceState(models.Model):
     """Requests that its last poll took."""
     refused = models.JSONField(default=dict)
     """What its last poll gave and was not believed: by the name of the object, what was wrong with it."""
+    refresh_kind = models.CharField(max_length=12, default="unknown")
+    """How its agent refreshes its counters; see core/refresh.py."""
+    refresh_low_s = models.FloatField(default=0.0)
+    refresh_high_s = models.FloatField(default=0.0)
 
 
 class PollRequest(models.Model):

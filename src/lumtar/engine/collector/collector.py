@@ -27,6 +27,7 @@ from lumtar.engine.collector.holding import Holding
 from lumtar.engine.collector.live import Live
 from lumtar.engine.collector.poll_report import computed_rates
 from lumtar.engine.collector.poller import Poller
+from lumtar.engine.collector.refreshing import Refreshing
 from lumtar.engine.collector.targets import Target
 from lumtar.engine.collector.write_queue import WriteQueue
 from lumtar.engine.jobs import JobRunner
@@ -92,6 +93,7 @@ class Collector(Service):
         )
         self.write_queue.start()
         self.live = Live(self.targets.get, self.recorder, self.transport, self.clock.time)
+        refreshing = Refreshing(self.targets, lambda: self.recorder, self.transport, self.clock)
         chores = [
             self.supervise(name, work)
             for name, work in (
@@ -103,6 +105,7 @@ class Collector(Service):
                 ("watching the clock", self._watch_clock),
                 ("polls that are asked for", self._look_for_requests),
                 ("looking live", self.live.run),
+                ("following refreshes", refreshing.run),
                 ("errands", self._errands.run),
                 ("sweeps", self._jobs.run),
             )
@@ -166,6 +169,7 @@ class Collector(Service):
         due = now if fresh else schedule.next_poll(target.device.pk, target.device.interval_s, now)
         if confirm:
             due = min(due, now + schedule.CONFIRM_AFTER)
+        due = target.dating.refresh.away_from(due)
         self._put(target, due)
         return due
 
@@ -209,6 +213,7 @@ class Collector(Service):
             for target in self.targets.values():
                 target.due += step
                 target.plan.move_times(step)
+                target.dating.move_times(step)
             self._due = [(due + step, number) for due, number in self._due]
             entry = Entry(at=moment(self.clock.time()), kind=Entry.Kind.LUMTAR, text=words)
             self.write_queue.put(Batch(entries=[entry]))

@@ -115,7 +115,7 @@ class Live:
                     session = open_session(target, self._transport, PATIENCE)
                 if watched is None or ports != look.ports:
                     ports = dict(look.ports)
-                    watched = Watched(self._moved(target, list(ports)))
+                    watched = Watched(self._moved(target, list(ports)), target.dating)
                 counted, oper = await self._read(session, target, list(ports), watched)
                 self._note(counted, oper, list(ports.values()))
                 silent = 0

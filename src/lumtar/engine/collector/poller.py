@@ -3,11 +3,14 @@
 import asyncio
 from collections import Counter
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 import structlog
+from numpy.typing import NDArray
 
 from lumtar.core.components import KINDS
+from lumtar.core.counters import Snapshot
 from lumtar.core.profiles import Recognition
 from lumtar.core.rows import take_rows
 from lumtar.domain.inventory.description import KnownComponent, describe, is_known
@@ -116,6 +119,7 @@ class Poller:
         if len(known) < len(indexes):
             indexes = [indexes[row] for row in known]
             snapshot, status = take_rows(snapshot, known), take_rows(status, known)
+        snapshot = self._dated(target, polled, snapshot, target.slots(indexes))
         components = [
             ComponentValue(part.pk, key[0], part.unit, polled.at, value, 0.0 if KINDS[key[0]].is_read_often else SELDOM)
             for key, value in polled.components.items()
@@ -136,6 +140,17 @@ class Poller:
             duplex={target.slot_of[index]: value for index, value in polled.duplex.items() if index in target.slot_of},
             refused=polled.refused,
         )
+
+    def _dated(self, target: Target, polled: Polled, snapshot: Snapshot, slots: NDArray[np.int64]) -> Snapshot:
+        """The counters with the time at which the device had refreshed them, if it does that now and then."""
+        dating, state = target.dating, self.recorder.ledger.state
+        before, target.polled_at = target.polled_at, polled.at
+        if not (period := dating.period_s):
+            return snapshot
+        changed = bool((state.counters[slots, :2] != snapshot.counters[:, :2]).any())
+        counted_at = dating.date(polled.at, polled.read_until, changed, polled.at - before)
+        n = len(slots)
+        return replace(snapshot, counted_at=np.full(n, counted_at), refresh_s=np.full(n, period))
 
     def _is_known(self, target: Target, discovery: Discovery) -> bool:
         """Whether a device that was just loaded says what it is known for; after a start nearly all of them do."""

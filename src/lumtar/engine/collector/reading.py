@@ -109,9 +109,10 @@ class Discovery:
 
 @dataclass(slots=True)
 class Polled:
-    """One successful poll. Rows of the arrays are in the order of ``indexes`` (ifIndex)."""
+    """One successful poll. Rows of the arrays are in the order of ``indexes`` (ifIndex), read from ``at`` to ``read_until``."""
 
     at: float
+    read_until: float
     rtt_ms: float
     poll_ms: float
     requests: int
@@ -167,11 +168,13 @@ async def _poll(session: Session, plan: Plan, now: Callable[[], float]) -> Polle
         # Something that was listed is not any more: say so now, and read on without it.
         discovery, head = await discover(session, plan), await _read_head(session, now)
         indexes, snapshot, status = await _read_interfaces(session, plan, head)
+    read_until = now()
     components = await _read_components(session, plan, head, now)
     errors, duplex = await _look_at_ethernet(session, plan, head)
     poll_ms = (time.monotonic() - began) * 1000
     return Polled(
         head.at,
+        read_until,
         head.rtt * 1000,
         poll_ms,
         session.requests - requests,

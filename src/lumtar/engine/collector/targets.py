@@ -10,10 +10,12 @@ from django.db import connection
 from numpy.typing import NDArray
 
 from lumtar.core.reach import may_be_sent, refusal
+from lumtar.core.refresh import Dating
 from lumtar.domain.alarms import memory
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.alarms.queries import active_of
 from lumtar.domain.alarms.rules import in_force
+from lumtar.domain.inventory import refreshes
 from lumtar.domain.inventory.credentials import opened
 from lumtar.domain.inventory.description import KnownComponent
 from lumtar.domain.inventory.groups import ports_for
@@ -49,6 +51,12 @@ class Target:
     """Its components by kind and index."""
     is_as_loaded: bool = True
     """What is known of it is what the database had."""
+    dating: Dating = field(default_factory=Dating)
+    """When its agent refreshes its counters; see refreshing.py."""
+    polled_at: float = float("-inf")
+    """When its counters were read last (seconds of the epoch)."""
+    refresh_due: float = 0.0
+    """By the monotonic clock: when to look at that again."""
     due: float = 0.0
     asked: set[int] = field(default_factory=set)
     """Requests to poll it now."""
@@ -205,6 +213,9 @@ def _load_targets(recorder: Recorder, devices: list[Device]) -> list[Target]:
             slot_of[interface.pk] = int(slot)
             owner_of[interface.pk] = device.pk
         targets.append(target)
+    learnt = refreshes.load(ids)
+    for target in targets:
+        target.dating.refresh = learnt.get(target.device.pk, target.dating.refresh)
     _bring_back(recorder, slot_of, owner_of, ids)
     return targets
 

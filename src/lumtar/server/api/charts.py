@@ -11,7 +11,7 @@ from lumtar.core import calculation
 from lumtar.core.speeds import SpeedSource
 from lumtar.core.text import csv_line
 from lumtar.core.units import duration
-from lumtar.domain.inventory import queries
+from lumtar.domain.inventory import queries, refreshes
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.readings import retention, series, sums
 from lumtar.domain.readings.series import Line, Series
@@ -204,10 +204,12 @@ def interface_calculation(request: HttpRequest, interface: int, at: datetime, st
     if reading is None:
         why = "nothing was read within the hour after this time"
         return [CalculationOut(at=None, direction=way, figure="no reading", lines=[why]) for way in ("in", "out")]
-    calculations = []
+    calculations, refresh = [], refreshes.of_device(port.device_id)
     for direction, octets in (("in", reading.in_octets), ("out", reading.out_octets)):
         speed, source = _speed_at(interface, reading.at, direction)
-        how = calculation.of_rate(direction, port.if_index, octets, reading.elapsed_ms, reading.flags, speed, source)
+        how = calculation.of_rate(
+            direction, port.if_index, octets, reading.elapsed_ms, reading.flags, speed, source, refresh
+        )
         calculations.append(CalculationOut(at=reading.at, direction=direction, figure=how.figure, lines=how.lines))
     return calculations
 

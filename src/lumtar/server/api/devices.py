@@ -9,7 +9,7 @@ from django.shortcuts import get_object_or_404
 from ninja import Status
 
 from lumtar.core.components import KINDS
-from lumtar.domain.inventory import polling, services
+from lumtar.domain.inventory import polling, refreshes, services
 from lumtar.domain.inventory.models import Component, Credential, Device, OwnField, PollRequest
 from lumtar.domain.readings import components
 from lumtar.domain.readings.components import ComponentSeries
@@ -98,6 +98,8 @@ class DeviceOut(Schema):
     label_template: str
     requests: int | None
     refused: dict[str, str]
+    refresh: str
+    """How its agent refreshes its counters, in words; empty if that is not known."""
     edition: int
     retired_at: datetime | None
     components: list[ComponentOut]
@@ -120,13 +122,25 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
         profile=row.profile.name if row.profile else "",
         requests=row.state.requests,
         refused=row.state.refused,
+        refresh=refreshes.of_device(device).words,
         own_fields=[OwnFieldOut(name=f.name, kind=f.kind, choices=f.choices) for f in OwnField.objects.all()],
         groups=sorted(group.name for group in row.groups.all()),
         components=[_component(each, newest.get(each.pk)) for each in listed],
         **{
             name: getattr(row, name)
             for name in DeviceOut.model_fields
-            if name not in ("row", "credential", "profile", "requests", "refused", "groups", "own_fields", "components")
+            if name
+            not in (
+                "row",
+                "credential",
+                "profile",
+                "requests",
+                "refused",
+                "groups",
+                "own_fields",
+                "components",
+                "refresh",
+            )
         },
     )
 

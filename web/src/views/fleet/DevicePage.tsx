@@ -90,6 +90,7 @@ export function DevicePage({ device }: { device: number }) {
     ["contact", found.contact],
     ["sysDescr", found.sys_descr],
     ["sysObjectID", found.sys_object_id],
+    ["counters", found.refresh],
     ["credential", found.credential],
     ["profile", found.profile && `${found.profile}, ${found.profile_by || "chosen"}`],
     ["groups", found.groups.join(", ")],
