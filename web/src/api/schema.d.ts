@@ -2550,6 +2550,8 @@ export interface components {
             refused: {
                 [key: string]: string;
             };
+            /** Refresh */
+            refresh: string;
             /** Edition */
             edition: number;
             /** Retired At */
