@@ -182,6 +182,15 @@ HOLDS = st.one_of(
 )
 
 
+STATISTIC = st.one_of(
+    st.just(("value", 0)),
+    st.tuples(
+        st.sampled_from(["mean", "maximum", "minimum", "percentile95", "change", "rate", "missing"]),
+        st.sampled_from([60, 120, 200, 600]),
+    ),
+)
+
+
 @st.composite
 def rules_and_values(draw):
     rules = []
@@ -196,7 +205,8 @@ def rules_and_values(draw):
             Level(Severity(severity), limit, limit - slack if above else limit + slack)
             for severity, limit in zip(severities, limits, strict=True)
         )
-        rules.append(Rule(key, "load", levels, draw(HOLDS), above))
+        statistic, window = draw(STATISTIC)
+        rules.append(Rule(key, "load", levels, draw(HOLDS), above, statistic, window_s=window))
     instants, subjects = draw(st.integers(1, 14)), draw(st.integers(1, 3))
     values = [
         [draw(st.one_of(st.just(np.nan), st.integers(0, 100).map(float))) for _ in range(subjects)]
@@ -204,6 +214,33 @@ def rules_and_values(draw):
     ]
     steps = draw(st.lists(st.sampled_from([30, 60, 61, 400, 2000]), min_size=instants, max_size=instants))
     return RuleSet(tuple(rules)), np.array(values), START + np.cumsum(steps)
+
+
+def compared_plainly(statistic, window_s, past, interval=60.0):
+    """A statistic of (second, value) pairs, the newest last."""
+    now, newest = past[-1]
+    if statistic == "value":
+        return newest
+    inside = []
+    for place, (second, value) in enumerate(past):
+        if now - second < window_s:
+            span = interval if place == 0 else min(second - past[place - 1][0], 2.5 * interval)
+            inside.append((second, value, span))
+    known = [each for each in inside if not np.isnan(each[1])]
+    if statistic == "missing":
+        enough = sum(span for _, _, span in inside) >= 0.8 * window_s
+        return 100 * (len(inside) - len(known)) / len(inside) if enough else np.nan
+    if sum(span for _, _, span in known) < 0.8 * window_s:
+        return np.nan
+    values, time = [value for _, value, _ in known], known[-1][0] - known[0][0]
+    return {
+        "mean": lambda: sum(value * span for _, value, span in known) / sum(span for _, _, span in known),
+        "maximum": lambda: max(values),
+        "minimum": lambda: min(values),
+        "percentile95": lambda: sorted(values)[int(np.ceil(0.95 * len(values))) - 1],
+        "change": lambda: values[-1] - values[0],
+        "rate": lambda: 3600 * (values[-1] - values[0]) / time if time else np.nan,
+    }[statistic]()
 
 
 def said_plainly(rules, values, at):
@@ -215,7 +252,9 @@ def said_plainly(rules, values, at):
             severity, last = 0, None
             recent: list[list[bool]] = [[] for _ in each.levels]
             since: list[float | None] = [None] * len(each.levels)
-            for instant, value in enumerate(values[:, slot]):
+            for instant in range(len(values)):
+                past = [(int(at[n]), values[n, slot]) for n in range(instant + 1)]
+                value = compared_plainly(each.statistic, each.window_s, past)
                 if np.isnan(value):
                     continue
                 now = float(int(at[instant]))
@@ -276,6 +315,7 @@ def test_in_any_chunks_and_across_restarts_it_comes_to_the_same(case, data):
             again.severity[:], again.known[:] = memory.severity, memory.known
             pairs = Pairs.joined(kept).newest()
             kept = [pairs]
+            again.recall(frame(values[:end], at[:end]))
             again.bring_back(pairs, {int(subject): slot for slot, subject in enumerate(again.subject)})
             memory = again
         instant = end

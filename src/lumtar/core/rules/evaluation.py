@@ -76,6 +76,7 @@ def evaluate(rules: RuleSet, frame: Frame, memory: Memory) -> tuple[Events, Memo
     """
     events: list[Events] = []
     for instant in range(len(frame.at)):
+        memory.note_values(frame, instant)
         for place, alike in enumerate(rules.alike):
             values = frame.values.get(alike.measure)
             if values is not None:
@@ -93,8 +94,8 @@ def _look(
     memory: Memory,
 ) -> list[Events]:
     """Rules that are alike, at one instant. Nearly all values are far from any limit, and looked at no further."""
-    signed = STATISTICS[alike.statistic].of(values) * alike.sign
     slots, at = frame.slots, frame.at[instant]
+    signed = _compared(alike, frame, values, memory) * alike.sign
     known = ~np.isnan(signed)
     near = np.flatnonzero(known & ((signed > alike.lowest) | memory.active[place, slots]))
     second = at.astype(np.uint32)
@@ -135,6 +136,16 @@ def _look(
             x[subject] * alike.sign,
         )
     ]
+
+
+def _compared(alike: Alike, frame: Frame, values: NDArray[np.float64], memory: Memory) -> NDArray[np.float64]:
+    """What is compared with the limits: the values, or what follows from those before as well."""
+    statistic = STATISTICS[alike.statistic]
+    if statistic.of is not None:
+        return statistic.of(values)
+    assert statistic.over is not None
+    window = memory.rings[alike.measure].window(frame.slots, alike.window_s, frame.interval)
+    return statistic.over(window, alike.window_s)
 
 
 def _count(

@@ -5,8 +5,10 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from lumtar.core.rules.frame import Frame
 from lumtar.core.rules.rule import Timing
 from lumtar.core.rules.ruleset import RuleSet
+from lumtar.core.rules.windows import MOST_VALUES, Ring
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,6 +77,7 @@ class Memory:
     active : (g, s) whether any rule of the group remembers anything of it
     subject, owner : (s,) number of the subject, and of the device that it belongs to
     changed : pairs whose ``held`` changed since they were taken last
+    rings : by measure, the last values, for rules with a window
     """
 
     rules: RuleSet
@@ -86,6 +89,7 @@ class Memory:
     subject: NDArray[np.int64]
     owner: NDArray[np.int64]
     changed: list[Pairs] = field(default_factory=list)
+    rings: dict[str, Ring] = field(default_factory=dict)
 
     @classmethod
     def blank(cls, rules: RuleSet, size: int = 0) -> "Memory":
@@ -110,6 +114,7 @@ class Memory:
     def grow(self, size: int) -> None:
         """Make room for so many subjects."""
         more = Memory.blank(self.rules, size - self.size)
+        self.rings = {name: ring.resized(ring.depth, size) for name, ring in self.rings.items()}
         for name in OF_SUBJECTS:
             setattr(self, name, np.concatenate([getattr(self, name), getattr(more, name)], axis=-1))
 
@@ -118,6 +123,8 @@ class Memory:
         blank = Memory.blank(self.rules, 1)
         for name in OF_SUBJECTS:
             getattr(self, name)[..., slots] = getattr(blank, name)
+        for ring in self.rings.values():
+            ring.forget(slots)
 
     def followed_by(self, rules: RuleSet) -> "Memory":
         """The memory of changed rules: a rule keeps the severity of its alarms, and if it is unchanged what it counted."""
@@ -136,12 +143,34 @@ class Memory:
             after.known[:] = self.known.max(axis=0)
         after.note_active(np.arange(self.size))
         after.changed = self.changed
+        after.rings = {name: ring for name, ring in self.rings.items() if name in rules.windows}
         return after
+
+    def note_values(self, frame: Frame, instant: int) -> None:
+        """Remember the values of one instant that rules with a window look back at."""
+        for name, seconds in self.rules.windows.items():
+            if (values := frame.values.get(name)) is None:
+                continue
+            # Polls that somebody asks for, and those that confirm, come between: there is room for twice as many as are planned.
+            depth = min(MOST_VALUES, 4 + int(2 * seconds / max(1.0, float(frame.interval.min(initial=60.0)))))
+            ring = self.rings.get(name)
+            if ring is None:
+                ring = self.rings[name] = Ring.blank(depth, self.size)
+            elif depth > ring.depth:
+                ring = self.rings[name] = ring.resized(depth, self.size)
+            ring.put(frame.slots, frame.at[instant], values[instant])
+
+    def recall(self, frame: Frame) -> None:
+        """Remember values that were evaluated before a restart."""
+        for instant in range(len(frame.at)):
+            self.note_values(frame, instant)
 
     def move_times(self, step: float) -> None:
         """The clock was set by so many seconds: every time that is remembered was so much later or earlier by it."""
         seconds = np.int64(round(step))
         self.known = np.where(self.known > 0, np.maximum(1, self.known + seconds), 0).astype(np.uint32)
+        for ring in self.rings.values():
+            ring.move_times(int(seconds))
         for alike in self.rules.alike:
             if alike.timing is Timing.DURATION:
                 since = self.held[alike.rows].astype(np.int64)

@@ -8,6 +8,7 @@ from lumtar.core.alarms.severity import Severity
 from lumtar.core.measures import MEASURES
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules.statistics import STATISTICS
+from lumtar.core.rules.windows import LONGEST_WINDOW_S
 
 LONGEST_RUN = 1000
 """Values in a row that a level may ask for."""
@@ -79,6 +80,7 @@ class Rule:
     hold : for how long a limit must be exceeded
     above : whether a value is bad above its limit, or below it
     statistic : a name of STATISTICS: what of the values is compared
+    window_s : seconds that the statistic looks back over; 0 for one that looks at each value
     revision : a change of anything above makes another one; what was counted towards the old limits then starts anew
     armed : how often it was switched on; what was active when it was switched off was cleared then
 
@@ -95,12 +97,18 @@ class Rule:
     statistic: str = "value"
     revision: int = 1
     armed: int = 1
+    window_s: int = 0
 
     def __post_init__(self) -> None:
         if self.measure not in MEASURES:
             raise Refusal(f"There is no measure {self.measure}.", "measure")
         if self.statistic not in STATISTICS:
             raise Refusal(f"There is no statistic {self.statistic}.", "statistic")
+        statistic = STATISTICS[self.statistic]
+        if statistic.has_window and not 1 <= self.window_s <= LONGEST_WINDOW_S:
+            raise Refusal(f"The {statistic.words} needs a window of 1 second to 24 hours.", "window_s")
+        if not statistic.has_window and self.window_s:
+            raise Refusal("A rule that looks at each value has no window.", "window_s")
         self._check_levels()
 
     def _check_levels(self) -> None:

@@ -11,7 +11,7 @@ from lumtar.core.rules.rule import Rule, Timing
 
 @dataclass(frozen=True, slots=True)
 class Alike:
-    """r rules with one measure, statistic, direction and timing, with up to l levels each.
+    """r rules with one measure, statistic, window, direction and timing, with up to l levels each.
 
     Attributes
     ----------
@@ -26,6 +26,7 @@ class Alike:
 
     measure: str
     statistic: str
+    window_s: int
     sign: float
     timing: Timing
     rows: NDArray[np.int64]
@@ -59,9 +60,11 @@ class RuleSet:
         object.__setattr__(self, "keys", np.array([rule.key for rule in self.rules], np.int64))
         object.__setattr__(self, "revisions", np.array([rule.revision for rule in self.rules], np.int64))
         object.__setattr__(self, "levels", max((len(rule.levels) for rule in self.rules), default=1))
-        groups: dict[tuple[str, str, bool, Timing], list[int]] = {}
+        groups: dict[tuple[str, str, int, bool, Timing], list[int]] = {}
         for row, rule in enumerate(self.rules):
-            groups.setdefault((rule.measure, rule.statistic, rule.above, rule.hold.timing), []).append(row)
+            groups.setdefault((rule.measure, rule.statistic, rule.window_s, rule.above, rule.hold.timing), []).append(
+                row
+            )
         grouped = (self._group([self.rules[row] for row in rows], rows) for rows in groups.values())
         object.__setattr__(self, "alike", tuple(grouped))
 
@@ -69,6 +72,15 @@ class RuleSet:
     def measures(self) -> set[str]:
         """What a frame needs to have."""
         return {rule.measure for rule in self.rules}
+
+    @property
+    def windows(self) -> dict[str, int]:
+        """The measures of which values have to be remembered, and for how many seconds."""
+        windows: dict[str, int] = {}
+        for rule in self.rules:
+            if rule.window_s:
+                windows[rule.measure] = max(windows.get(rule.measure, 0), rule.window_s)
+        return windows
 
     def _group(self, rules: Sequence[Rule], rows: list[int]) -> Alike:
         first = rules[0]
@@ -84,6 +96,7 @@ class RuleSet:
         return Alike(
             first.measure,
             first.statistic,
+            first.window_s,
             sign,
             timing,
             np.array(rows, np.int64),
