@@ -116,7 +116,7 @@ def test_constant_traffic_has_a_constant_rate(period, offset, interval, delay, k
             now = max(now, synced + dating.refresh.sync_after_s)
             dating.refresh, now = drive(sync(dating.refresh, now), agent, now)
             synced = now
-        at = dating.refresh.away_from(max(now, begin + turn * interval))
+        at = dating.away_from(max(now, begin + turn * interval))
         look = agent.read(at)
         now = look.answered
         counted_at = dating.date(now, now, None if last is None else look.values != last, interval)

@@ -34,6 +34,8 @@ DOUBT_SHARE = 0.3
 UNSEEN = 1_000_000
 SHARP = 0.012
 """The share by which a period may be off before rates are made from it."""
+EDGE_SHARE = 0.08
+"""The share of a period before and after which a refresh on demand may come unseen, between two requests of one poll."""
 CATCH_UP = 0.004
 """The share of the time between two dates by which they are moved towards the phase."""
 MISSES = 3
@@ -236,6 +238,8 @@ def _tell_apart(changes: list[Bracket], low: float, high: float) -> Reads:
         third = yield begin + 1.25 * period
         ticks += second.values != first.values
         demands += second.values == first.values and third.values != second.values
+        if max(ticks, demands) > VOTES // 2:
+            break
     if demands > VOTES // 2:
         return Refresh(Kind.ON_DEMAND, low, high)
     if ticks <= VOTES // 2:
@@ -387,6 +391,17 @@ class Dating:
                 dated = dated[0], counted + min(most, max(-most, dated[1] - counted))
         self._dated = dated
         return dated[1]
+
+    def away_from(self, at: float) -> float:
+        """The first time from ``at`` on at which a read can be dated for sure.
+
+        An agent on demand that is asked about a period after its last refresh may refresh its counters in the middle of being read.
+        """
+        if self.refresh.kind is not Kind.ON_DEMAND:
+            return self.refresh.away_from(at)
+        age, edge = at - self.refreshed_at, EDGE_SHARE * self.refresh.period
+        sure = self.refreshed_at + self.refresh.high + edge
+        return sure if self.refresh.low - edge < age < self.refresh.high + edge else at
 
     def move_times(self, step: float) -> None:
         """The clock was set by so many seconds."""

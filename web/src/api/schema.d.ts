@@ -1652,12 +1652,16 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Rules
+         * List Rules
          * @description All rules.
          */
-        get: operations["lumtar_server_api_alarms_rules"];
+        get: operations["lumtar_server_api_rules_list_rules"];
         put?: never;
-        post?: never;
+        /**
+         * Make Rule
+         * @description Create a rule; the collector follows within seconds.
+         */
+        post: operations["lumtar_server_api_rules_make_rule"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1674,14 +1678,78 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Delete Rule
+         * @description Delete a rule; what it raised is cleared.
+         */
+        delete: operations["lumtar_server_api_rules_delete_rule"];
         options?: never;
         head?: never;
         /**
          * Change Rule
          * @description Change a rule; the collector follows within seconds. One that is switched off clears what it raised.
          */
-        patch: operations["lumtar_server_api_alarms_change_rule"];
+        patch: operations["lumtar_server_api_rules_change_rule"];
+        trace?: never;
+    };
+    "/api/v1/rules/vocabulary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Vocabulary
+         * @description Measures and statistics that rules can be made of, and recommended rules.
+         */
+        get: operations["lumtar_server_api_rules_vocabulary"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/rehearsal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse
+         * @description Go through stored history with a rule that is not kept: what it would have raised, and who would have been notified.
+         */
+        post: operations["lumtar_server_api_rules_rehearse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/rehearsal/line": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse Line
+         * @description The same at one subject, as a line.
+         */
+        post: operations["lumtar_server_api_rules_rehearse_line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/setup": {
@@ -5264,7 +5332,7 @@ export interface components {
         };
         /**
          * LevelIO
-         * @description A severity with the limit beyond which it is reached, and the clearing limit on whose other side it ends.
+         * @description A severity (1 to 5), the limit beyond which it is reached, and the clearing limit.
          */
         LevelIO: {
             /** Severity */
@@ -5276,9 +5344,7 @@ export interface components {
         };
         /**
          * RuleOut
-         * @description A rule: a measure with its limits. A limit must be exceeded for ``hold_s`` seconds, or ``times`` of the last ``of`` values.
-         *
-         *     ``words``, ``unit`` and ``subject`` are the measure's. The rule about Lumtar itself has the measure "lumtar" and no levels.
+         * @description A rule. ``words``, ``unit`` and ``subject`` are those of what it compares; the rule about Lumtar itself has no levels.
          */
         RuleOut: {
             /** Id */
@@ -5287,6 +5353,10 @@ export interface components {
             name: string;
             /** Measure */
             measure: string;
+            /** Statistic */
+            statistic: string;
+            /** Window S */
+            window_s: number;
             /** Words */
             words: string;
             /** Unit */
@@ -5307,18 +5377,100 @@ export interface components {
             times: number;
             /** Of */
             of: number;
+            /** Instructions */
+            instructions: string;
             /** Mail To */
             mail_to: string[];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * RuleIn
+         * @description A rule: a statistic of a measure with its limits.
+         *
+         *     A limit must be exceeded for ``hold_s`` seconds, or ``times`` of the last ``of`` values. A statistic other than "value" looks
+         *     back over ``window_s`` seconds. ``scope`` is a condition over ports; empty is all of them.
+         */
+        RuleIn: {
+            /** Name */
+            name: string;
+            /** Measure */
+            measure: string;
+            /**
+             * Statistic
+             * @default value
+             */
+            statistic?: string;
+            /**
+             * Window S
+             * @default 0
+             */
+            window_s?: number;
+            /**
+             * Scope
+             * @default
+             */
+            scope?: string;
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled?: boolean;
+            /**
+             * Above
+             * @default true
+             */
+            above?: boolean;
+            /**
+             * Levels
+             * @default []
+             */
+            levels?: components["schemas"]["LevelIO"][];
+            /**
+             * Hold S
+             * @default 0
+             */
+            hold_s?: number;
+            /**
+             * Times
+             * @default 1
+             */
+            times?: number;
+            /**
+             * Of
+             * @default 1
+             */
+            of?: number;
+            /**
+             * Instructions
+             * @default
+             */
+            instructions?: string;
+            /**
+             * Mail To
+             * @default []
+             */
+            mail_to?: string[];
         };
         /**
          * RuleChange
          * @description What is to be changed of a rule; what is left out stays.
          */
         RuleChange: {
+            /** Name */
+            name?: string | null;
+            /** Measure */
+            measure?: string | null;
+            /** Statistic */
+            statistic?: string | null;
+            /** Window S */
+            window_s?: number | null;
             /** Enabled */
             enabled?: boolean | null;
             /** Scope */
             scope?: string | null;
+            /** Above */
+            above?: boolean | null;
             /** Levels */
             levels?: components["schemas"]["LevelIO"][] | null;
             /** Hold S */
@@ -5327,8 +5479,322 @@ export interface components {
             times?: number | null;
             /** Of */
             of?: number | null;
+            /** Instructions */
+            instructions?: string | null;
             /** Mail To */
             mail_to?: string[] | null;
+        };
+        /**
+         * MeasureOut
+         * @description A measure that a rule can watch.
+         */
+        MeasureOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Unit */
+            unit: string;
+            /** Subject */
+            subject: string;
+        };
+        /**
+         * ReadyLevelOut
+         * @description A recommended level, and why its limit is where it is.
+         */
+        ReadyLevelOut: {
+            /** Severity */
+            severity: number;
+            /** Limit */
+            limit: number;
+            /** Clear */
+            clear: number;
+            /** Why */
+            why: string;
+        };
+        /**
+         * ReadyOut
+         * @description A recommended rule. ``is_there`` if there is a rule of its name.
+         */
+        ReadyOut: {
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+            /** Measure */
+            measure: string;
+            /** Statistic */
+            statistic: string;
+            /** Window S */
+            window_s: number;
+            /** Scope */
+            scope: string;
+            /** Above */
+            above: boolean;
+            /** Levels */
+            levels: components["schemas"]["ReadyLevelOut"][];
+            /** Hold S */
+            hold_s: number;
+            /** Times */
+            times: number;
+            /** Of */
+            of: number;
+            /** Is There */
+            is_there: boolean;
+        };
+        /**
+         * StatisticOut
+         * @description A statistic of a measure; ``{unit}`` in its unit stands for the measure's.
+         */
+        StatisticOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Unit */
+            unit: string;
+            /** Has Window */
+            has_window: boolean;
+        };
+        /**
+         * Vocabulary
+         * @description What rules are made of.
+         */
+        Vocabulary: {
+            /** Measures */
+            measures: components["schemas"]["MeasureOut"][];
+            /** Statistics */
+            statistics: components["schemas"]["StatisticOut"][];
+            /** Ready */
+            ready: components["schemas"]["ReadyOut"][];
+        };
+        /**
+         * MarkOut
+         * @description An alarm that would have been raised, by seconds of the epoch.
+         */
+        MarkOut: {
+            /** Subject Id */
+            subject_id: number;
+            /** Label */
+            label: string;
+            /** Raised At */
+            raised_at: number;
+            /** Cleared At */
+            cleared_at: number | null;
+            /** Severity */
+            severity: number;
+            /** Value */
+            value: number;
+        };
+        /**
+         * NoisyOut
+         * @description A subject with many alarms: how many, and for how many seconds they were active.
+         */
+        NoisyOut: {
+            /** Subject Id */
+            subject_id: number;
+            /** Label */
+            label: string;
+            /** Alarms */
+            alarms: number;
+            /** Seconds */
+            seconds: number;
+        };
+        /**
+         * RehearsalOut
+         * @description What a rule would have done. ``step_s`` is 0 if it went from reading to reading, ``listed`` are the first 2,000 alarms.
+         */
+        RehearsalOut: {
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+            /** Subjects */
+            subjects: number;
+            /** Step S */
+            step_s: number;
+            /** Took Ms */
+            took_ms: number;
+            /** Alarms */
+            alarms: number;
+            /** A Day */
+            a_day: number;
+            /** At Night */
+            at_night: number;
+            /** Active */
+            active: number;
+            /** Longest S */
+            longest_s: number;
+            /** By Severity */
+            by_severity: {
+                [key: string]: number;
+            };
+            /** Messages */
+            messages: {
+                [key: string]: number;
+            };
+            /** Noisiest */
+            noisiest: components["schemas"]["NoisyOut"][];
+            /** Listed */
+            listed: components["schemas"]["MarkOut"][];
+        };
+        /**
+         * RehearsalIn
+         * @description A rule that is not kept, and the days until now to go through.
+         */
+        RehearsalIn: {
+            /** Name */
+            name: string;
+            /** Measure */
+            measure: string;
+            /**
+             * Statistic
+             * @default value
+             */
+            statistic?: string;
+            /**
+             * Window S
+             * @default 0
+             */
+            window_s?: number;
+            /**
+             * Scope
+             * @default
+             */
+            scope?: string;
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled?: boolean;
+            /**
+             * Above
+             * @default true
+             */
+            above?: boolean;
+            /**
+             * Levels
+             * @default []
+             */
+            levels?: components["schemas"]["LevelIO"][];
+            /**
+             * Hold S
+             * @default 0
+             */
+            hold_s?: number;
+            /**
+             * Times
+             * @default 1
+             */
+            times?: number;
+            /**
+             * Of
+             * @default 1
+             */
+            of?: number;
+            /**
+             * Instructions
+             * @default
+             */
+            instructions?: string;
+            /**
+             * Mail To
+             * @default []
+             */
+            mail_to?: string[];
+            /**
+             * Days
+             * @default 7
+             */
+            days?: number;
+        };
+        /**
+         * LineOut
+         * @description What the rule compares at one subject, by seconds of the epoch, and the alarms that follow from it.
+         */
+        LineOut: {
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
+            /** At */
+            at: number[];
+            /** Value */
+            value: (number | null)[];
+            /** Alarms */
+            alarms: components["schemas"]["MarkOut"][];
+        };
+        /**
+         * LineIn
+         * @description The same for one subject.
+         */
+        LineIn: {
+            /** Name */
+            name: string;
+            /** Measure */
+            measure: string;
+            /**
+             * Statistic
+             * @default value
+             */
+            statistic?: string;
+            /**
+             * Window S
+             * @default 0
+             */
+            window_s?: number;
+            /**
+             * Scope
+             * @default
+             */
+            scope?: string;
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled?: boolean;
+            /**
+             * Above
+             * @default true
+             */
+            above?: boolean;
+            /**
+             * Levels
+             * @default []
+             */
+            levels?: components["schemas"]["LevelIO"][];
+            /**
+             * Hold S
+             * @default 0
+             */
+            hold_s?: number;
+            /**
+             * Times
+             * @default 1
+             */
+            times?: number;
+            /**
+             * Of
+             * @default 1
+             */
+            of?: number;
+            /**
+             * Instructions
+             * @default
+             */
+            instructions?: string;
+            /**
+             * Mail To
+             * @default []
+             */
+            mail_to?: string[];
+            /**
+             * Days
+             * @default 7
+             */
+            days?: number;
+            /** Subject Id */
+            subject_id: number;
         };
         /**
          * SetupOut
@@ -7880,7 +8346,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_alarms_rules: {
+    lumtar_server_api_rules_list_rules: {
         parameters: {
             query?: never;
             header?: never;
@@ -7900,7 +8366,51 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_alarms_change_rule: {
+    lumtar_server_api_rules_make_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_rules_delete_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_rules_change_rule: {
         parameters: {
             query?: never;
             header?: never;
@@ -7922,6 +8432,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RuleOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_rules_vocabulary: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Vocabulary"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_rules_rehearse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearsalIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_rules_rehearse_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineOut"];
                 };
             };
         };

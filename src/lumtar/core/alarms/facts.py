@@ -4,8 +4,7 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any, ClassVar
 
-from lumtar.core.alarms.wording import SENTENCES, beyond, within
-from lumtar.core.measures import MEASURES
+from lumtar.core.alarms.wording import SENTENCES, beyond, compared, within
 from lumtar.core.rules.rule import Hold, Level, Rule
 
 
@@ -29,13 +28,16 @@ class Exceeded:
     rule: int = 0
     revision: int = 1
     more: Mapping[str, Any] = field(default_factory=dict)
+    statistic: str = "value"
+    window_s: int = 0
 
     def sentence(self) -> str:
         """What the alarm says while it is active."""
         held = Hold(self.seconds, self.times, self.of)
-        if own := SENTENCES.get(self.measure):
+        if (own := SENTENCES.get(self.measure)) and not self.window_s:
             return own.exceeded(self.value, self.limit, held, self.more)
-        return beyond(MEASURES.get(self.measure), self.value, self.limit, self.above, held)
+        named = compared(self.measure, self.statistic, self.window_s)
+        return beyond(named, self.value, self.limit, self.above, held)
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,12 +52,14 @@ class Returned:
     rule: int = 0
     revision: int = 1
     more: Mapping[str, Any] = field(default_factory=dict)
+    statistic: str = "value"
+    window_s: int = 0
 
     def sentence(self) -> str:
         """What it says once it is cleared."""
-        if own := SENTENCES.get(self.measure):
+        if (own := SENTENCES.get(self.measure)) and not self.window_s:
             return own.returned(self.value, self.clear, self.more)
-        return within(MEASURES.get(self.measure), self.value, self.clear, self.above)
+        return within(compared(self.measure, self.statistic, self.window_s), self.value, self.clear, self.above)
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,7 +107,18 @@ def exceeded(rule: Rule, severity: int, value: float, more: Mapping[str, Any]) -
     level = next(each for each in rule.levels if each.severity == severity)
     hold = rule.hold
     return Exceeded(
-        rule.measure, value, level.limit, rule.above, hold.seconds, hold.times, hold.of, rule.key, rule.revision, more
+        rule.measure,
+        value,
+        level.limit,
+        rule.above,
+        hold.seconds,
+        hold.times,
+        hold.of,
+        rule.key,
+        rule.revision,
+        more,
+        rule.statistic,
+        rule.window_s,
     )
 
 
@@ -114,4 +129,14 @@ def returned(rule: Rule, was: int, value: float, more: Mapping[str, Any]) -> Ret
     is_back = value < level.clear if rule.above else value > level.clear
     if not is_back:
         return Ended("The rule does not apply here any more")
-    return Returned(rule.measure, value, level.clear, rule.above, rule.key, rule.revision, more)
+    return Returned(
+        rule.measure,
+        value,
+        level.clear,
+        rule.above,
+        rule.key,
+        rule.revision,
+        more,
+        rule.statistic,
+        rule.window_s,
+    )

@@ -4,8 +4,9 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from lumtar.core.measures import Measure
+from lumtar.core.measures import MEASURES
 from lumtar.core.rules.rule import Hold
+from lumtar.core.rules.statistics import STATISTICS
 from lumtar.core.units import counted, duration, figure, rate
 
 
@@ -18,16 +19,26 @@ def _held(hold: Hold, noun: str = "reading") -> str:
     return f", for {counted(hold.times, noun).lower()} in a row" if hold.times > 1 else ""
 
 
-def beyond(measure: Measure | None, value: float, limit: float, above: bool, hold: Hold) -> str:
-    """A value beyond its limit, of any measure."""
-    words, unit = (measure.words, measure.unit) if measure else ("Value", "")
+def compared(measure: str, statistic: str, window_s: int) -> tuple[str, str]:
+    """What a rule compares, in words, and its unit."""
+    known, over = MEASURES.get(measure), STATISTICS.get(statistic)
+    words, unit = (known.words, known.unit) if known else ("Value", "")
+    if not window_s or over is None:
+        return words, unit
+    inner = words[:1].lower() + words[1:]
+    return f"{over.words[:1].upper()}{over.words[1:]} of {inner} over {duration(window_s)}", over.unit.format(unit=unit)
+
+
+def beyond(named: tuple[str, str], value: float, limit: float, above: bool, hold: Hold) -> str:
+    """A value beyond its limit, of anything that is named with its unit."""
+    words, unit = named
     side = "above" if above else "below"
     return f"{words} {figure(value, unit)}, {side} {figure(limit, unit)}{_held(hold)}"
 
 
-def within(measure: Measure | None, value: float, clear: float, above: bool) -> str:
-    """A value that is back, of any measure."""
-    words, unit = (measure.words, measure.unit) if measure else ("Value", "")
+def within(named: tuple[str, str], value: float, clear: float, above: bool) -> str:
+    """A value that is back, of anything that is named with its unit."""
+    words, unit = named
     return f"{words} back to {figure(value, unit)}, {'below' if above else 'above'} {figure(clear, unit)}"
 
 

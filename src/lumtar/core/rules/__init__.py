@@ -7,7 +7,22 @@ came from.
 from lumtar.core.rules.evaluation import Events, evaluate
 from lumtar.core.rules.frame import Frame
 from lumtar.core.rules.memory import Memory, Pairs
+from lumtar.core.rules.rehearsal import Figures, Raised, figures, rehearse
 from lumtar.core.rules.rule import Hold, Level, Rule
 from lumtar.core.rules.ruleset import RuleSet
 
-__all__ = ["Events", "Frame", "Hold", "Level", "Memory", "Pairs", "Rule", "RuleSet", "evaluate"]
+__all__ = [
+    "Events",
+    "Figures",
+    "Frame",
+    "Hold",
+    "Level",
+    "Memory",
+    "Pairs",
+    "Raised",
+    "Rule",
+    "RuleSet",
+    "evaluate",
+    "figures",
+    "rehearse",
+]

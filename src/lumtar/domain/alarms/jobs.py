@@ -33,7 +33,9 @@ def send_mail(context: JobContext, notification: int) -> None:
     with transaction.atomic():
         be_durable()
         notification_row = (
-            Notification.objects.select_for_update(of=("self",)).select_related("change__alarm").get(pk=notification)
+            Notification.objects.select_for_update(of=("self",))
+            .select_related("change__alarm__rule")
+            .get(pk=notification)
         )
         if notification_row.state != State.PENDING:
             return
@@ -78,6 +80,8 @@ def compose(notification: Notification) -> EmailMessage:
         f"at         {change.at:%Y-%m-%d %H:%M:%S} UTC",
         f"raised     {alarm.raised_at:%Y-%m-%d %H:%M:%S} UTC",
     ]
+    if alarm.rule and alarm.rule.instructions and severity != Severity.CLEARED.word:
+        lines += ["", "What to do", alarm.rule.instructions]
     # A Message-ID of its own lets mail servers recognise the mail, should it ever be handed over twice.
     domain = settings.DEFAULT_FROM_EMAIL.split("@")[-1]
     headers = {"Message-ID": f"<alarm-{alarm.pk}-change-{change.pk}-{notification.pk}@{domain}>"}

@@ -25,6 +25,7 @@ class Rule(models.Model):
     name = models.CharField(max_length=120, unique=True)
     measure = models.CharField(max_length=40)
     statistic = models.CharField(max_length=40, default="value")
+    window_s = models.PositiveIntegerField(default=0)
     scope = models.CharField(max_length=1000, blank=True)
     """A condition over ports; empty is all of them."""
     enabled = models.BooleanField(default=True)
@@ -35,6 +36,8 @@ class Rule(models.Model):
     of = models.PositiveIntegerField(default=1)
     revision = models.PositiveIntegerField(default=1)
     armed = models.PositiveIntegerField(default=1)
+    instructions = models.TextField(max_length=2000, blank=True)
+    """For whoever is notified: it stands at the alarm and in the mail."""
     mail_to = ArrayField(models.CharField(max_length=254, validators=[validate_email]), default=list, blank=True)
 
     def __str__(self) -> str:

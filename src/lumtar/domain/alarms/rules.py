@@ -15,12 +15,15 @@ from lumtar.core.groups import GROUP_FIELDS
 from lumtar.core.measures import MEASURES
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Hold, Level
+from lumtar.core.units import duration
 from lumtar.domain.alarms.models import LUMTAR, Rule
 from lumtar.domain.alarms.services import clear
+from lumtar.domain.inventory.groups import ports_for
+from lumtar.domain.inventory.models import Device
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.services import announce
 
-WATCHED = ("measure", "statistic", "scope", "above", "levels", "hold_s", "times", "of")
+WATCHED = ("measure", "statistic", "window_s", "scope", "above", "levels", "hold_s", "times", "of")
 """What of a rule decides; a change of any makes another revision."""
 
 
@@ -33,7 +36,9 @@ def as_core(rule: Rule) -> core.Rule:
     """
     levels = tuple(_level(each) for each in rule.levels)
     hold = Hold(rule.hold_s, rule.times, rule.of)
-    return core.Rule(rule.pk, rule.measure, levels, hold, rule.above, rule.statistic, rule.revision, rule.armed)
+    return core.Rule(
+        rule.pk, rule.measure, levels, hold, rule.above, rule.statistic, rule.revision, rule.armed, rule.window_s
+    )
 
 
 def _level(given: Mapping[str, Any]) -> Level:
@@ -48,6 +53,41 @@ def _level(given: Mapping[str, Any]) -> Level:
 def in_force() -> list[Rule]:
     """The rules that the evaluator decides by."""
     return [rule for rule in Rule.objects.filter(enabled=True).order_by("pk") if rule.measure in MEASURES]
+
+
+@transaction.atomic
+def create(wanted: Mapping[str, Any], by: str) -> Rule:
+    """A new rule, from columns of Rule by name.
+
+    Raises
+    ------
+    Refusal
+    """
+    rule = Rule(**wanted)
+    if rule.measure == LUMTAR:
+        raise Refusal("There is one rule about Lumtar itself; change that one.", "measure")
+    check(rule)
+    rule.save()
+    note_action(f"rule {rule.name} created", by)
+    announce("rules")
+    return rule
+
+
+@transaction.atomic
+def delete(pk: int, by: str) -> None:
+    """Delete a rule; what it raised is cleared, and stays in the history.
+
+    Raises
+    ------
+    Refusal, Rule.DoesNotExist
+    """
+    rule = Rule.objects.select_for_update().get(pk=pk)
+    if rule.measure == LUMTAR:
+        raise Refusal("The rule about Lumtar itself can be switched off, not deleted.")
+    _end(rule, f"The rule {rule.name} was deleted")
+    rule.delete()
+    note_action(f"rule {rule.name} deleted", by)
+    announce("rules")
 
 
 @transaction.atomic
@@ -71,7 +111,7 @@ def change(pk: int, wanted: Mapping[str, Any], by: str) -> Rule:
     if changed & {"enabled", *WATCHED}:
         rule.revision += 1
     ends = before["enabled"] and not rule.enabled
-    moves = bool(changed & {"measure", "statistic", "above"})
+    moves = bool(changed & {"measure", "statistic", "window_s", "above"})
     if rule.enabled and ("enabled" in changed or moves):
         rule.armed += 1
     rule.save()
@@ -107,10 +147,28 @@ def check(rule: Rule) -> None:
         understand(rule.scope, GROUP_FIELDS)
         if rule.scope and watched.subject != "interface":
             raise Refusal("Only rules about interfaces can be narrowed by a condition.", "scope")
+        _check_window(rule, watched.subject)
     try:
         rule.full_clean()
     except ValidationError as error:
         raise Refusal(" ".join(error.messages), next(iter(getattr(error, "message_dict", {})), "")) from error
+
+
+def _check_window(rule: Rule, subject: str) -> None:
+    """A window without two polls in it would be one value, or none."""
+    if not rule.window_s:
+        return
+    devices = Device.objects.filter(retired_at=None, enabled=True)
+    if subject == "interface" and rule.scope:
+        devices = devices.filter(interfaces__in=ports_for(rule.scope))
+    slowest = devices.order_by("-interval_s").values_list("name", "interval_s").first()
+    if slowest and slowest[1] > rule.window_s:
+        name, interval_s = slowest
+        raise Refusal(
+            f"The window of {duration(rule.window_s)} is shorter than the interval of {duration(interval_s)} at which"
+            f" {name} is polled; choose at least {duration(2 * interval_s)}.",
+            "window_s",
+        )
 
 
 def _said(value: Any) -> str:

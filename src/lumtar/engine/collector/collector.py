@@ -169,7 +169,7 @@ class Collector(Service):
         due = now if fresh else schedule.next_poll(target.device.pk, target.device.interval_s, now)
         if confirm:
             due = min(due, now + schedule.CONFIRM_AFTER)
-        due = target.dating.refresh.away_from(due)
+        due = target.dating.away_from(due)
         self._put(target, due)
         return due
 

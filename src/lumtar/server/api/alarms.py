@@ -1,19 +1,16 @@
-"""Alarms, rules, and the time strip's picture."""
+"""Alarms, and the time strip's picture."""
 
 from datetime import datetime, timedelta
 
 from django.http import HttpRequest
 from django.utils import timezone
 
-from lumtar.core.measures import MEASURES
 from lumtar.domain.alarms import queries
-from lumtar.domain.alarms.models import AlarmChange, Rule
+from lumtar.domain.alarms.models import AlarmChange
 from lumtar.domain.alarms.queries import AlarmRow
-from lumtar.domain.alarms.rules import change
-from lumtar.domain.operation import resources
 from lumtar.server.api import paging
-from lumtar.server.api.access import ENGINEER, VIEWER, Router
-from lumtar.server.api.problems import Problem, refusing
+from lumtar.server.api.access import VIEWER, Router
+from lumtar.server.api.problems import Problem
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.times import past, span
 
@@ -112,76 +109,3 @@ def timeline(
     since, until = span(start, end, timedelta(days=1))
     counted = queries.timeline(since, until, max(1, min(buckets, 500)))
     return [BucketOut(count=bucket.count, worst=bucket.worst) for bucket in counted]
-
-
-class LevelIO(Schema):
-    """A severity with the limit beyond which it is reached, and the clearing limit on whose other side it ends."""
-
-    severity: int
-    limit: float
-    clear: float
-
-
-class RuleOut(Schema):
-    """A rule: a measure with its limits. A limit must be exceeded for ``hold_s`` seconds, or ``times`` of the last ``of`` values.
-
-    ``words``, ``unit`` and ``subject`` are the measure's. The rule about Lumtar itself has the measure "lumtar" and no levels.
-    """
-
-    id: int
-    name: str
-    measure: str
-    words: str
-    unit: str
-    subject: str
-    enabled: bool
-    scope: str
-    above: bool
-    levels: list[LevelIO]
-    hold_s: int
-    times: int
-    of: int
-    mail_to: list[str]
-
-
-class RuleChange(Schema):
-    """What is to be changed of a rule; what is left out stays."""
-
-    enabled: bool | None = None
-    scope: str | None = None
-    levels: list[LevelIO] | None = None
-    hold_s: int | None = None
-    times: int | None = None
-    of: int | None = None
-    mail_to: list[str] | None = None
-
-
-OWN = ("name", "measure", "enabled", "scope", "above", "hold_s", "times", "of", "mail_to")
-
-
-def _rule(rule: Rule) -> RuleOut:
-    measure = MEASURES.get(rule.measure)
-    return RuleOut(
-        id=rule.pk,
-        words=measure.words if measure else "Lumtar itself",
-        unit=measure.unit if measure else "",
-        subject=measure.subject if measure else resources.LUMTAR,
-        levels=[LevelIO(**level) for level in rule.levels],
-        **{name: getattr(rule, name) for name in OWN},
-    )
-
-
-@router.get("/rules", needs=VIEWER, response=list[RuleOut])
-def rules(request: HttpRequest) -> list[RuleOut]:
-    """All rules."""
-    return [_rule(rule) for rule in Rule.objects.order_by("pk")]
-
-
-@router.patch("/rules/{rule}", needs=ENGINEER.everywhere, response=RuleOut)
-def change_rule(request: HttpRequest, rule: int, body: RuleChange) -> RuleOut:
-    """Change a rule; the collector follows within seconds. One that is switched off clears what it raised."""
-    with refusing():
-        try:
-            return _rule(change(rule, body.model_dump(exclude_none=True), request.user.get_username()))
-        except Rule.DoesNotExist as error:
-            raise Problem(404, "There is no such rule.") from error

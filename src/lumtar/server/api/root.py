@@ -34,6 +34,7 @@ from lumtar.server.api import (
     people,
     problems,
     profiles,
+    rules,
     storage,
     sweeps,
     system,
@@ -72,6 +73,7 @@ api.add_router("", labels.router)
 api.add_router("", sweeps.router)
 api.add_router("", admission.router)
 api.add_router("", alarms.router)
+api.add_router("", rules.router)
 api.add_router("", overview.router)
 api.add_router("", system.router)
 problems.install(api)

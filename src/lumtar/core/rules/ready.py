@@ -1,0 +1,129 @@
+"""Rules that most networks want, with the reason for each recommended value."""
+
+from dataclasses import dataclass
+
+from lumtar.core.alarms.severity import Severity
+from lumtar.core.rules.rule import Hold, Level, Rule
+
+AT_ONCE = Hold()
+
+
+@dataclass(frozen=True, slots=True)
+class Ready:
+    """A recommended rule.
+
+    Attributes
+    ----------
+    why : what it is good for, and why it looks at what it looks at
+    scope : a condition over ports; empty is all subjects
+    reasons : of each level, why its limit is where it is
+    """
+
+    name: str
+    why: str
+    measure: str
+    levels: tuple[Level, ...]
+    reasons: tuple[str, ...]
+    statistic: str = "value"
+    window_s: int = 0
+    hold: Hold = AT_ONCE
+    scope: str = ""
+    above: bool = True
+
+    def rule(self, key: int = 0) -> Rule:
+        """It as the evaluator takes it."""
+        return Rule(key, self.measure, self.levels, self.hold, self.above, self.statistic, window_s=self.window_s)
+
+
+MINOR, MAJOR, WARNING = Severity.MINOR, Severity.MAJOR, Severity.WARNING
+LINKS = "role is (uplink, wan, trunk)"
+READY = (
+    Ready(
+        "Load of uplinks, WAN and trunks",
+        "The mean over ten minutes, so that a short peak calls nobody; access ports are left out, since one user may fill them.",
+        "load",
+        (Level(MINOR, 80, 70), Level(MAJOR, 90, 80)),
+        ("queues begin to fill at peaks within the minute", "loss starts on most links"),
+        statistic="mean",
+        window_s=600,
+        scope=LINKS,
+    ),
+    Ready(
+        "Errors and discards",
+        "Per million packets, so that busy and idle ports are measured alike.",
+        "error_share",
+        (Level(MINOR, 100, 50), Level(MAJOR, 1000, 500)),
+        ("transfers begin to slow down (1 in 10,000)", "calls and transfers suffer (1 in 1,000)"),
+        statistic="mean",
+        window_s=900,
+    ),
+    Ready(
+        "Links that are down",
+        "Only uplinks, WAN and trunks: access ports go up and down with those who use them.",
+        "down",
+        (Level(MAJOR, 50, 50),),
+        ("not up in two readings in a row",),
+        hold=Hold(times=2, of=2),
+        scope=LINKS,
+    ),
+    Ready(
+        "Readings missing",
+        "A device that answers but does not give this port's counters is not seen otherwise.",
+        "load",
+        (Level(MINOR, 50, 20),),
+        ("every other reading of half an hour is missing",),
+        statistic="missing",
+        window_s=1800,
+        scope=LINKS,
+    ),
+    Ready(
+        "Round-trip time",
+        "To the device itself over a quarter of an hour. A device answers SNMP when it has time, so this is a hint, not a measurement.",
+        "round_trip",
+        (Level(WARNING, 300, 200),),
+        ("twice what a distant site needs",),
+        statistic="percentile95",
+        window_s=900,
+    ),
+    Ready(
+        "Processor load",
+        "The mean over a quarter of an hour: routing and saving a configuration fill a processor for seconds.",
+        "processor",
+        (Level(MINOR, 85, 75), Level(MAJOR, 95, 85)),
+        ("no room for a routing change", "polls and routing begin to suffer"),
+        statistic="mean",
+        window_s=900,
+    ),
+    Ready(
+        "Memory in use",
+        "The minimum of half an hour: what is given back in between was not short.",
+        "memory",
+        (Level(MINOR, 90, 85), Level(MAJOR, 97, 93)),
+        ("time to look for a leak", "an update or a routing table will not fit"),
+        statistic="minimum",
+        window_s=1800,
+    ),
+    Ready(
+        "Storage filling up",
+        "What is in use now; it rarely goes down by itself.",
+        "storage",
+        (Level(MINOR, 85, 80), Level(MAJOR, 95, 92)),
+        ("days to weeks are left", "logs and updates will fail"),
+    ),
+    Ready(
+        "Temperature",
+        "Of every sensor. Sensors sit at chips and at air inlets: exempt what is made to run hotter.",
+        "temperature",
+        (Level(MINOR, 60, 55), Level(MAJOR, 75, 70)),
+        ("a fan or the room's cooling has a fault", "equipment switches itself off not far above"),
+        statistic="minimum",
+        window_s=600,
+    ),
+    Ready(
+        "Fans and power supplies",
+        "Any component that states a fault.",
+        "faulty",
+        (Level(MAJOR, 0.5, 0.5),),
+        ("the spare one carries the load alone",),
+    ),
+)  # fmt: skip

@@ -1,0 +1,361 @@
+"""Rules: what is watched, and what a rule would have done."""
+
+from dataclasses import asdict
+from datetime import timedelta
+from typing import Any
+
+from django.http import HttpRequest
+from django.utils import timezone
+from ninja import Status
+from pydantic import Field
+
+from lumtar.core.measures import MEASURES
+from lumtar.core.refusal import Refusal
+from lumtar.core.rules import Figures, Raised, ready
+from lumtar.core.rules import Rule as CoreRule
+from lumtar.core.rules.statistics import STATISTICS
+from lumtar.domain.alarms import rules
+from lumtar.domain.alarms.models import Rule
+from lumtar.domain.operation import resources
+from lumtar.domain.reports import rehearsals
+from lumtar.server.api.access import ENGINEER, VIEWER, Router
+from lumtar.server.api.problems import Problem, refusing
+from lumtar.server.api.schema import Schema
+
+router = Router(tags=["rules"])
+MARKS = 2000
+"""Alarms of a rehearsal that are listed one by one."""
+
+
+class LevelIO(Schema):
+    """A severity (1 to 5), the limit beyond which it is reached, and the clearing limit."""
+
+    severity: int
+    limit: float
+    clear: float
+
+
+class RuleIn(Schema):
+    """A rule: a statistic of a measure with its limits.
+
+    A limit must be exceeded for ``hold_s`` seconds, or ``times`` of the last ``of`` values. A statistic other than "value" looks
+    back over ``window_s`` seconds. ``scope`` is a condition over ports; empty is all of them.
+    """
+
+    name: str = Field(max_length=120)
+    measure: str
+    statistic: str = "value"
+    window_s: int = Field(0, ge=0)
+    scope: str = Field("", max_length=1000)
+    enabled: bool = True
+    above: bool = True
+    levels: list[LevelIO] = []
+    hold_s: int = Field(0, ge=0)
+    times: int = 1
+    of: int = 1
+    instructions: str = Field("", max_length=2000)
+    mail_to: list[str] = []
+
+
+class RuleOut(Schema):
+    """A rule. ``words``, ``unit`` and ``subject`` are those of what it compares; the rule about Lumtar itself has no levels."""
+
+    id: int
+    name: str
+    measure: str
+    statistic: str
+    window_s: int
+    words: str
+    unit: str
+    subject: str
+    enabled: bool
+    scope: str
+    above: bool
+    levels: list[LevelIO]
+    hold_s: int
+    times: int
+    of: int
+    instructions: str
+    mail_to: list[str]
+    revision: int
+
+
+class RuleChange(Schema):
+    """What is to be changed of a rule; what is left out stays."""
+
+    name: str | None = Field(None, max_length=120)
+    measure: str | None = None
+    statistic: str | None = None
+    window_s: int | None = Field(None, ge=0)
+    enabled: bool | None = None
+    scope: str | None = Field(None, max_length=1000)
+    above: bool | None = None
+    levels: list[LevelIO] | None = None
+    hold_s: int | None = Field(None, ge=0)
+    times: int | None = None
+    of: int | None = None
+    instructions: str | None = Field(None, max_length=2000)
+    mail_to: list[str] | None = None
+
+
+OWN = tuple(name for name in RuleOut.model_fields if name not in ("id", "words", "unit", "subject", "levels"))
+
+
+def _rule(rule: Rule) -> RuleOut:
+    measure, statistic = MEASURES.get(rule.measure), STATISTICS.get(rule.statistic)
+    unit = measure.unit if measure else ""
+    return RuleOut(
+        id=rule.pk,
+        words=measure.words if measure else "Lumtar itself",
+        unit=statistic.unit.format(unit=unit) if statistic else unit,
+        subject=measure.subject if measure else resources.LUMTAR,
+        levels=[LevelIO(**level) for level in rule.levels],
+        **{name: getattr(rule, name) for name in OWN},
+    )
+
+
+@router.get("/rules", needs=VIEWER, response=list[RuleOut])
+def list_rules(request: HttpRequest) -> list[RuleOut]:
+    """All rules."""
+    return [_rule(rule) for rule in Rule.objects.order_by("pk")]
+
+
+@router.post("/rules", needs=ENGINEER.everywhere, response={201: RuleOut})
+def make_rule(request: HttpRequest, body: RuleIn) -> Status[RuleOut]:
+    """Create a rule; the collector follows within seconds."""
+    with refusing():
+        return Status(201, _rule(rules.create(body.model_dump(), request.user.get_username())))
+
+
+@router.patch("/rules/{int:rule}", needs=ENGINEER.everywhere, response=RuleOut)
+def change_rule(request: HttpRequest, rule: int, body: RuleChange) -> RuleOut:
+    """Change a rule; the collector follows within seconds. One that is switched off clears what it raised."""
+    with refusing():
+        try:
+            return _rule(rules.change(rule, body.model_dump(exclude_none=True), request.user.get_username()))
+        except Rule.DoesNotExist as error:
+            raise Problem(404, "There is no such rule.") from error
+
+
+@router.delete("/rules/{int:rule}", needs=ENGINEER.everywhere, response={204: None})
+def delete_rule(request: HttpRequest, rule: int) -> Status[None]:
+    """Delete a rule; what it raised is cleared."""
+    with refusing():
+        try:
+            rules.delete(rule, request.user.get_username())
+        except Rule.DoesNotExist as error:
+            raise Problem(404, "There is no such rule.") from error
+    return Status(204, None)
+
+
+class MeasureOut(Schema):
+    """A measure that a rule can watch."""
+
+    name: str
+    words: str
+    unit: str
+    subject: str
+
+
+class StatisticOut(Schema):
+    """A statistic of a measure; ``{unit}`` in its unit stands for the measure's."""
+
+    name: str
+    words: str
+    unit: str
+    has_window: bool
+
+
+class ReadyLevelOut(LevelIO):
+    """A recommended level, and why its limit is where it is."""
+
+    why: str
+
+
+class ReadyOut(Schema):
+    """A recommended rule. ``is_there`` if there is a rule of its name."""
+
+    name: str
+    why: str
+    measure: str
+    statistic: str
+    window_s: int
+    scope: str
+    above: bool
+    levels: list[ReadyLevelOut]
+    hold_s: int
+    times: int
+    of: int
+    is_there: bool
+
+
+class Vocabulary(Schema):
+    """What rules are made of."""
+
+    measures: list[MeasureOut]
+    statistics: list[StatisticOut]
+    ready: list[ReadyOut]
+
+
+@router.get("/rules/vocabulary", needs=VIEWER, response=Vocabulary)
+def vocabulary(request: HttpRequest) -> Vocabulary:
+    """Measures and statistics that rules can be made of, and recommended rules."""
+    there = set(Rule.objects.values_list("name", flat=True))
+    return Vocabulary(
+        measures=[MeasureOut(name=m.name, words=m.words, unit=m.unit, subject=m.subject) for m in MEASURES.values()],
+        statistics=[
+            StatisticOut(name=s.name, words=s.words, unit=s.unit, has_window=s.has_window) for s in STATISTICS.values()
+        ],
+        ready=[_ready(each, each.name in there) for each in ready.READY],
+    )
+
+
+def _ready(each: ready.Ready, is_there: bool) -> ReadyOut:
+    names = ("name", "why", "measure", "statistic", "window_s", "scope", "above")
+    return ReadyOut(
+        levels=[
+            ReadyLevelOut(severity=int(level.severity), limit=level.limit, clear=level.clear, why=why)
+            for level, why in zip(each.levels, each.reasons, strict=True)
+        ],
+        hold_s=each.hold.seconds,
+        times=each.hold.times,
+        of=each.hold.of,
+        is_there=is_there,
+        **{name: getattr(each, name) for name in names},
+    )
+
+
+class RehearsalIn(RuleIn):
+    """A rule that is not kept, and the days until now to go through."""
+
+    days: float = Field(7, gt=0, le=rehearsals.LONGEST_DAYS)
+
+
+class LineIn(RehearsalIn):
+    """The same for one subject."""
+
+    subject_id: int
+
+
+class MarkOut(Schema):
+    """An alarm that would have been raised, by seconds of the epoch."""
+
+    subject_id: int
+    label: str
+    raised_at: float
+    cleared_at: float | None
+    severity: int
+    value: float
+
+
+class NoisyOut(Schema):
+    """A subject with many alarms: how many, and for how many seconds they were active."""
+
+    subject_id: int
+    label: str
+    alarms: int
+    seconds: float
+
+
+class RehearsalOut(Schema):
+    """What a rule would have done. ``step_s`` is 0 if it went from reading to reading, ``listed`` are the first 2,000 alarms."""
+
+    start: float
+    end: float
+    subjects: int
+    step_s: int
+    took_ms: float
+    alarms: int
+    a_day: float
+    at_night: int
+    active: int
+    longest_s: float
+    by_severity: dict[int, int]
+    messages: dict[str, int]
+    """Address -> mails."""
+    noisiest: list[NoisyOut]
+    listed: list[MarkOut]
+
+
+@router.post("/rules/rehearsal", needs=ENGINEER, response=RehearsalOut)
+def rehearse(request: HttpRequest, body: RehearsalIn) -> RehearsalOut:
+    """Go through stored history with a rule that is not kept: what it would have raised, and who would have been notified."""
+    with refusing():
+        rule = _core(body)
+        end = timezone.now()
+        done = rehearsals.run(
+            rule, rehearsals.subjects_of(rule.subject, body.scope), end - timedelta(days=body.days), end
+        )
+    listed, counted = done.alarms[:MARKS], done.figures
+    wanted = {alarm.subject for alarm in listed} | {subject for subject, _, _ in counted.noisiest}
+    labels = _labels(rule.subject, wanted)
+    return RehearsalOut(
+        start=done.start.timestamp(),
+        end=done.end.timestamp(),
+        messages=dict.fromkeys(body.mail_to, counted.changes),
+        noisiest=[
+            NoisyOut(subject_id=subject, label=labels.get(subject, "gone"), alarms=alarms, seconds=seconds)
+            for subject, alarms, seconds in counted.noisiest
+        ],
+        listed=[_mark(alarm, labels) for alarm in listed],
+        **{name: getattr(done, name) for name in ("subjects", "step_s", "took_ms")},
+        **_figures(counted),
+    )
+
+
+def _core(body: RuleIn) -> CoreRule:
+    given = body.model_dump(include=set(RuleIn.model_fields))
+    rule = Rule(**given)
+    rules.check(rule)
+    return rules.as_core(rule)
+
+
+def _figures(counted: Figures) -> dict[str, Any]:
+    named = asdict(counted)
+    return {name: named[name] for name in ("alarms", "a_day", "at_night", "active", "longest_s", "by_severity")}
+
+
+def _labels(kind: str, subjects: set[int]) -> dict[int, str]:
+    named = resources.named({(kind, subject) for subject in subjects})
+    return {number: each.label for (_, number), each in named.items()}
+
+
+def _mark(alarm: Raised, labels: dict[int, str]) -> MarkOut:
+    return MarkOut(
+        subject_id=alarm.subject,
+        label=labels.get(alarm.subject, "gone"),
+        raised_at=alarm.raised_at,
+        cleared_at=alarm.cleared_at,
+        severity=alarm.severity,
+        value=alarm.value,
+    )
+
+
+class LineOut(Schema):
+    """What the rule compares at one subject, by seconds of the epoch, and the alarms that follow from it."""
+
+    label: str
+    unit: str
+    at: list[float]
+    value: list[float | None]
+    alarms: list[MarkOut]
+
+
+@router.post("/rules/rehearsal/line", needs=ENGINEER, response=LineOut)
+def rehearse_line(request: HttpRequest, body: LineIn) -> LineOut:
+    """The same at one subject, as a line."""
+    with refusing():
+        rule = _core(body)
+        if body.subject_id not in rehearsals.subjects_of(rule.subject, body.scope):
+            raise Refusal("This is not among what the rule applies to.", "subject_id")
+        end = timezone.now()
+        line = rehearsals.line_of(rule, body.subject_id, end - timedelta(days=body.days), end)
+    labels = _labels(rule.subject, {body.subject_id})
+    unit = STATISTICS[rule.statistic].unit.format(unit=MEASURES[rule.measure].unit)
+    return LineOut(
+        label=labels.get(body.subject_id, "gone"),
+        unit=unit,
+        at=line.at,
+        value=line.value,
+        alarms=[_mark(alarm, labels) for alarm in line.alarms],
+    )
