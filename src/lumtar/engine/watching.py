@@ -1,7 +1,7 @@
 """The rules in force over what polls give: a memory for each kind of subject, and transitions of alarms for a batch."""
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -18,6 +18,7 @@ from lumtar.core.slots import Slots
 from lumtar.domain.alarms.models import Rule, alarm_type
 from lumtar.domain.alarms.rules import as_core
 from lumtar.domain.alarms.services import Transition
+from lumtar.domain.reports.frames import of_measure
 from lumtar.engine.batch import Batch, moment
 
 log = structlog.get_logger()
@@ -144,6 +145,16 @@ class Watch:
             if rule in rows and subject in subjects.slot_of:
                 memory.severity[rows[rule], subjects.slot_of[subject]] = severity
         memory.bring_back(pairs, subjects.slot_of)
+
+    def recall(self, kind: str, numbers: Collection[int], at: float) -> None:
+        """Read again what rules with a window look back at, of subjects that were brought back."""
+        subjects = self.kinds[kind]
+        known = list(numbers)
+        for measure, seconds in subjects.rules.windows.items():
+            history = of_measure(measure, known, moment(at - seconds), moment(at)) if known else None
+            if history is not None:
+                slots = np.array([subjects.slot_of[number] for number in history.subjects], np.int64)
+                subjects.memory.recall(replace(history.frame, slots=slots))
 
     def look(
         self,

@@ -257,7 +257,7 @@ export const alarmsQuery = (at: string | null, only: { device?: number; interfac
     placeholderData: keepPreviousData,
   });
 
-type AlarmList = { active: boolean; at?: string; start?: string; limit: number };
+type AlarmList = { active: boolean; shelved?: boolean; at?: string; start?: string; limit: number };
 
 const alarmPages = (name: string, query: AlarmList) =>
   infiniteQueryOptions({
@@ -271,7 +271,8 @@ const alarmPages = (name: string, query: AlarmList) =>
     placeholderData: keepPreviousData,
   });
 
-export const alarmListQuery = (at: string | null) => alarmPages("list", { active: true, limit: 200, ...past(at) });
+export const alarmListQuery = (at: string | null, shelved: boolean) =>
+  alarmPages("list", { active: true, shelved, limit: 200, ...past(at) });
 
 export const alarmHistoryQuery = (range: Range) =>
   alarmPages("history", { active: false, start: range.start, at: range.end, limit: 200 });
@@ -285,6 +286,12 @@ export const alarmQuery = (alarm: number, at: string | null) =>
 export const rulesQuery = queryOptions({
   queryKey: ["rules"],
   queryFn: () => got(client.GET("/api/v1/rules", {})),
+});
+
+/** What rules are made of, and those that are recommended. */
+export const vocabularyQuery = queryOptions({
+  queryKey: ["rules", "vocabulary"],
+  queryFn: () => got(client.GET("/api/v1/rules/vocabulary", {})),
 });
 
 /** A poll that was asked for: looked at again until it is done. */

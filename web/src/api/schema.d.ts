@@ -1594,6 +1594,8 @@ export interface paths {
         /**
          * Alarms
          * @description Alarms that are active (or were ``at``), worst first; with ``active=false`` all of a range, last changed first.
+         *
+         *     ``shelved`` lists those that are shelved instead of those that are not.
          */
         get: operations["lumtar_server_api_alarms_alarms"];
         put?: never;
@@ -1618,6 +1620,26 @@ export interface paths {
         get: operations["lumtar_server_api_alarms_alarm"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alarms/actions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Act
+         * @description Acknowledge, comment on or shelve alarms, or take either back.
+         */
+        post: operations["lumtar_server_api_alarms_act"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2184,6 +2206,14 @@ export interface components {
             notified: string | null;
             /** Mail State */
             mail_state: string | null;
+            /** Acknowledged By */
+            acknowledged_by: string | null;
+            /** Acknowledged At */
+            acknowledged_at: string | null;
+            /** Shelved By */
+            shelved_by: string | null;
+            /** Shelved Until */
+            shelved_until: string | null;
         };
         /**
          * Busy
@@ -5276,13 +5306,35 @@ export interface components {
             next: string | null;
         };
         /**
+         * ActionOut
+         * @description What somebody did about an alarm; ``until`` is when shelving ends, null once it is cleared.
+         */
+        ActionOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            kind: components["schemas"]["Kind"];
+            /** Text */
+            text: string;
+            /** Until */
+            until: string | null;
+        };
+        /**
          * AlarmOut
          * @description An alarm with its history.
          */
         AlarmOut: {
             row: components["schemas"]["AlarmRow"];
+            /** Instructions */
+            instructions: string;
             /** Changes */
             changes: components["schemas"]["ChangeOut"][];
+            /** Actions */
+            actions: components["schemas"]["ActionOut"][];
             /** Notifications */
             notifications: components["schemas"]["NotificationOut"][];
         };
@@ -5302,6 +5354,12 @@ export interface components {
             text: string;
         };
         /**
+         * Kind
+         * @description What was done.
+         * @enum {string}
+         */
+        Kind: "acknowledge" | "unacknowledge" | "shelve" | "unshelve" | "comment";
+        /**
          * NotificationOut
          * @description Who was told of which change, and whether that went well.
          */
@@ -5319,6 +5377,30 @@ export interface components {
             state: string;
             /** Detail */
             detail: string;
+        };
+        /**
+         * Acted
+         * @description How many alarms it was done about.
+         */
+        Acted: {
+            /** Alarms */
+            alarms: number;
+        };
+        /**
+         * ActionIn
+         * @description What to do about some alarms. Shelving lasts ``for_s`` seconds, or without them until they are cleared.
+         */
+        ActionIn: {
+            /** Alarms */
+            alarms: number[];
+            kind: components["schemas"]["Kind"];
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
+            /** For S */
+            for_s?: number | null;
         };
         /**
          * BucketOut
@@ -8274,6 +8356,7 @@ export interface operations {
         parameters: {
             query?: {
                 active?: boolean;
+                shelved?: boolean;
                 at?: string | null;
                 start?: string | null;
                 device?: number | null;
@@ -8318,6 +8401,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AlarmOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_alarms_act: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Acted"];
                 };
             };
         };

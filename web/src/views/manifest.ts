@@ -38,13 +38,15 @@ export const VIEWS: View[] = [
     ],
   },
   {
-    paths: ["/alarms", "/alarms/:number"],
+    paths: ["/alarms", "/alarms/:number", "/alarms/rules/:rule"],
     name: "Alarms",
     key: "3",
     View: lazily(() => import("./alarms/Alarms"), "Alarms"),
     goals: [
       { address: "/alarms", name: "Alarms: active, and rules" },
+      { address: "/alarms?show=shelved", name: "Alarms: shelved" },
       { address: "/alarms?show=all", name: "Alarms: history" },
+      { address: "/alarms/rules/new", name: "Alarms: new rule" },
     ],
   },
   {
@@ -77,4 +79,5 @@ export const OF_ONE: Goal[] = [
   { address: "/fleet/port/{port}", name: "Port" },
   { address: "/fleet?list=total&role=any", name: "Total" },
   { address: "/fleet?list=live&ports={port}", name: "Live" },
+  { address: "/alarms/rules/new?ready=Load of uplinks, WAN and trunks", name: "Recommended rule" },
 ];

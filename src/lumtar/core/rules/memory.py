@@ -158,7 +158,9 @@ class Memory:
                 ring = self.rings[name] = Ring.blank(depth, self.size)
             elif depth > ring.depth:
                 ring = self.rings[name] = ring.resized(depth, self.size)
-            ring.put(frame.slots, frame.at[instant], values[instant])
+            # Subjects with fewer values than others have none at the end of a frame.
+            there = frame.at[instant] > 0
+            ring.put(frame.slots[there], frame.at[instant][there], values[instant][there])
 
     def recall(self, frame: Frame) -> None:
         """Remember values that were evaluated before a restart."""

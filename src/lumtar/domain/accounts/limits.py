@@ -63,6 +63,7 @@ POLICIES: dict[str, str] = {
     "readings_gap": f"(device_id IS NULL OR {OF_DEVICE})",
     "alarms_alarm": ABOUT,
     "alarms_alarmchange": "alarm_id IN (SELECT id FROM alarms_alarm)",
+    "alarms_alarmaction": "alarm_id IN (SELECT id FROM alarms_alarm)",
     "alarms_notification": "change_id IN (SELECT id FROM alarms_alarmchange)",
     "logbook_entry": ABOUT,
 }

@@ -107,6 +107,36 @@ class AlarmChange(models.Model):
         return sentence(self.facts)
 
 
+class AlarmAction(models.Model):
+    """What somebody did about an alarm (operator state change, RFC 8632 section 3.5); whether it is acknowledged or shelved
+    follows from these rows.
+    """
+
+    class Kind(models.TextChoices):
+        """What was done."""
+
+        ACKNOWLEDGE = "acknowledge", "acknowledged"
+        UNACKNOWLEDGE = "unacknowledge", "acknowledgement taken back"
+        SHELVE = "shelve", "shelved"
+        UNSHELVE = "unshelve", "taken off the shelf"
+        COMMENT = "comment", "comment"
+
+    alarm = models.ForeignKey(Alarm, on_delete=models.CASCADE, related_name="actions")
+    at = models.DateTimeField()
+    by = models.CharField(max_length=150)
+    kind = models.CharField(max_length=16, choices=Kind.choices)
+    text = models.CharField(max_length=1000, blank=True)
+    until = models.DateTimeField(null=True)
+    """Of shelving; None is until it is cleared."""
+    severity = models.SmallIntegerField(choices=SEVERITIES)
+    """That the alarm had: one that gets worse has to be acknowledged again."""
+
+    class Meta:
+        """Read by alarm and time."""
+
+        indexes = [models.Index(fields=["alarm", "-at"])]
+
+
 class Notification(models.Model):
     """One mail about one status change to one address: there can be no second."""
 

@@ -9,13 +9,15 @@ from django.db import connection
 
 from lumtar.core.alarms.density import Bucket, density, stands
 from lumtar.core.alarms.facts import sentence
-from lumtar.domain.alarms.models import Alarm, Notification
+from lumtar.domain.alarms.actions import ACKNOWLEDGED, SHELVED
+from lumtar.domain.alarms.models import Alarm, AlarmAction, Notification
 from lumtar.domain.operation.resources import page
 
 SELECT = """
 SELECT a.id, a.type, a.resource_kind, a.resource_id, a.label, a.site, a.device_id, a.interface_id, c.severity, c.facts::json,
     c.at AS changed_at, coalesce(r.at, a.raised_at) AS raised_at, rule.name AS rule, coalesce(cardinality(rule.mail_to), 0) AS notified_count,
-    n.notified, n.state AS mail_state{more}
+    n.notified, n.state AS mail_state, ack.by AS acknowledged_by, CASE WHEN ack.by IS NOT NULL THEN ack.at END AS acknowledged_at, shelf.by AS shelved_by,
+    shelf.until AS shelved_until{more}
 FROM alarms_alarm a
 LEFT JOIN alarms_rule rule ON rule.id = a.rule_id
 JOIN LATERAL (SELECT * FROM alarms_alarmchange WHERE alarm_id = a.id AND at <= %(at)s ORDER BY at DESC, id DESC LIMIT 1) c ON true
@@ -26,6 +28,8 @@ LEFT JOIN LATERAL (
 LEFT JOIN LATERAL (
     SELECT string_agg(address, ', ' ORDER BY address) AS notified, min(state) AS state FROM alarms_notification WHERE change_id = c.id
 ) n ON true
+LEFT JOIN {acknowledged}
+LEFT JOIN {shelved}
 WHERE {where}
 ORDER BY {order}
 LIMIT %(limit)s OFFSET %(offset)s
@@ -53,6 +57,11 @@ class AlarmRow:
     notified_count: int
     notified: str | None
     mail_state: str | None
+    acknowledged_by: str | None
+    acknowledged_at: datetime | None
+    shelved_by: str | None
+    shelved_until: datetime | None
+    """None is until it is cleared, if somebody shelved it."""
 
 
 def _row(row: tuple[Any, ...]) -> AlarmRow:
@@ -63,22 +72,37 @@ def _row(row: tuple[Any, ...]) -> AlarmRow:
 
 def _rows(where: str, order: str, *, limit: int, offset: int = 0, **values: Any) -> list[AlarmRow]:
     with connection.cursor() as cursor:
-        cursor.execute(SELECT.format(where=where, order=order, more=""), {"limit": limit, "offset": offset, **values})
+        cursor.execute(_select(where, order), {"limit": limit, "offset": offset, **values})
         return [_row(row) for row in cursor.fetchall()]
 
 
+def _select(where: str, order: str, more: str = "") -> str:
+    return SELECT.format(where=where, order=order, more=more, acknowledged=ACKNOWLEDGED, shelved=SHELVED)
+
+
 def active(
-    at: datetime, device: int | None = None, interface: int | None = None, *, limit: int = 500, offset: int = 0
+    at: datetime,
+    device: int | None = None,
+    interface: int | None = None,
+    *,
+    is_shelved: bool = False,
+    limit: int = 500,
+    offset: int = 0,
 ) -> tuple[list[AlarmRow], int]:
-    """The alarms that were active at a time, worst first, then newest first; and how many there are in all."""
-    where = "c.severity > 0"
+    """The alarms that were active at a time, worst first, then newest first; and how many there are in all.
+
+    Parameters
+    ----------
+    is_shelved : those that are shelved, instead of those that are not
+    """
+    where = f"c.severity > 0 AND shelf.kind IS {'NOT' if is_shelved else ''} NULL"
     if device is not None:
         where += " AND a.device_id = %(device)s"
     if interface is not None:
         where += " AND a.interface_id = %(interface)s"
     values = {"at": at, "device": device, "interface": interface, "limit": limit, "offset": offset}
     with connection.cursor() as cursor:
-        cursor.execute(SELECT.format(where=where, order=WORST_FIRST, more=", count(*) OVER ()"), values)
+        cursor.execute(_select(where, WORST_FIRST, ", count(*) OVER ()"), values)
         rows = cursor.fetchall()
     return [_row(row[:-1]) for row in rows], int(rows[0][-1]) if rows else 0
 
@@ -102,6 +126,16 @@ def notifications(alarm: int) -> list[Notification]:
         .select_related("change")
         .order_by("-change__at", "address")[:200]
     )
+
+
+def instructions(alarm: int) -> str:
+    """What its rule tells whoever is notified of an alarm."""
+    return Alarm.objects.filter(pk=alarm).values_list("rule__instructions", flat=True).first() or ""
+
+
+def actions(alarm: int, at: datetime) -> list[AlarmAction]:
+    """What was done about an alarm until a time, newest first."""
+    return list(AlarmAction.objects.filter(alarm_id=alarm, at__lte=at).order_by("-at", "-id")[:200])
 
 
 def changes(start: datetime, end: datetime, device: int | None = None) -> list[tuple[int, float, int]]:

@@ -8,10 +8,12 @@ from typing import Any
 from django.db import connection, transaction
 from django.db.models import Q
 from django.dispatch import receiver
+from django.utils import timezone
 from procrastinate.types import JSONValue
 
 from lumtar.core.alarms.facts import Ended, Facts, stored
 from lumtar.core.alarms.severity import Severity
+from lumtar.domain.alarms.actions import shelved
 from lumtar.domain.alarms.jobs import send_mail
 from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification
 from lumtar.domain.inventory.signals import retired
@@ -157,10 +159,12 @@ def _write(changes: _Changes) -> None:
     for _, change in changes.changes:
         change.alarm_id = change.alarm.pk
     AlarmChange.objects.bulk_create([change for _, change in changes.changes])
+    quiet = shelved([alarm.pk for alarm in there], timezone.now())
     mails = Notification.objects.bulk_create(
         Notification(change=change, address=address)
         for wanted, change in changes.changes
         for address in dict.fromkeys(wanted.mail_to)
+        if change.alarm_id not in quiet
     )
     if mails:
         told_of: list[dict[str, JSONValue]] = [{"notification": mail.pk} for mail in mails]

@@ -47,6 +47,7 @@ TABLES: dict[str, Watched] = {
     ),
     "inventory_labelrule": Watched(says="label rule"),
     "alarms_rule": Watched(says="rule"),
+    "alarms_alarmaction": Watched(says="action on an alarm"),
     "readings_retention": Watched(says="storage"),
     "sweeps_sweep": Watched(says="sweep"),
     "sweeps_admissionrule": Watched(says="admission rule"),

@@ -246,3 +246,4 @@ def _bring_back(recorder: Recorder, slot_of: dict[int, int], owner_of: dict[int,
     for kind, (times, owners) in of_kind.items():
         if recorder.watch.kinds[kind].rules.rules:
             recorder.watch.bring_back(kind, memory.load(kind, devices), active.get(kind, []), times, owners)
+            recorder.watch.recall(kind, owners, time.time())

@@ -4,13 +4,14 @@ from datetime import datetime, timedelta
 
 from django.http import HttpRequest
 from django.utils import timezone
+from pydantic import Field
 
-from lumtar.domain.alarms import queries
-from lumtar.domain.alarms.models import AlarmChange
+from lumtar.domain.alarms import actions, queries
+from lumtar.domain.alarms.models import AlarmAction, AlarmChange
 from lumtar.domain.alarms.queries import AlarmRow
 from lumtar.server.api import paging
-from lumtar.server.api.access import VIEWER, Router
-from lumtar.server.api.problems import Problem
+from lumtar.server.api.access import OPERATOR, VIEWER, Router
+from lumtar.server.api.problems import Problem, refusing
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.times import past, span
 
@@ -29,6 +30,7 @@ class Alarms(Schema):
 def alarms(
     request: HttpRequest,
     active: bool = True,
+    shelved: bool = False,
     at: datetime | None = None,
     start: datetime | None = None,
     device: int | None = None,
@@ -36,11 +38,14 @@ def alarms(
     limit: int = 200,
     cursor: str | None = None,
 ) -> Alarms:
-    """Alarms that are active (or were ``at``), worst first; with ``active=false`` all of a range, last changed first."""
+    """Alarms that are active (or were ``at``), worst first; with ``active=false`` all of a range, last changed first.
+
+    ``shelved`` lists those that are shelved instead of those that are not.
+    """
     until = past(at) or timezone.now()
     begin, size = paging.offset(cursor), max(1, min(limit, 500))
     if active:
-        rows, total = queries.active(until, device, interface, limit=size, offset=begin)
+        rows, total = queries.active(until, device, interface, is_shelved=shelved, limit=size, offset=begin)
         return Alarms(rows=rows, total=total, next=paging.following(begin, size, total))
     since, until = span(start, until, timedelta(days=7))
     rows = queries.history(since, until, size + 1, begin)
@@ -65,11 +70,23 @@ class NotificationOut(Schema):
     detail: str
 
 
+class ActionOut(Schema):
+    """What somebody did about an alarm; ``until`` is when shelving ends, null once it is cleared."""
+
+    at: datetime
+    by: str
+    kind: AlarmAction.Kind
+    text: str
+    until: datetime | None
+
+
 class AlarmOut(Schema):
     """An alarm with its history."""
 
     row: AlarmRow
+    instructions: str
     changes: list[ChangeOut]
+    actions: list[ActionOut]
     notifications: list[NotificationOut]
 
 
@@ -84,6 +101,8 @@ def alarm(request: HttpRequest, alarm: int, at: datetime | None = None) -> Alarm
     notified = queries.notifications(alarm)
     return AlarmOut(
         row=row,
+        instructions=queries.instructions(alarm),
+        actions=[ActionOut.model_validate(action) for action in queries.actions(alarm, until)],
         changes=[ChangeOut(at=change.at, severity=change.severity, text=change.text) for change in changes],
         notifications=[
             NotificationOut(
@@ -92,6 +111,30 @@ def alarm(request: HttpRequest, alarm: int, at: datetime | None = None) -> Alarm
             for t in notified
         ],
     )
+
+
+class ActionIn(Schema):
+    """What to do about some alarms. Shelving lasts ``for_s`` seconds, or without them until they are cleared."""
+
+    alarms: list[int] = Field(min_length=1, max_length=actions.MOST)
+    kind: AlarmAction.Kind
+    text: str = Field("", max_length=1000)
+    for_s: int | None = Field(None, gt=0)
+
+
+class Acted(Schema):
+    """How many alarms it was done about."""
+
+    alarms: int
+
+
+@router.post("/alarms/actions", needs=OPERATOR, response=Acted)
+def act(request: HttpRequest, body: ActionIn) -> Acted:
+    """Acknowledge, comment on or shelve alarms, or take either back."""
+    until = timezone.now() + timedelta(seconds=min(body.for_s, 10**9)) if body.for_s else None
+    with refusing():
+        done = actions.act(body.alarms, AlarmAction.Kind(body.kind), request.user.get_username(), body.text, until)
+    return Acted(alarms=done)
 
 
 class BucketOut(Schema):

@@ -6,6 +6,8 @@ import { moment } from "../../components/format";
 import { Problem } from "../../components/Problem";
 import { Severity } from "../../components/Severity";
 import { SEVERITIES } from "../../components/severities";
+import { AlarmActions } from "./AlarmActions";
+import { historyOf } from "./alarmHistory";
 
 const STATES: Record<string, string> = {
   pending: "waiting to be sent",
@@ -20,6 +22,7 @@ const PAGES: Record<string, string> = {
   device: "Device",
   component: "Device",
   lumtar: "Services",
+  collector: "Services",
 };
 
 /** One alarm: what it is about, every change of its status, and who was notified. */
@@ -28,7 +31,7 @@ export function AlarmPage({ alarm }: { alarm: number }) {
   const search = useTimeSearch();
   const { data, error } = useQuery(alarmQuery(alarm, time.at));
   if (!data) return <Problem error={error} />;
-  const { row, changes, notifications } = data;
+  const { row, notifications, instructions } = data;
   const words = PAGES[row.resource] ?? row.resource;
   return (
     <article>
@@ -39,7 +42,7 @@ export function AlarmPage({ alarm }: { alarm: number }) {
       <p className="mt-1">{row.text}</p>
       <p className="mt-1 mb-3 text-ink2">
         {SEVERITIES[row.severity]?.word} · rule {row.rule ?? "deleted"}
-        {(row.device_id || row.resource === "lumtar") && (
+        {(row.device_id || row.page.startsWith("/setup")) && (
           <>
             {" · "}
             <Link className="text-ink underline" to={row.page + search()}>
@@ -48,15 +51,36 @@ export function AlarmPage({ alarm }: { alarm: number }) {
           </>
         )}
       </p>
-      <h3 className="heading">History</h3>
-      {changes.map((change) => (
+      {row.acknowledged_by && row.acknowledged_at && (
+        <p>
+          Acknowledged by {row.acknowledged_by}, {moment(new Date(row.acknowledged_at))}
+        </p>
+      )}
+      {row.shelved_by && (
+        <p>
+          Shelved by {row.shelved_by}{" "}
+          {row.shelved_until ? `until ${moment(new Date(row.shelved_until))}` : "until it is cleared"}: nobody is
+          notified
+        </p>
+      )}
+      {time.following && <AlarmActions rows={[row]} />}
+      {instructions && (
+        <>
+          <h3 className="heading mt-2">What to do</h3>
+          <p className="whitespace-pre-line">{instructions}</p>
+        </>
+      )}
+      <h3 className="heading mt-3">History</h3>
+      {historyOf(data).map(({ at, severity, text, by }) => (
         <p
-          key={`${change.at}${change.severity}`}
+          key={`${at}${severity}${text}`}
           className="grid grid-cols-[20px_92px_minmax(0,1fr)] gap-2 border-b max-md:grid-cols-[20px_64px_minmax(0,1fr)] border-dotted border-rule py-1 text-small"
         >
-          <Severity level={change.severity} />
-          <span className="figures text-ink2">{moment(new Date(change.at))}</span>
-          <span>{change.text}</span>
+          {severity === null ? <span /> : <Severity level={severity} />}
+          <span className="figures text-ink2">{moment(new Date(at))}</span>
+          <span>
+            {text} {by && <span className="text-ink2">by {by}</span>}
+          </span>
         </p>
       ))}
       <h3 className="heading mt-4">Notified</h3>

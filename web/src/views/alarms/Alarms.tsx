@@ -1,39 +1,67 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { alarmHistoryQuery, alarmListQuery } from "../../api/queries";
 import { useKeys, useRowKeys } from "../../app/keys";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
-import { duration, moment } from "../../components/format";
+import { useMay } from "../../app/session";
+import { counted, duration, moment } from "../../components/format";
 import { Problem } from "../../components/Problem";
 import { Severity } from "../../components/Severity";
 import { SEVERITIES } from "../../components/severities";
+import { lazily } from "../lazily";
 import { Notified } from "../now/Causes";
+import { AlarmActions } from "./AlarmActions";
 import { AlarmPage } from "./AlarmPage";
 import { Rules } from "./Rules";
 
-/** Alarms that are active, or all of the time shown; beside them the one that is open, or the rules. */
+const RulePage = lazily(() => import("./RulePage"), "RulePage");
+
+/** Alarms and rules: the lists, or one rule. */
 export function Alarms() {
+  return useParams().rule ? <RulePage /> : <Lists />;
+}
+
+/** Alarms that are active, or all of the time shown; beside them the one that is open, or the rules. */
+function Lists() {
   const { number } = useParams();
   const [search] = useSearchParams();
   const time = useScreenTime();
   const keep = useTimeSearch();
   const navigate = useNavigate();
-  const all = search.get("show") === "all";
-  const active = useInfiniteQuery({ ...alarmListQuery(time.at), enabled: !all });
+  const show = search.get("show");
+  const all = show === "all";
+  const shelved = show === "shelved";
+  const shown: Record<string, string> = show ? { show } : {};
+  const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
+  const mayAct = useMay()("operator") && time.following;
+  const active = useInfiniteQuery({ ...alarmListQuery(time.at, shelved), enabled: !all });
   const history = useInfiniteQuery({ ...alarmHistoryQuery(time.range), enabled: all });
   const { data, error, hasNextPage, fetchNextPage, isFetchingNextPage } = all ? history : active;
   const rows = data?.pages.flatMap((page) => page.rows);
   const total = data?.pages[0]?.total ?? rows?.length ?? 0;
+  const choose = (id: number) =>
+    setChosen((before) => new Set(before.has(id) ? [...before].filter((each) => each !== id) : [...before, id]));
+  const picked = rows?.filter(({ id }) => chosen.has(id)) ?? [];
   useRowKeys();
-  useKeys({ Escape: () => navigate(`/alarms${keep(all ? { show: "all" } : {})}`) });
+  useKeys({
+    Escape: () => (picked.length ? setChosen(new Set()) : navigate(`/alarms${keep(shown)}`)),
+    x: () => {
+      const id = Number((document.activeElement as HTMLElement | null)?.dataset.alarm);
+      if (mayAct && id) choose(id);
+    },
+  });
   const mark = (on: boolean) => (on ? "marked" : "text-ink2 hover:text-ink");
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_400px] max-lg:grid-cols-1">
       <section className={`min-h-0 overflow-auto px-4 pt-3 ${number ? "max-lg:hidden" : ""}`}>
         <h1 className="heading">
-          <Link to={`/alarms${keep()}`} className={mark(!all)}>
+          <Link to={`/alarms${keep()}`} className={mark(!show)}>
             {time.following ? "Active" : `Active at ${moment(time.end)}`}
+          </Link>
+          <Link to={`/alarms${keep({ show: "shelved" })}`} className={mark(shelved)}>
+            Shelved
           </Link>
           <Link to={`/alarms${keep({ show: "all" })}`} className={mark(all)}>
             History
@@ -45,8 +73,18 @@ export function Alarms() {
         <Problem error={error} />
         {rows?.length === 0 && (
           <p className="py-2 text-ink2">
-            {all ? "No alarm was active in this time." : "No active alarms. History lists those that were cleared."}
+            {all
+              ? "No alarm was active in this time."
+              : shelved
+                ? "No alarm is shelved. A shelved alarm is listed here, and notifies nobody."
+                : "No active alarms. History lists those that were cleared."}
           </p>
+        )}
+        {mayAct && !number && picked.length > 0 && (
+          <div className="flex flex-wrap items-center gap-x-3 border-b border-rule">
+            <b className="font-semibold">{counted(picked.length, "alarm")}</b>
+            <AlarmActions rows={picked} onDone={() => setChosen(new Set())} />
+          </div>
         )}
         {rows?.map((alarm) => (
           <Line
@@ -54,7 +92,9 @@ export function Alarms() {
             alarm={alarm}
             at={time.end}
             open={Number(number) === alarm.id}
-            to={`/alarms/${alarm.id}${keep(all ? { show: "all" } : {})}`}
+            to={`/alarms/${alarm.id}${keep(shown)}`}
+            chosen={chosen.has(alarm.id)}
+            choose={mayAct ? () => choose(alarm.id) : undefined}
           />
         ))}
         {rows && hasNextPage && (
@@ -73,28 +113,50 @@ export function Alarms() {
   );
 }
 
-function Line({ alarm, at, open, to }: { alarm: Schemas["AlarmRow"]; at: Date; open: boolean; to: string }) {
+type LineProps = {
+  alarm: Schemas["AlarmRow"];
+  at: Date;
+  open: boolean;
+  to: string;
+  chosen: boolean;
+  choose: (() => void) | undefined;
+};
+
+function Line({ alarm, at, open, to, chosen, choose }: LineProps) {
   const cleared = alarm.severity === 0;
   const until = cleared ? Date.parse(alarm.changed_at) : Math.min(at.getTime(), Date.now());
   return (
-    <Link
-      data-row
-      to={to}
-      className={`-mx-1.5 grid grid-cols-[20px_64px_minmax(0,1fr)_104px_50px_112px] items-center gap-2.5 border-b border-faint px-1.5 py-[5px] max-md:grid-cols-[20px_minmax(0,1fr)_auto] ${open ? "bg-lampsoft shadow-[inset_3px_0_var(--lamp)]" : "hover:bg-lampsoft focus:bg-lampsoft focus:shadow-[inset_3px_0_var(--lamp)]"}`}
-    >
-      <Severity level={alarm.severity} />
-      <span className="max-md:hidden">{SEVERITIES[alarm.severity]?.word}</span>
-      <span className="min-w-0">
-        <b className="block truncate font-semibold max-md:whitespace-normal">
-          {alarm.label} {alarm.site && <span className="font-normal text-ink2">{alarm.site}</span>}
-        </b>
-        <span className="block truncate text-small text-ink2 max-md:whitespace-normal">{alarm.text}</span>
-      </span>
-      <span className="figures text-ink2 max-md:hidden">{moment(new Date(alarm.raised_at))}</span>
-      <span className="figures text-right">{duration((until - Date.parse(alarm.raised_at)) / 1000)}</span>
-      <span className="max-md:hidden">
-        <Notified row={alarm} />
-      </span>
-    </Link>
+    <div className="flex items-center gap-1">
+      {choose && (
+        <label className="grid h-7 w-6 shrink-0 place-items-center">
+          <input type="checkbox" aria-label={`Select ${alarm.label}`} checked={chosen} onChange={choose} />
+        </label>
+      )}
+      <Link
+        data-row
+        data-alarm={alarm.id}
+        to={to}
+        className={`-mx-1.5 grid min-w-0 flex-1 grid-cols-[20px_64px_minmax(0,1fr)_104px_50px_112px] items-center gap-2.5 border-b border-faint px-1.5 py-[5px] max-md:grid-cols-[20px_minmax(0,1fr)_auto] ${open ? "bg-lampsoft shadow-[inset_3px_0_var(--lamp)]" : "hover:bg-lampsoft focus:bg-lampsoft focus:shadow-[inset_3px_0_var(--lamp)]"}`}
+      >
+        <Severity level={alarm.severity} />
+        <span className="max-md:hidden">{SEVERITIES[alarm.severity]?.word}</span>
+        <span className="min-w-0">
+          <b className="block truncate font-semibold max-md:whitespace-normal">
+            {alarm.label} {alarm.site && <span className="font-normal text-ink2">{alarm.site}</span>}
+          </b>
+          <span className="block truncate text-small text-ink2 max-md:whitespace-normal">
+            {alarm.text}
+            {alarm.acknowledged_by && (
+              <b className="font-medium text-ink"> · acknowledged by {alarm.acknowledged_by}</b>
+            )}
+          </span>
+        </span>
+        <span className="figures text-ink2 max-md:hidden">{moment(new Date(alarm.raised_at))}</span>
+        <span className="figures text-right">{duration((until - Date.parse(alarm.raised_at)) / 1000)}</span>
+        <span className="max-md:hidden">
+          <Notified row={alarm} />
+        </span>
+      </Link>
+    </div>
   );
 }

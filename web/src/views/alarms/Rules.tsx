@@ -1,35 +1,34 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
-import { rulesQuery } from "../../api/queries";
+import { Link } from "react-router";
+import { rulesQuery, vocabularyQuery } from "../../api/queries";
+import { useTimeSearch } from "../../app/screenTime";
 import { useMay } from "../../app/session";
 import { Problem } from "../../components/Problem";
-import { RuleForm } from "./RuleForm";
 import { says } from "./ruleWords";
 
-/** The rules: what is watched, when it becomes an alarm, and who is notified. */
+/** The rules: what is watched, when it becomes an alarm, and who is notified; and those that are recommended. */
 export function Rules() {
   const { data: rules, error } = useQuery(rulesQuery);
-  const [editing, setEditing] = useState<number | null>(null);
-  const may = useMay();
+  const keep = useTimeSearch();
+  const isEngineer = useMay()("engineer", true);
   return (
     <>
-      <h2 className="heading">Rules</h2>
+      <h2 className="heading">
+        Rules
+        {isEngineer && (
+          <Link to={`/alarms/rules/new${keep()}`} className="ml-auto font-normal underline">
+            New rule
+          </Link>
+        )}
+      </h2>
       <Problem error={error} />
       {rules?.map((rule) => (
         <section key={rule.id} className="border-b border-faint py-2">
-          <h3 className="flex items-center gap-2 font-semibold">
-            {rule.name}
-            {!rule.enabled && <span className="font-normal text-critical">switched off</span>}
-            {may("engineer", true) && (
-              <button
-                type="button"
-                className="ml-auto font-normal underline"
-                aria-label={editing === rule.id ? "Cancel" : `Edit ${rule.name}`}
-                onClick={() => setEditing(editing === rule.id ? null : rule.id)}
-              >
-                {editing === rule.id ? "Cancel" : "Edit"}
-              </button>
-            )}
+          <h3 className="font-semibold">
+            <Link to={`/alarms/rules/${rule.id}${keep()}`} className="underline decoration-rule hover:decoration-ink">
+              {rule.name}
+            </Link>
+            {!rule.enabled && <span className="font-normal text-critical"> switched off</span>}
           </h3>
           <p className="text-ink2">{says(rule).what}</p>
           {says(rule).levels.map((level) => (
@@ -39,15 +38,35 @@ export function Rules() {
           ))}
           <p>
             {rule.mail_to.length ? (
-              <span className="text-ink2">
-                Mail to {rule.mail_to.join(", ")}, when it is raised, changes or is cleared.
-              </span>
+              <span className="text-ink2">Mail to {rule.mail_to.join(", ")}.</span>
             ) : (
               <span className="text-critical">Nobody is notified: no address is set.</span>
             )}
           </p>
-          {editing === rule.id && <RuleForm rule={rule} onDone={() => setEditing(null)} />}
         </section>
+      ))}
+      {isEngineer && <Recommended />}
+    </>
+  );
+}
+
+function Recommended() {
+  const { data: words } = useQuery(vocabularyQuery);
+  const keep = useTimeSearch();
+  const missing = words?.ready.filter(({ is_there }) => !is_there) ?? [];
+  if (!missing.length) return null;
+  return (
+    <>
+      <h2 className="heading mt-4">
+        Recommended <span className="font-normal text-ink2">rehearse one, then create it</span>
+      </h2>
+      {missing.map((each) => (
+        <p key={each.name} className="border-b border-dotted border-rule py-1">
+          <Link to={`/alarms/rules/new${keep({ ready: each.name })}`} className="underline">
+            {each.name}
+          </Link>{" "}
+          <span className="text-small text-ink2">{each.why}</span>
+        </p>
       ))}
     </>
   );

@@ -27,7 +27,10 @@ export function Causes({ causes, active, at }: { causes: Schemas["CauseOut"][]; 
           <Severity level={row.severity} />
           <span className="min-w-0">
             <b className="block truncate font-semibold max-md:whitespace-normal">{row.label}</b>
-            <span className="block truncate text-small text-ink2 max-md:whitespace-normal">{row.text}</span>
+            <span className="block truncate text-small text-ink2 max-md:whitespace-normal">
+              {row.text}
+              {row.acknowledged_by && <b className="font-medium text-ink"> · acknowledged by {row.acknowledged_by}</b>}
+            </span>
           </span>
           <span className="max-md:hidden">
             <Spark values={spark} />

@@ -1,0 +1,136 @@
+"""What was rehearsed and what happens are the same: both on the same readings."""
+
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+import pytest
+
+from lumtar.core.rules import Raised
+from lumtar.domain.alarms import rules
+from lumtar.domain.inventory.models import Component, Interface
+from lumtar.domain.inventory.services import add_device
+from lumtar.domain.readings import partitions
+from lumtar.domain.reports import frames, rehearsals
+from lumtar.engine import store
+from lumtar.engine.batch import ComponentValue
+from lumtar.engine.recorder import Recorder
+from lumtar.engine.watching import Watch
+from lumtar.wire.faults import Fault, FaultKind
+from tests.alarms import rule
+from tests.engine.answers import answer
+
+pytestmark = pytest.mark.django_db
+MINUTES = 120
+RULES = [
+    rule(pk=1, name="each value", limit=70, clear=60, times=2),
+    rule(pk=2, name="mean", limit=60, clear=50, times=1, statistic="mean", window_s=600),
+    rule(pk=3, name="for a time", limit=70, clear=65, times=1, hold_s=300),
+    rule("processor", 80, 70, pk=4, name="processor", times=1, statistic="maximum", window_s=300),
+    rule("unanswered", 0.5, 0.5, pk=5, name="silent", times=2),
+    rule("down", 50, 50, pk=6, name="down", times=1),
+    rule("error_share", 100, 50, pk=7, name="errors", times=1, statistic="mean", window_s=600),
+]
+
+
+@pytest.fixture
+def world():
+    """Two hours of a device, live: the recorder with its transitions, and all of it stored."""
+    device = add_device("127.0.9.1", name="hex-wan-1", kind="v2c", secret={"community": "word"})
+    device.interval_s = 60
+    device.save()
+    ports = Interface.objects.bulk_create(
+        Interface(device=device, if_index=n, name=f"g{n}", label=f"g{n}", role="wan") for n in (1, 2)
+    )
+    component = Component.objects.create(device=device, kind="processor", index="1", name="Processor 1", unit="%")
+    now = datetime.now(UTC).replace(microsecond=0)
+    partitions.ensure((now - timedelta(days=1)).date(), (now + timedelta(days=1)).date())
+    for each in RULES:
+        each.save(force_insert=True)
+    recorder = Recorder(RULES)
+    slots, dice = recorder.add(device, ports), np.random.default_rng(5)
+    begin = (now - timedelta(minutes=MINUTES)).timestamp()
+    loads = np.clip(45 + 25 * np.sin(np.arange(MINUTES)[:, None] / (9, 14)) + dice.normal(0, 12, (MINUTES, 2)), 0, 100)
+    counters, transitions = np.zeros((2, 12), np.uint64), []
+    for minute in range(MINUTES):
+        at = begin + 60 * minute + float(dice.integers(0, 3))
+        counters[:, 0] += (loads[minute] / 100 * 1e8 / 8 * 60).astype(np.uint64)
+        counters[:, 2] += np.uint64(100_000)
+        counters[:, 8] += np.array([3 * (minute % 30), 0], np.uint64)
+        if 50 <= minute < 56:
+            silent = Fault(FaultKind.NO_ANSWER, "no answer")
+            batch = recorder.silent(device, at, silent, at + 60)
+        else:
+            polled = answer(device, slots, at)
+            polled.uptime = int(at * 100) % 2**32
+            polled.snapshot.counters[:] = counters
+            polled.snapshot.uptime[:] = polled.uptime
+            polled.status.oper[:] = (1, 2 if 80 <= minute < 90 else 1)
+            polled.components = [ComponentValue(component.pk, "processor", "%", at, float(loads[minute, 0]))]
+            batch = recorder.take([polled])
+        transitions += batch.transitions
+        store.write(batch)
+    return recorder, transitions, now
+
+
+def raised_live(transitions, key):
+    """The alarms of a rule as they were raised: subject, second, worst severity, second of clearing."""
+    active, ended = {}, []
+    for each in (each for each in transitions if each.rule == key):
+        second = round(each.at.timestamp())
+        if not each.severity:
+            ended.append((*active.pop(each.resource), second))
+        else:
+            active.setdefault(each.resource, (each.resource, second))
+    return sorted([*ended, *((*each, None) for each in active.values())], key=lambda alarm: (alarm[1], alarm[0]))
+
+
+def seconds(alarm: Raised):
+    return alarm.subject, round(alarm.raised_at), None if alarm.cleared_at is None else round(alarm.cleared_at)
+
+
+@pytest.mark.parametrize("each", [each for each in RULES if each.measure != "unanswered"], ids=lambda each: each.name)
+def test_a_rehearsal_raises_and_clears_what_the_collector_did(world, each):
+    _, transitions, now = world
+    watched = rules.as_core(each)
+    subjects = rehearsals.subjects_of(watched.subject)
+    done = rehearsals.run(watched, subjects, now - timedelta(minutes=MINUTES + 5), now + timedelta(minutes=1))
+    assert [seconds(alarm) for alarm in done.alarms] == raised_live(transitions, each.pk)
+    assert done.step_s == 0 and done.alarms, "it is worth comparing"
+
+
+def test_a_silence_is_rehearsed_from_its_gap(world):
+    _, transitions, now = world
+    watched = rules.as_core(RULES[4])
+    subjects = rehearsals.subjects_of("device")
+    done = rehearsals.run(watched, subjects, now - timedelta(minutes=MINUTES + 5), now + timedelta(minutes=1))
+    (live,) = raised_live(transitions, 5)
+    (alarm,) = done.alarms
+    # When the polls in a gap were is not kept, only that none was answered.
+    assert abs(alarm.raised_at - live[1]) <= 5 and abs(alarm.cleared_at - live[2]) <= 5
+
+
+def test_after_a_restart_a_window_is_what_it_was(world):
+    recorder, _, now = world
+    again = Watch(RULES)
+    for kind in ("interface", "component"):
+        subjects = recorder.watch.kinds[kind]
+        owners = dict.fromkeys(subjects.slot_of, int(subjects.memory.owner.max()))
+        again.bring_back(kind, recorder.watch.kinds[kind].memory.take_changes(), [], {}, owners)
+        again.recall(kind, list(owners), now.timestamp())
+        for measure, ring in subjects.memory.rings.items():
+            renewed = again.kinds[kind].memory.rings[measure]
+            for number, slot in subjects.slot_of.items():
+                here = np.array([slot]), np.array([again.kinds[kind].slot_of[number]])
+                before = ring.window(here[0], 300, np.array([60.0]))
+                after = renewed.window(here[1], 300, np.array([60.0]))
+                known = np.isfinite(before.values[:, 0])
+                assert known.any()
+                assert after.values[: len(known)][known, 0] == pytest.approx(before.values[known, 0], rel=1e-6)
+
+
+def test_long_times_go_by_means_of_five_minutes(world):
+    _, _, now = world
+    history = frames.of_measure(
+        "load", list(Interface.objects.values_list("pk", flat=True)), now - timedelta(days=7), now
+    )
+    assert history.step_s == 300 and np.isfinite(history.frame.values["load"]).sum() > 10

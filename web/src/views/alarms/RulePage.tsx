@@ -1,0 +1,129 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { client, got } from "../../api/client";
+import { rulesQuery, vocabularyQuery } from "../../api/queries";
+import { useTimeSearch } from "../../app/screenTime";
+import { useMay } from "../../app/session";
+import { Field, Labelled } from "../../components/Field";
+import { FormFoot } from "../../components/FormFoot";
+import { Problem } from "../../components/Problem";
+import { useKeeping } from "../setup/useKeeping";
+import { Rehearsal } from "./Rehearsal";
+import { RuleLevels } from "./RuleLevels";
+import { RuleSentence } from "./RuleSentence";
+import { BLANK, bodyOf, draftOf, type RuleOut, unitOf, type Vocabulary } from "./ruleDraft";
+
+/** A rule to write or to change, and beside it what it would have done. */
+export function RulePage() {
+  const { rule: number } = useParams();
+  const [search] = useSearchParams();
+  const { data: rules, error } = useQuery(rulesQuery);
+  const { data: words, error: without } = useQuery(vocabularyQuery);
+  if (!rules || !words) return <Problem error={error ?? without} />;
+  const stored = rules.find(({ id }) => String(id) === number);
+  if (number !== "new" && !stored) return <p className="p-4">There is no such rule; it may have been deleted.</p>;
+  const name = search.get("ready");
+  return <Form key={`${number} ${name}`} stored={stored} words={words} ready={name} />;
+}
+
+type FormProps = { stored: RuleOut | undefined; words: Vocabulary; ready: string | null };
+
+function Form({ stored, words, ready }: FormProps) {
+  const navigate = useNavigate();
+  const keep = useTimeSearch();
+  const isEngineer = useMay()("engineer", true);
+  const template = words.ready.find(({ name }) => name === ready);
+  const given = template ? { ...BLANK, ...template } : BLANK;
+  const [draft, setDraft] = useState(() => draftOf(words, stored ?? given));
+  const change = (changed: Partial<typeof draft>) => setDraft({ ...draft, ...changed });
+  const ofLumtar = stored?.measure === "lumtar";
+  const path = { rule: stored?.id ?? 0 };
+  const { submit, foot } = useKeeping({
+    save: () => {
+      if (!stored) return got(client.POST("/api/v1/rules", { body: bodyOf(words, draft) }));
+      const { enabled, mail_to, instructions, ...rest } = bodyOf(words, draft);
+      const body = ofLumtar ? { enabled, mail_to, instructions } : { enabled, mail_to, instructions, ...rest };
+      return got(client.PATCH("/api/v1/rules/{rule}", { params: { path }, body }));
+    },
+    remove: stored && !ofLumtar ? () => got(client.DELETE("/api/v1/rules/{rule}", { params: { path } })) : undefined,
+    onDone: () => navigate(`/alarms${keep()}`),
+  });
+  return (
+    <div className="grid h-full grid-cols-[430px_minmax(0,1fr)] max-lg:h-auto max-lg:grid-cols-1">
+      <form onSubmit={submit} className="min-h-0 overflow-auto border-r border-rule px-4 pt-3 pb-4 max-lg:border-r-0">
+        <p className="text-small text-ink2">
+          <Link to={`/alarms${keep()}`} className="underline">
+            Alarms and rules
+          </Link>
+        </p>
+        <h1 className="text-title font-semibold tracking-tight">
+          {stored ? stored.name : "A new rule"}{" "}
+          {stored && <span className="text-body font-normal text-ink2">revision {stored.revision}</span>}
+        </h1>
+        {template && <p className="py-1 text-ink2">{template.why}</p>}
+        <fieldset disabled={!isEngineer} className="min-w-0">
+          {!ofLumtar && (
+            <>
+              <RuleSentence draft={draft} words={words} change={change} />
+              <RuleLevels draft={draft} unit={unitOf(words, draft)} change={change} />
+            </>
+          )}
+          <h2 className="heading mt-3">Notifications</h2>
+          <div className="grid grid-cols-2 gap-x-3 gap-y-2">
+            <Field
+              wide
+              label="Mail to"
+              hint="when it is raised, changes or is cleared"
+              placeholder="addresses, separated by commas"
+              value={draft.mailTo}
+              onChange={(event) => change({ mailTo: event.target.value })}
+            />
+            {!draft.mailTo.trim() && (
+              <p className="col-span-2 font-semibold text-critical">
+                Nobody is notified: its alarms are listed, and that is all.
+              </p>
+            )}
+            <Labelled wide label="Instructions" hint="for whoever is notified; they stand at the alarm and in the mail">
+              <textarea
+                className="field min-h-[60px]"
+                maxLength={2000}
+                value={draft.instructions}
+                onChange={(event) => change({ instructions: event.target.value })}
+              />
+            </Labelled>
+            {!ofLumtar && (
+              <Field
+                wide
+                label="Name"
+                required
+                maxLength={120}
+                value={draft.name}
+                onChange={(event) => change({ name: event.target.value })}
+              />
+            )}
+            <label className="col-span-2 flex gap-2">
+              <input
+                type="checkbox"
+                checked={draft.enabled}
+                onChange={(event) => change({ enabled: event.target.checked })}
+              />{" "}
+              Enabled <span className="text-ink2">switched off, its alarms are cleared</span>
+            </label>
+            {isEngineer && <FormFoot {...foot} save={stored ? "Save" : "Create rule"} />}
+          </div>
+        </fieldset>
+      </form>
+      <section className="min-h-0 min-w-0 overflow-auto px-4 pt-3 pb-4" aria-label="Rehearsal">
+        {ofLumtar ? (
+          <p className="text-ink2">
+            Lumtar's own services, stored readings, sums, jobs, disk and clock are looked at as they are now; there is
+            no history of them to go through.
+          </p>
+        ) : (
+          <Rehearsal draft={draft} stored={stored} words={words} />
+        )}
+      </section>
+    </div>
+  );
+}
