@@ -213,6 +213,58 @@ def test_changing_a_rule(client, network):
     assert (rule.levels, rule.mail_to) == (wanted, ["a@oskelund.example"])
 
 
+RULE = {
+    "name": "Busy links",
+    "measure": "load",
+    "statistic": "mean",
+    "window_s": 600,
+    "levels": [{"severity": 4, "limit": 60, "clear": 50}],
+    "mail_to": ["a@oskelund.example"],
+}
+
+
+def test_a_rule_is_rehearsed_made_and_deleted(client, network):
+    def post(path, **values):
+        return client.post(f"/api/v1/{path}", {**RULE, **values}, "application/json")
+
+    done = post("rules/rehearsal", days=1).json()
+    port = Interface.objects.get(device__name="hex-wan-1", if_index=1)
+    assert (done["alarms"], done["step_s"], done["listed"][0]["label"]) == (1, 0, "hex-wan-1 Transport A")
+    assert done["messages"] == {"a@oskelund.example": 1} and done["noisiest"][0]["subject_id"] == port.pk
+    line = post("rules/rehearsal/line", days=1, subject_id=port.pk).json()
+    assert len(line["at"]) == len(line["value"]) > 100 and max(filter(None, line["value"])) > 90
+    assert is_problem(post("rules/rehearsal/line", scope="role is wan", subject_id=port.pk), 422, "not among")
+    assert is_problem(post("rules/rehearsal", window_s=30), 422, "choose at least")
+    assert is_problem(post("rules/rehearsal", measure="beauty"), 422, "no measure")
+    made = post("rules")
+    assert made.status_code == 201 and made.json()["unit"] == "%"
+    assert is_problem(post("rules"), 422, "already exists")
+    assert is_problem(post("rules", name="Own", measure="lumtar"), 422, "one rule about Lumtar")
+    words = get(client, "rules/vocabulary")
+    assert {each["name"] for each in words["statistics"]} >= {"value", "mean", "rate", "missing"}
+    path = f"/api/v1/rules/{made.json()['id']}"
+    assert client.delete(path).status_code == 204 and is_problem(client.delete(path), 404, "no such rule")
+    own = Rule.objects.get(measure="lumtar")
+    assert is_problem(client.delete(f"/api/v1/rules/{own.pk}"), 422, "not deleted")
+
+
+def test_actions_on_alarms(client, network):
+    number = get(client, "alarms")["rows"][0]["id"]
+
+    def post(**values):
+        return client.post("/api/v1/alarms/actions", {"alarms": [number], **values}, "application/json")
+
+    assert post(kind="acknowledge", text="on my way").json() == {"alarms": 1}
+    one = get(client, f"alarms/{number}")
+    assert one["row"]["acknowledged_by"] and one["actions"][0]["text"] == "on my way"
+    assert post(kind="shelve", for_s=3600).status_code == 200
+    assert get(client, "alarms")["rows"] == [] and get(client, "now")["active"] == 0
+    assert [row["id"] for row in get(client, "alarms", shelved=True)["rows"]] == [number]
+    assert is_problem(post(kind="comment"), 422, "needs a text")
+    assert is_problem(post(kind="shelve", for_s=10**12), 422, "90 days")
+    assert post(kind="dance").status_code == 422
+
+
 def test_adding_a_device(client, network):
     body = {"address": "127.0.0.77", "kind": "v2c", "secret": {"community": "quite-secret"}}
     made = client.post("/api/v1/devices", body, "application/json")

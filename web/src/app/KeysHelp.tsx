@@ -8,6 +8,8 @@ const KEYS: [string, string][] = [
   ["Enter", "open the row"],
   ["Esc", "back; in a chart, undo the zoom"],
   ["n", "back to now"],
+  ["a  s  c", "in Alarms: acknowledge, shelve, comment"],
+  ["x", "in Alarms: select the row"],
   ["←  →", "earlier and later, a quarter of what is shown"],
   ["+  −", "half and double the time shown"],
   ["?", "these keys"],

@@ -77,10 +77,15 @@ def evaluate(rules: RuleSet, frame: Frame, memory: Memory) -> tuple[Events, Memo
     events: list[Events] = []
     for instant in range(len(frame.at)):
         memory.note_values(frame, instant)
+        # Rules that only differ in how they count share what they compare.
+        compared: dict[tuple[str, str, int], NDArray[np.float64]] = {}
         for place, alike in enumerate(rules.alike):
-            values = frame.values.get(alike.measure)
-            if values is not None:
-                events += _look(rules, alike, place, frame, instant, values[instant], memory)
+            if (values := frame.values.get(alike.measure)) is None:
+                continue
+            key = alike.measure, alike.statistic, alike.window_s
+            if key not in compared:
+                compared[key] = _compared(alike, frame, values[instant], memory)
+            events += _look(rules, alike, place, frame, instant, compared[key], memory)
     return _joined(events), memory
 
 
@@ -95,7 +100,7 @@ def _look(
 ) -> list[Events]:
     """Rules that are alike, at one instant. Nearly all values are far from any limit, and looked at no further."""
     slots, at = frame.slots, frame.at[instant]
-    signed = _compared(alike, frame, values, memory) * alike.sign
+    signed = values * alike.sign
     known = ~np.isnan(signed)
     near = np.flatnonzero(known & ((signed > alike.lowest) | memory.active[place, slots]))
     second = at.astype(np.uint32)

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from lumtar.core.components import KINDS
 from lumtar.core.counters import Snapshot
 from lumtar.core.profiles import Recognition
+from lumtar.core.refresh import Refresh
 from lumtar.core.rows import take_rows
 from lumtar.domain.inventory.description import KnownComponent, describe, is_known
 from lumtar.domain.inventory.models import Device
@@ -119,6 +120,9 @@ class Poller:
         if len(known) < len(indexes):
             indexes = [indexes[row] for row in known]
             snapshot, status = take_rows(snapshot, known), take_rows(status, known)
+        if polled.restarted:
+            # Its refreshes begin anew, and another software may count in another way.
+            target.dating.refresh, target.refresh_due = Refresh(), 0.0
         snapshot = self._dated(target, polled, snapshot, target.slots(indexes))
         components = [
             ComponentValue(part.pk, key[0], part.unit, polled.at, value, 0.0 if KINDS[key[0]].is_read_often else SELDOM)
