@@ -22,15 +22,18 @@ def is_dated(at_least):
     return dated if len(dated) >= at_least else None
 
 
-async def test_constant_traffic_is_shown_as_such_though_counters_jump_every_second(stand_in):
+async def test_constant_traffic_is_shown_as_such_though_counters_jump_every_two_seconds(stand_in, monkeypatch):
+    monkeypatch.setattr("lumtar.core.refresh.VOTES", 1)
+    # On a busy machine reads come late, and what came of them may have to be found out again.
+    monkeypatch.setattr("lumtar.engine.collector.refreshing.AGAIN_S", 1.0)
     stand_in.device._kept = 0.001
     stand_in.device.set_share(1, 6.0, 6.0)
-    stand_in.device.manners.refresh = 1.0
+    stand_in.device.manners.refresh = 2.0
     made = await adding(stand_in, interval=2)
     async with collecting():
-        state = await eventually(lambda: DeviceState.objects.filter(device=made, refresh_kind="ticks").first(), 90)
-        rates = await eventually(lambda: is_dated(8), 90)
-    assert 0.9 < state.refresh_low_s <= state.refresh_high_s < 1.1
+        state = await eventually(lambda: DeviceState.objects.filter(device=made, refresh_kind="ticks").first(), 120)
+        rates = await eventually(lambda: is_dated(4), 120)
+    assert 1.8 < state.refresh_low_s <= state.refresh_high_s < 2.2
     assert statistics.median(rates) == pytest.approx(60e6, rel=0.02)
 
 

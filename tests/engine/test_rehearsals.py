@@ -24,7 +24,7 @@ MINUTES = 120
 RULES = [
     rule(pk=1, name="each value", limit=70, clear=60, times=2),
     rule(pk=2, name="mean", limit=60, clear=50, times=1, statistic="mean", window_s=600),
-    rule(pk=3, name="for a time", limit=70, clear=65, times=1, hold_s=300),
+    rule(pk=3, name="for a time", limit=50, clear=40, times=1, hold_s=300),
     rule("processor", 80, 70, pk=4, name="processor", times=1, statistic="maximum", window_s=300),
     rule("unanswered", 0.5, 0.5, pk=5, name="silent", times=2),
     rule("down", 50, 50, pk=6, name="down", times=1),

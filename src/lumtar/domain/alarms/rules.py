@@ -28,7 +28,7 @@ WATCHED = ("measure", "statistic", "window_s", "scope", "above", "levels", "hold
 
 
 def as_core(rule: Rule) -> core.Rule:
-    """A rule as the evaluator takes it.
+    """A rule as the evaluator takes it; one that is not kept yet has the number 0.
 
     Raises
     ------
@@ -37,7 +37,7 @@ def as_core(rule: Rule) -> core.Rule:
     levels = tuple(_level(each) for each in rule.levels)
     hold = Hold(rule.hold_s, rule.times, rule.of)
     return core.Rule(
-        rule.pk, rule.measure, levels, hold, rule.above, rule.statistic, rule.revision, rule.armed, rule.window_s
+        rule.pk or 0, rule.measure, levels, hold, rule.above, rule.statistic, rule.revision, rule.armed, rule.window_s
     )
 
 
@@ -132,22 +132,32 @@ def _end(rule: Rule, reason: str) -> None:
         announce("alarms", changed)
 
 
-def check(rule: Rule) -> None:
-    """Whether a rule makes sense.
+def understood(rule: Rule) -> core.Rule:
+    """A rule about the network as the evaluator takes it, once its condition and its window make sense as well.
 
     Raises
     ------
     Refusal
     """
-    if rule.measure == LUMTAR:
-        if rule.levels or rule.scope:
-            raise Refusal("What Lumtar does not do has a severity of its own; there are no levels to set.", "levels")
-    else:
-        watched = as_core(rule)
-        understand(rule.scope, GROUP_FIELDS)
-        if rule.scope and watched.subject != "interface":
-            raise Refusal("Only rules about interfaces can be narrowed by a condition.", "scope")
-        _check_window(rule, watched.subject)
+    watched = as_core(rule)
+    understand(rule.scope, GROUP_FIELDS)
+    if rule.scope and watched.subject != "interface":
+        raise Refusal("Only rules about interfaces can be narrowed by a condition.", "scope")
+    _check_window(rule, watched.subject)
+    return watched
+
+
+def check(rule: Rule) -> None:
+    """Whether a rule can be kept.
+
+    Raises
+    ------
+    Refusal
+    """
+    if rule.measure != LUMTAR:
+        understood(rule)
+    elif rule.levels or rule.scope:
+        raise Refusal("What Lumtar does not do has a severity of its own; there are no levels to set.", "levels")
     try:
         rule.full_clean()
     except ValidationError as error:

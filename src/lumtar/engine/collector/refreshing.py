@@ -29,7 +29,7 @@ BUSY_PACKETS = 50.0
 MOST_PORTS = 4
 NEWS = 0.002
 """The share by which a period has to differ from what is kept of it to be kept anew."""
-AGAIN_S, LATEST_S = 600.0, 6 * 3600.0
+AGAIN_S, LATEST_S = 60.0, 6 * 3600.0
 """Seconds until it is tried again where nothing could be learnt: each time twice as many, up to the second."""
 
 

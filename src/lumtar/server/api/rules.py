@@ -270,7 +270,8 @@ class RehearsalOut(Schema):
     at_night: int
     active: int
     longest_s: float
-    by_severity: dict[int, int]
+    by_severity: dict[str, int]
+    """Number of the severity -> alarms."""
     messages: dict[str, int]
     """Address -> mails."""
     noisiest: list[NoisyOut]
@@ -305,14 +306,13 @@ def rehearse(request: HttpRequest, body: RehearsalIn) -> RehearsalOut:
 
 def _core(body: RuleIn) -> CoreRule:
     given = body.model_dump(include=set(RuleIn.model_fields))
-    rule = Rule(**given)
-    rules.check(rule)
-    return rules.as_core(rule)
+    return rules.understood(Rule(**given))
 
 
 def _figures(counted: Figures) -> dict[str, Any]:
     named = asdict(counted)
-    return {name: named[name] for name in ("alarms", "a_day", "at_night", "active", "longest_s", "by_severity")}
+    figures = {name: named[name] for name in ("alarms", "a_day", "at_night", "active", "longest_s")}
+    return {**figures, "by_severity": {str(severity): alarms for severity, alarms in counted.by_severity.items()}}
 
 
 def _labels(kind: str, subjects: set[int]) -> dict[int, str]:

@@ -24,9 +24,8 @@ const rehearse = (body: Schemas["RuleIn"], days: number) =>
 export function Rehearsal({ draft, stored, words }: Props) {
   const [days, setDays] = useState("7");
   const [subject, setSubject] = useState<number | null>(null);
-  const body = bodyOf(words, { ...draft, name: draft.name || "this rule" });
-  // Whom it notifies changes nothing of what it raises, and a name nothing at all.
-  const typed = useTyped(JSON.stringify({ ...body, name: stored ? body.name : `${body.name} (rehearsed)` }));
+  // A name changes nothing of what it raises.
+  const typed = useTyped(JSON.stringify({ ...bodyOf(words, draft), name: "" }));
   const { data, error, isFetching } = useQuery({
     queryKey: ["rehearsal", typed, days],
     queryFn: () => rehearse(JSON.parse(typed), Number(days)),

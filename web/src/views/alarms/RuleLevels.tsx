@@ -14,7 +14,7 @@ export function RuleLevels({ draft, unit, change }: Props) {
   const figure = (level: DraftLevel, name: "limit" | "clear", label: string) => (
     <input
       aria-label={`${label} of ${SEVERITIES[level.severity]?.word}`}
-      className="field figures w-[74px] px-1.5 py-[3px] text-right"
+      className="field figures w-[58px] px-1 py-[3px] text-right"
       type="number"
       step="any"
       required
@@ -29,11 +29,11 @@ export function RuleLevels({ draft, unit, change }: Props) {
       </h2>
       {levels.map((level) => (
         <div key={level.key} className="border-b border-dotted border-rule py-1">
-          <div className="flex flex-wrap items-center gap-2">
+          <div className="flex flex-wrap items-center gap-1.5">
             <Severity level={level.severity} />
             <select
               aria-label="Severity"
-              className="field w-[108px] px-1 py-[3px]"
+              className="field w-[94px] px-0.5 py-[3px]"
               value={level.severity}
               onChange={(event) => set(level.key, { severity: Number(event.target.value) })}
             >
@@ -50,11 +50,11 @@ export function RuleLevels({ draft, unit, change }: Props) {
             {levels.length > 1 && (
               <button
                 type="button"
-                className="min-h-6 text-small underline"
+                className="min-h-6 min-w-6 text-ink2 hover:text-ink"
                 aria-label={`Remove ${SEVERITIES[level.severity]?.word}`}
                 onClick={() => change({ levels: levels.filter(({ key }) => key !== level.key) })}
               >
-                Remove
+                ×
               </button>
             )}
           </div>

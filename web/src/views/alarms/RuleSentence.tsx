@@ -4,7 +4,7 @@ import type { Draft, Vocabulary } from "./ruleDraft";
 type Props = { draft: Draft; words: Vocabulary; change: (changed: Partial<Draft>) => void };
 
 const SUBJECTS: Record<string, string> = { interface: "ports", device: "devices", component: "components" };
-const word = "h-[26px] rounded border border-ink2 bg-sheet px-1.5 font-medium";
+const word = "h-[26px] rounded border border-ink2 bg-sheet px-1 font-medium [field-sizing:content]";
 
 function Select({
   label,
@@ -33,7 +33,7 @@ function Figure({ label, value, onChange }: { label: string; value: string; onCh
   return (
     <input
       aria-label={label}
-      className={`${word} figures w-14 text-right`}
+      className={`${word} figures min-w-10 text-right`}
       type="number"
       min="0"
       step="any"
@@ -87,7 +87,7 @@ export function RuleSentence({ draft, words, change }: Props) {
           where{" "}
           <input
             aria-label="Ports where"
-            className={`${word} w-full max-w-[310px] font-normal`}
+            className={`${word} max-w-full min-w-[200px] font-normal`}
             spellCheck={false}
             placeholder="empty: all ports"
             value={draft.scope}
