@@ -22,13 +22,13 @@ from tests.engine.answers import answer
 pytestmark = pytest.mark.django_db
 MINUTES = 120
 RULES = [
-    rule(pk=1, name="each value", limit=70, clear=60, times=2),
-    rule(pk=2, name="mean", limit=60, clear=50, times=1, statistic="mean", window_s=600),
-    rule(pk=3, name="for a time", limit=50, clear=40, times=1, hold_s=300),
-    rule("processor", 80, 70, pk=4, name="processor", times=1, statistic="maximum", window_s=300),
-    rule("unanswered", 0.5, 0.5, pk=5, name="silent", times=2),
-    rule("down", 50, 50, pk=6, name="down", times=1),
-    rule("error_share", 100, 50, pk=7, name="errors", times=1, statistic="mean", window_s=600),
+    rule(pk=101, name="each value", limit=70, clear=60, times=2),
+    rule(pk=102, name="mean", limit=60, clear=50, times=1, statistic="mean", window_s=600),
+    rule(pk=103, name="for a time", limit=50, clear=40, times=1, hold_s=300),
+    rule("processor", 80, 70, pk=104, name="processor", times=1, statistic="maximum", window_s=300),
+    rule("unanswered", 0.5, 0.5, pk=105, name="silent", times=2),
+    rule("down", 50, 50, pk=106, name="down", times=1),
+    rule("error_share", 100, 50, pk=107, name="errors", times=1, statistic="mean", window_s=600),
 ]
 
 
@@ -103,7 +103,7 @@ def test_a_silence_is_rehearsed_from_its_gap(world):
     watched = rules.as_core(RULES[4])
     subjects = rehearsals.subjects_of("device")
     done = rehearsals.run(watched, subjects, now - timedelta(minutes=MINUTES + 5), now + timedelta(minutes=1))
-    (live,) = raised_live(transitions, 5)
+    (live,) = raised_live(transitions, 105)
     (alarm,) = done.alarms
     # When the polls in a gap were is not kept, only that none was answered.
     assert abs(alarm.raised_at - live[1]) <= 5 and abs(alarm.cleared_at - live[2]) <= 5

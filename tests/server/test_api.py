@@ -357,5 +357,6 @@ def test_alarm_rows_name_no_more_than_they_should(client, network):
     assert Alarm.objects.count() == 2
     assert set(get(client, "alarms")["rows"][0]) == {
         "id", "type", "resource", "label", "site", "page", "device_id", "interface_id", "severity", "text", "changed_at",
-        "raised_at", "rule", "notified_count", "notified", "mail_state",
+        "raised_at", "rule", "notified_count", "notified", "mail_state", "acknowledged_by", "acknowledged_at",
+        "shelved_by", "shelved_until",
     }  # fmt: skip

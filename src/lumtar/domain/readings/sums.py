@@ -29,6 +29,8 @@ MEANS = ("elapsed_ms", "in_octets", "out_octets")
 
 Rows = NDArray[np.void]
 """Rows of readings or sums: ``interface``, ``at`` (the end, in seconds of the epoch) and COLUMNS of rollups.py."""
+EIGHTHS_BITS = 35
+"""Bits that eighths of a second since the epoch take, until the year 2106."""
 STORED = {"elapsed_ms": "i4", "flags": "i2", "oper": "i2"}
 """Numpy types of a reading's columns that are not bigint."""
 
@@ -136,7 +138,9 @@ def read(
     parts += [_readings(interfaces, fine, names)] if fine else []
     parts += [_sums(interfaces, coarse, step_s, names)] if coarse else []
     rows = np.concatenate(parts)
-    return Sums(rows[np.lexsort((rows["at"], rows["interface"]))], pieces)
+    # One key of both is sorted in a third of the time; no interface has two readings within an eighth of a second.
+    place = np.argsort((rows["interface"] << EIGHTHS_BITS) + (rows["at"] * 8).astype(np.int64), kind="stable")
+    return Sums(rows[place], pieces)
 
 
 def five_minute_means(

@@ -41,13 +41,19 @@ def of_measure(name: str, subjects: Sequence[int], start: datetime, end: datetim
 
 def _interfaces(measure: Measure, subjects: list[int], start: datetime, end: datetime) -> History:
     step = 0 if end - start <= READINGS_FOR else FIVE_MINUTES_S
-    names = tuple(dict.fromkeys((*measure.needs, "elapsed_ms", "readings", "void_readings")))
+    # Where every reading was void nothing was counted, which is not the same as zero; rates and shares know that by themselves.
+    knows = bool(
+        np.isnan(measure.of(Counts.of({}, np.ones(1), np.ones(1), interface=np.zeros(1, np.int64), seconds=0.0)))[0]
+    )
+    void = () if knows else ("readings", "void_readings")
+    names = tuple(dict.fromkeys((*measure.needs, "elapsed_ms", *void)))
     rows = sums.read(subjects, start, end, step or 1, names).rows
     into, out = _speeds(subjects, rows["interface"], rows["at"])
     columns = {name: rows[name] for name in names}
     counts = Counts.of(columns, into, out, interface=rows["interface"], seconds=0.0)
-    # Where every reading was void nothing was counted, which is not the same as zero.
-    values = np.where(rows["readings"] > rows["void_readings"], measure.of(counts), np.nan)
+    values = measure.of(counts)
+    if void:
+        values = np.where(rows["readings"] > rows["void_readings"], values, np.nan)
     planned = dict(Interface.objects.filter(pk__in=subjects).values_list("pk", "device__interval_s"))
     interval = np.array([max(step, planned.get(each, 60)) for each in subjects], np.float64)
     return _history(measure, subjects, rows["interface"], rows["at"], values, interval, step)

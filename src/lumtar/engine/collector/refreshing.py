@@ -139,8 +139,13 @@ class Refreshing:
         return asked
 
     async def _carry_out(self, reads: Reads, session: Session, asked: list[bytes]) -> Refresh:
-        due = next(reads)
+        look: Look | None = None
         while True:
+            try:
+                due = next(reads) if look is None else reads.send(look)
+            except StopIteration as done:
+                found: Refresh = done.value
+                return found
             await asyncio.sleep(max(0.0, due - self._clock.time()))
             sent = self._clock.time()
             binds = await session.get(asked)
@@ -148,8 +153,4 @@ class Refreshing:
                 value if tag not in ber.ABSENT and isinstance(value, int) else -1
                 for tag, value in zip(binds.tags, binds.values, strict=True)
             )
-            try:
-                due = reads.send(Look(sent, self._clock.time(), values))
-            except StopIteration as done:
-                found: Refresh = done.value
-                return found
+            look = Look(sent, self._clock.time(), values)

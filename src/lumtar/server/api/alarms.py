@@ -90,7 +90,7 @@ class AlarmOut(Schema):
     notifications: list[NotificationOut]
 
 
-@router.get("/alarms/{alarm}", needs=VIEWER, response=AlarmOut)
+@router.get("/alarms/{int:alarm}", needs=VIEWER, response=AlarmOut)
 def alarm(request: HttpRequest, alarm: int, at: datetime | None = None) -> AlarmOut:
     """One alarm with its history and who was told."""
     until = past(at) or timezone.now()
