@@ -248,6 +248,17 @@ def test_a_rule_is_rehearsed_made_and_deleted(client, network):
     assert is_problem(client.delete(f"/api/v1/rules/{own.pk}"), 422, "not deleted")
 
 
+def test_the_rules_that_apply_to_a_port_and_to_a_device(client, network):
+    first, second = Interface.objects.filter(device__name="hex-wan-1").order_by("if_index")[:2]
+    body = {**RULE, "scope": 'label is "Transport A"'}
+    assert client.post("/api/v1/rules", body, "application/json").status_code == 201
+    assert [rule["name"] for rule in get(client, "rules", interface=first.pk)] == ["Utilisation", "Busy links"]
+    assert [rule["name"] for rule in get(client, "rules", interface=second.pk)] == ["Utilisation"]
+    assert [rule["name"] for rule in get(client, "rules", device=network[0].pk)] == ["Reachability"]
+    Rule.objects.filter(name="Reachability").update(enabled=False)
+    assert get(client, "rules", device=network[0].pk) == []
+
+
 def test_actions_on_alarms(client, network):
     number = get(client, "alarms")["rows"][0]["id"]
 

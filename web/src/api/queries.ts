@@ -288,6 +288,13 @@ export const rulesQuery = queryOptions({
   queryFn: () => got(client.GET("/api/v1/rules", {})),
 });
 
+/** The rules that apply to a port, or to a device and its components. */
+export const applyingQuery = (only: { interface?: number; device?: number }) =>
+  queryOptions({
+    queryKey: ["rules", "applying", only],
+    queryFn: () => got(client.GET("/api/v1/rules", { params: { query: only } })),
+  });
+
 /** What rules are made of, and those that are recommended. */
 export const vocabularyQuery = queryOptions({
   queryKey: ["rules", "vocabulary"],

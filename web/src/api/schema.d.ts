@@ -1675,7 +1675,7 @@ export interface paths {
         };
         /**
          * List Rules
-         * @description All rules.
+         * @description All rules, or those in force that apply to a port, or to a device and its components.
          */
         get: operations["lumtar_server_api_rules_list_rules"];
         put?: never;
@@ -8455,7 +8455,10 @@ export interface operations {
     };
     lumtar_server_api_rules_list_rules: {
         parameters: {
-            query?: never;
+            query?: {
+                interface?: number | null;
+                device?: number | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;

@@ -55,6 +55,15 @@ def in_force() -> list[Rule]:
     return [rule for rule in Rule.objects.filter(enabled=True).order_by("pk") if rule.measure in MEASURES]
 
 
+def applying(interface: int | None = None, device: int | None = None) -> list[Rule]:
+    """The rules in force that apply to a port, or to a device and its components."""
+    rules = in_force()
+    if interface is None:
+        return [rule for rule in rules if device is not None and MEASURES[rule.measure].subject != "interface"]
+    mine = [rule for rule in rules if MEASURES[rule.measure].subject == "interface"]
+    return [rule for rule in mine if not rule.scope or interface in ports_for(rule.scope)]
+
+
 @transaction.atomic
 def create(wanted: Mapping[str, Any], by: str) -> Rule:
     """A new rule, from columns of Rule by name.

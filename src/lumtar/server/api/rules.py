@@ -115,9 +115,11 @@ def _rule(rule: Rule) -> RuleOut:
 
 
 @router.get("/rules", needs=VIEWER, response=list[RuleOut])
-def list_rules(request: HttpRequest) -> list[RuleOut]:
-    """All rules."""
-    return [_rule(rule) for rule in Rule.objects.order_by("pk")]
+def list_rules(request: HttpRequest, interface: int | None = None, device: int | None = None) -> list[RuleOut]:
+    """All rules, or those in force that apply to a port, or to a device and its components."""
+    every = interface is None and device is None
+    listed = list(Rule.objects.order_by("pk")) if every else rules.applying(interface, device)
+    return [_rule(rule) for rule in listed]
 
 
 @router.post("/rules", needs=ENGINEER.everywhere, response={201: RuleOut})

@@ -9,6 +9,7 @@ import { LoadBar } from "../../components/LoadBar";
 import { Problem } from "../../components/Problem";
 import { useClock } from "../../components/useClock";
 import { AlarmLines } from "../alarms/AlarmLines";
+import { ApplyingRules } from "../alarms/ApplyingRules";
 import { Cells } from "./Cells";
 import { ComponentStates } from "./ComponentStates";
 import { DeviceTools } from "./DeviceTools";
@@ -158,6 +159,7 @@ export function DevicePage({ device }: { device: number }) {
           </dl>
           <ComponentStates components={found.components} />
           <LogbookLines range={time.range} only={{ device }} />
+          {time.following && <ApplyingRules only={{ device }} />}
         </div>
       </div>
       <DevicePorts device={device} />

@@ -11,6 +11,7 @@ import { useChartView } from "../../charts/view";
 import { duration, moment, rate, text } from "../../components/format";
 import { Problem } from "../../components/Problem";
 import { AlarmLines } from "../alarms/AlarmLines";
+import { ApplyingRules } from "../alarms/ApplyingRules";
 import { Calculation } from "./Calculation";
 import { Forecast } from "./Forecast";
 import { LogbookLines } from "./LogbookLines";
@@ -157,6 +158,7 @@ export function PortPage({ port }: { port: number }) {
               <Summary series={series} unit={view.unit} seconds={(time.end.getTime() - time.start.getTime()) / 1000} />
               <Forecast filter={{ interfaces: [port] }} at={time.at} />
               <LogbookLines range={time.range} only={{ interface: port }} />
+              {time.following && <ApplyingRules only={{ interface: port }} />}
             </div>
             {calculation && <Calculation lines={calculation} />}
           </div>
