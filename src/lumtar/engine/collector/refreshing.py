@@ -29,6 +29,8 @@ BUSY_PACKETS = 50.0
 MOST_PORTS = 4
 NEWS = 0.002
 """The share by which a period has to differ from what is kept of it to be kept anew."""
+RECHECK_S = 86_400.0
+"""Seconds after which it is found out anew, whether an agent still does as it did; up to twice as many."""
 AGAIN_S, LATEST_S = 60.0, 6 * 3600.0
 """Seconds until it is tried again where nothing could be learnt: each time twice as many, up to the second."""
 
@@ -69,14 +71,22 @@ class Refreshing:
 
     def _begin(self, target: Target, now: float) -> None:
         """Look at a device if there is something to find out, and a port that is busy enough for that."""
-        kind = target.dating.refresh.kind
-        if target.device.way != Device.Way.SNMP or kind in (Kind.AT_ONCE, Kind.ON_DEMAND):
+        if target.device.way != Device.Way.SNMP:
             target.refresh_due = float("inf")
+            return
+        if target.refresh_due == 0.0 and target.dating.refresh.kind in (Kind.AT_ONCE, Kind.ON_DEMAND):
+            # It is known from before this collector was started.
+            target.refresh_due = now + self._spread(target)
             return
         if not (ports := self._busiest(target)):
             target.refresh_due = now + max(5.0, target.device.interval_s)
             return
         self._tasks[target.device.pk] = asyncio.create_task(self._look(target, ports))
+
+    @staticmethod
+    def _spread(target: Target) -> float:
+        """Seconds until what does not need to be followed is looked at again; not of all devices at once."""
+        return RECHECK_S * (1 + target.device.pk % 100 / 100)
 
     def _busiest(self, target: Target) -> list[int]:
         """The ifIndex of the ports that carry most packets; none if they are too few."""
@@ -116,7 +126,7 @@ class Refreshing:
             wait = self._waits[number] = min(LATEST_S, 2 * self._waits.get(number, AGAIN_S / 2))
             target.refresh_due = time.monotonic() + wait
         else:
-            target.refresh_due = float("inf")
+            target.refresh_due = time.monotonic() + self._spread(target)
         kept = self._kept.get(number, before)
         if after.kind is kept.kind and abs(after.period - kept.period) <= NEWS * kept.period:
             return

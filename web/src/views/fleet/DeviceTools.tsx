@@ -51,7 +51,7 @@ export function DeviceTools({ device }: { device: Device }) {
           <button
             key={act}
             type="button"
-            className={open === act ? "marked" : "underline"}
+            className={`inline-block first-letter:uppercase ${open === act ? "marked" : "underline"}`}
             aria-expanded={open === act}
             onClick={() => setOpen(open === act ? null : act)}
           >
