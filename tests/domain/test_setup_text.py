@@ -6,6 +6,8 @@ import pytest
 import yaml
 from django.core.management import CommandError, call_command
 
+from lumtar.domain.alarms import rules
+from lumtar.domain.alarms.models import Rule
 from lumtar.domain.inventory import credentials, groups, labelling, profiles
 from lumtar.domain.inventory.models import Credential, Group, LabelRule, Profile, Site
 from lumtar.domain.logbook.models import Entry
@@ -62,6 +64,21 @@ def test_groups_in_groups_come_back_also_from_an_export_of_an_earlier_version():
         assert not apply(written_then, "anna").problems
         assert [each.name for each in Group.objects.get(name="Outer").subgroups.all()] == ["Inner"]
         assert written() == text
+
+
+def test_rules_come_and_go_with_the_set_up():
+    Rule.objects.all().delete()
+    level = {"severity": 4, "limit": 90, "clear": 80}
+    made = {"name": "Busy", "measure": "load", "statistic": "mean", "window_s": 600, "scope": "role is wan"}
+    rule = rules.create({**made, "levels": [level], "mail_to": ["a@oskelund.example"]}, "anna")
+    text = written()
+    rules.delete(rule.pk, "anna")
+    assert [change.words for change in apply(text, "anna").changes] == ["is new"]
+    assert written() == text and apply(text, "anna").changes == []
+    changed = apply(text.replace("limit: 90", "limit: 95"), "anna")
+    assert [change.section for change in changed.changes] == ["rules"] and Rule.objects.get().revision == 2
+    refused = apply(text.replace("measure: load", "measure: beauty"), "anna")
+    assert "no measure beauty" in refused.problems[0].words and Rule.objects.get().measure == "load"
 
 
 def test_a_change_says_field_by_field_what_it_was(county):

@@ -5,6 +5,7 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 import pytest
 
+from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Raised
 from lumtar.domain.alarms import rules
 from lumtar.domain.inventory.models import Component, Interface
@@ -126,6 +127,16 @@ def test_after_a_restart_a_window_is_what_it_was(world):
                 known = np.isfinite(before.values[:, 0])
                 assert known.any()
                 assert after.values[: len(known)][known, 0] == pytest.approx(before.values[known, 0], rel=1e-6)
+
+
+def test_what_would_take_minutes_is_refused_with_what_to_do():
+    now = datetime.now(UTC)
+    with pytest.raises(
+        Refusal, match="100,000 subjects over 7 days; narrow the rule by a condition, or choose one day"
+    ):
+        rehearsals.run(rules.as_core(RULES[0]), range(100_000), now - timedelta(days=7), now)
+    with pytest.raises(Refusal, match="at most 31 days"):
+        rehearsals.run(rules.as_core(RULES[0]), [1], now - timedelta(days=32), now)
 
 
 def test_long_times_go_by_means_of_five_minutes(world):

@@ -18,6 +18,8 @@ from lumtar.domain.reports import frames
 AT_ONCE = 1000
 """Subjects that are gone through together; more would only need more memory."""
 LONGEST_DAYS = 31
+MOST_DAYS = 150_000
+"""Days that all subjects together may have: about half a minute of work."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,6 +64,13 @@ def run(rule: Rule, subjects: Sequence[int], start: datetime, end: datetime) -> 
     seconds = (end - start).total_seconds()
     if not 0 < seconds <= LONGEST_DAYS * 86_400:
         raise Refusal(f"A rehearsal goes over at most {LONGEST_DAYS} days.", "days")
+    if len(subjects) * seconds / 86_400 > MOST_DAYS:
+        most = max(1, int(MOST_DAYS / len(subjects)))
+        raise Refusal(
+            f"This would go through {len(subjects):,} subjects over {seconds / 86_400:.0f} days;"
+            f" narrow the rule by a condition, or choose {'one day' if most == 1 else f'at most {most} days'}.",
+            "days",
+        )
     began, step_s = time.perf_counter(), 0
     alarms: list[Raised] = []
     for first in range(0, len(subjects), AT_ONCE):

@@ -7,6 +7,8 @@ from typing import Any
 from lumtar.core.groups import within
 from lumtar.core.reach import PRIVATE
 from lumtar.core.refusal import Refusal
+from lumtar.domain.alarms import rules
+from lumtar.domain.alarms.models import Rule
 from lumtar.domain.inventory import credentials, groups, labelling, profiles
 from lumtar.domain.inventory.models import Credential, Group, LabelRule, Profile, Site
 from lumtar.domain.inventory.services import site_called
@@ -271,6 +273,30 @@ class Groups(Section):
         groups.save(spec, by, **({} if is_new else _edition(Group, entry["name"])))
 
 
+class Rules(Section):
+    """What becomes an alarm, and who is notified."""
+
+    key = "rules"
+    blank: Plain = {
+        "measure": "", "statistic": "value", "window_s": 0, "scope": "", "enabled": True, "above": True, "levels": [],
+        "hold_s": 0, "times": 1, "of": 1, "instructions": "", "mail_to": [],
+    }  # fmt: skip
+
+    def read(self) -> list[Plain]:
+        """All rules."""
+        return [
+            {"name": rule.name, **{name: getattr(rule, name) for name in self.blank}}
+            for rule in Rule.objects.order_by("pk")
+        ]
+
+    def keep(self, entry: Plain, is_new: bool, by: str) -> None:
+        """Keep a rule."""
+        if is_new:
+            rules.create(entry, by)
+        else:
+            rules.change(Rule.objects.get(name=entry["name"]).pk, {name: entry[name] for name in self.blank}, by)
+
+
 def sections(for_all: bool = False) -> list[Section]:
     """All sections, each after those that it names."""
-    return [Sites(), Credentials(), Profiles(for_all), LabelRules(), Groups(), Sweeps(), AdmissionRules()]
+    return [Sites(), Credentials(), Profiles(for_all), LabelRules(), Groups(), Rules(), Sweeps(), AdmissionRules()]
