@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lumtar.core.refresh import Dating, Kind, Look, Refresh, learn, sync
+from lumtar.core.refresh import Bracket, Dating, Kind, Look, Refresh, learn, sync
 
 RATE = 7_575_000
 """Octets a second: 60.6 Mb/s."""
@@ -148,6 +148,17 @@ def test_a_sync_that_is_missed_ends_dating_and_three_end_all_knowledge():
             now += refresh.sync_after_s
             refresh, now = drive(sync(refresh, now), agent, now)
     assert refresh.kind is Kind.UNKNOWN or abs(refresh.period - 4.7) < 0.2
+
+
+def test_without_syncs_the_phase_is_lost_and_rates_go_by_the_clock():
+    refresh = Refresh(Kind.TICKS, 2.999, 3.001, Bracket(999.95, 1000.05))
+    dating = Dating(refresh)
+    assert dating.period_at(1000.0 + 300) == 3.0
+    assert dating.period_at(1000.0 + 3 * 3600) == 0.0
+    assert Dating(Refresh(Kind.TICKS, 2.8, 3.2, Bracket(999.95, 1000.05))).period_at(1000.0) == 0.0, (
+        "not known well enough"
+    )
+    assert Dating(Refresh(Kind.AT_ONCE)).period_at(1000.0) == 0.0
 
 
 def test_after_a_restart_of_the_collector_the_phase_is_found_again():

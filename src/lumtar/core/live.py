@@ -78,7 +78,7 @@ class Watched:
     def _dated(self, after: Snapshot) -> Snapshot:
         """A look with the time at which the device had refreshed what it shows."""
         last, self._last = self._last, after
-        if not (period := self.dating.period_s) or not len(after.at):
+        if not len(after.at) or not (period := self.dating.period_at(float(after.at[0]))):
             return after
         at, changed, gap_s = float(after.at[0]), None, float("inf")
         if last is not None:

@@ -29,6 +29,8 @@ JITTER_S = 0.03
 SYNC_READS, SYNC_ROUNDS = 5, 3
 SYNC_AFTER_S = 300.0
 """Seconds from one sync to the next at most; at first it is less, as long as the period is not known well."""
+OUT_OF_STEP = 0.4
+"""The share of a period by which the phase may be in doubt before it is out of step."""
 DOUBT_SHARE = 0.3
 """The share of a period by which the next refresh may come early or late when it is looked for."""
 UNSEEN = 1_000_000
@@ -127,6 +129,10 @@ class Refresh:
         """Whether period and phase of an agent with ticks are known well enough to make rates from them."""
         return self.kind is Kind.TICKS and self.anchor is not None and self.high - self.low <= 2 * SHARP * self.period
 
+    def is_in_step(self, at: float) -> bool:
+        """Whether the phase is known so well at a time that most reads can be dated; without syncs it is lost in the end."""
+        return self.can_be_told and self._beside(at)[2] + JITTER_S < OUT_OF_STEP * self.period
+
     @property
     def sync_after_s(self) -> float:
         """Seconds until the phase should be looked at again: before it is in doubt."""
@@ -176,7 +182,7 @@ class Refresh:
 
     def away_from(self, at: float) -> float:
         """The first time from ``at`` on at which it can be told which refresh a read shows."""
-        if not self.can_be_told:
+        if not self.is_in_step(at):
             return at
         assert self.anchor is not None
         _, since, doubt = self._beside(at)
@@ -356,10 +362,9 @@ class Dating:
     refreshed_at: float = float("-inf")
     _dated: tuple[int, float] | None = None
 
-    @property
-    def period_s(self) -> float:
-        """Seconds from one refresh to the next where dates can be given now; 0 where the agent counts at once or nothing is known."""
-        known = self.refresh.kind is Kind.ON_DEMAND or self.refresh.can_be_told
+    def period_at(self, at: float) -> float:
+        """Seconds from one refresh to the next where dates can be given; 0 where the agent counts at once, or that is not known then."""
+        known = self.refresh.kind is Kind.ON_DEMAND or self.refresh.is_in_step(at)
         return self.refresh.period if known else 0.0
 
     def date(self, at: float, until: float, changed: bool | None = None, gap_s: float = float("inf")) -> float:

@@ -149,7 +149,7 @@ class Poller:
         """The counters with the time at which the device had refreshed them, if it does that now and then."""
         dating, state = target.dating, self.recorder.ledger.state
         before, target.polled_at = target.polled_at, polled.at
-        if not (period := dating.period_s):
+        if not (period := dating.period_at(polled.at)):
             return snapshot
         changed = bool((state.counters[slots, :2] != snapshot.counters[:, :2]).any())
         counted_at = dating.date(polled.at, polled.read_until, changed, polled.at - before)

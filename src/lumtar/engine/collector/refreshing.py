@@ -81,7 +81,7 @@ class Refreshing:
         if not (ports := self._busiest(target)):
             target.refresh_due = now + max(5.0, target.device.interval_s)
             return
-        self._tasks[target.device.pk] = asyncio.create_task(self._look(target, ports))
+        self._tasks[target.device.pk] = asyncio.create_task(self._look(target, self._columns(target, ports)))
 
     @staticmethod
     def _spread(target: Target) -> float:
@@ -97,7 +97,7 @@ class Refreshing:
         busiest = np.argsort(-packets)[:MOST_PORTS]
         return [indexes[place] for place in busiest] if packets[busiest].sum() >= BUSY_PACKETS else []
 
-    async def _look(self, target: Target, ports: list[int]) -> None:
+    async def _look(self, target: Target, asked: list[bytes]) -> None:
         before, steps = target.dating.refresh, self._clock.steps
         number = target.device.pk
         try:
@@ -105,7 +105,7 @@ class Refreshing:
             session = open_session(target, self._transport, PATIENCE)
             begin = self._clock.time()
             reads = sync(before, begin) if before.kind is Kind.TICKS else learn(begin)
-            after = await self._carry_out(reads, session, self._columns(target, ports))
+            after = await self._carry_out(reads, session, asked)
         except Fault:
             # The polls say what is wrong with it.
             target.refresh_due = time.monotonic() + max(10.0, target.device.interval_s)
