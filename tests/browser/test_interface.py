@@ -267,6 +267,7 @@ def test_a_recommended_rule_is_rehearsed_while_it_is_written_and_then_created(pa
 
 def test_alarms_are_acknowledged_shelved_and_commented_on_by_keyboard(page, network):
     sign_in(page, "/alarms")
+    expect(page).to_have_title("1 alarm, major · Lumtar")
     row = page.locator("a[data-alarm]").first
     row.focus()
     page.keyboard.press("x")
@@ -281,6 +282,7 @@ def test_alarms_are_acknowledged_shelved_and_commented_on_by_keyboard(page, netw
     page.get_by_role("button", name="Shelve").click()
     expect(page.get_by_text("until it is cleared: nobody is notified")).to_be_visible()
     expect(page.locator("a[data-alarm]")).to_have_count(0)
+    expect(page).to_have_title("Lumtar")
     page.get_by_role("link", name="Shelved").click()
     expect(page.locator("a[data-alarm]")).to_have_count(1)
 

@@ -257,6 +257,13 @@ export const alarmsQuery = (at: string | null, only: { device?: number; interfac
     placeholderData: keepPreviousData,
   });
 
+/** The worst alarm that is active now, and how many there are. */
+export const worstQuery = queryOptions({
+  queryKey: ["alarms", "worst"],
+  queryFn: () => got(client.GET("/api/v1/alarms", { params: { query: { limit: 1 } } })),
+  refetchInterval: 60_000,
+});
+
 type AlarmList = { active: boolean; shelved?: boolean; at?: string; start?: string; limit: number };
 
 const alarmPages = (name: string, query: AlarmList) =>

@@ -11,6 +11,7 @@ import { Mark } from "./Mark";
 import { useScreenTime, useSetScreenTime, useTimeSearch } from "./screenTime";
 import { TimeStrip } from "./TimeStrip";
 import { UserMenu } from "./UserMenu";
+import { useWorst } from "./useWorst";
 
 /** What every view has around it: places, jump box, time strip, and the health of Lumtar itself. */
 export function Shell({ user, children }: { user: string; children: ReactNode }) {
@@ -22,6 +23,7 @@ export function Shell({ user, children }: { user: string; children: ReactNode })
   const [help, setHelp] = useState(false);
   const [jump, setJump] = useState(false);
   useLive(time.following);
+  useWorst();
   const [from, to] = [time.start.getTime(), time.end.getTime()];
   const move = (share: number) => {
     const by = Math.min((to - from) * share, Date.now() - to);
