@@ -228,7 +228,7 @@ def test_a_rule_is_changed_and_wrong_limits_are_explained(page, network):
     assert Rule.objects.get(name="Utilisation").levels == [level]
     page.get_by_role("link", name="Utilisation").click()
     page.get_by_role("button", name="Add a level").click()
-    page.get_by_label("Limit of critical").fill("75")
+    page.get_by_label("Limit of critical", exact=True).fill("75")
     page.get_by_label("Clearing limit of critical").fill("60")
     page.get_by_label("Severity").nth(1).select_option("minor")
     page.get_by_label("How long").select_option("for")
@@ -247,7 +247,7 @@ def test_a_recommended_rule_is_rehearsed_while_it_is_written_and_then_created(pa
     page.get_by_label("Ports where").fill("lable is x")
     expect(page.get_by_role("status").filter(has_text="lable")).to_be_visible()
     page.get_by_label("Ports where").fill("")
-    expect(page.get_by_role("region", name="Rehearsal").get_by_text("hex-wan-1 Transport A").first).to_be_visible()
+    expect(page.get_by_role("button", name="hex-wan-1 Transport A")).to_be_visible()
     expect(page.get_by_text("notifies nobody")).to_be_visible()
     page.get_by_label("Limit of major", exact=True).fill("99")
     page.get_by_label("Statistic").select_option("maximum")

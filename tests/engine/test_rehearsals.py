@@ -23,13 +23,13 @@ from tests.engine.answers import answer
 pytestmark = pytest.mark.django_db
 MINUTES = 120
 RULES = [
-    rule(pk=101, name="each value", limit=70, clear=60, times=2),
-    rule(pk=102, name="mean", limit=60, clear=50, times=1, statistic="mean", window_s=600),
-    rule(pk=103, name="for a time", limit=50, clear=40, times=1, hold_s=300),
-    rule("processor", 80, 70, pk=104, name="processor", times=1, statistic="maximum", window_s=300),
-    rule("unanswered", 0.5, 0.5, pk=105, name="silent", times=2),
-    rule("down", 50, 50, pk=106, name="down", times=1),
-    rule("error_share", 100, 50, pk=107, name="errors", times=1, statistic="mean", window_s=600),
+    rule(pk=900_001, name="each value", limit=70, clear=60, times=2),
+    rule(pk=900_002, name="mean", limit=60, clear=50, times=1, statistic="mean", window_s=600),
+    rule(pk=900_003, name="for a time", limit=50, clear=40, times=1, hold_s=300),
+    rule("processor", 80, 70, pk=900_004, name="processor", times=1, statistic="maximum", window_s=300),
+    rule("unanswered", 0.5, 0.5, pk=900_005, name="silent", times=2),
+    rule("down", 50, 50, pk=900_006, name="down", times=1),
+    rule("error_share", 100, 50, pk=900_007, name="errors", times=1, statistic="mean", window_s=600),
 ]
 
 
@@ -104,7 +104,7 @@ def test_a_silence_is_rehearsed_from_its_gap(world):
     watched = rules.as_core(RULES[4])
     subjects = rehearsals.subjects_of("device")
     done = rehearsals.run(watched, subjects, now - timedelta(minutes=MINUTES + 5), now + timedelta(minutes=1))
-    (live,) = raised_live(transitions, 105)
+    (live,) = raised_live(transitions, 900_005)
     (alarm,) = done.alarms
     # When the polls in a gap were is not kept, only that none was answered.
     assert abs(alarm.raised_at - live[1]) <= 5 and abs(alarm.cleared_at - live[2]) <= 5

@@ -131,7 +131,7 @@ def test_who_is_limited_sees_nothing_else_whatever_they_ask(two_sites, limit):
             continue
         for device, expected in ((own, 200), (foreign, 404)):
             number = device.pk if "{int:device}" in path or "{device}" in path else ports[device.pk][0]
-            if "{alarm}" in path:
+            if "{int:alarm}" in path:
                 number = Alarm.objects.filter(device=device).values_list("pk", flat=True).first()
             if any(part in path for part in ("{int:profile}", "{int:poll}")):
                 continue

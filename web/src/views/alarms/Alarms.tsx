@@ -8,6 +8,7 @@ import { useScreenTime, useTimeSearch } from "../../app/screenTime";
 import { useMay } from "../../app/session";
 import { counted, duration, moment } from "../../components/format";
 import { Problem } from "../../components/Problem";
+import { RowCheckbox } from "../../components/RowCheckbox";
 import { Severity } from "../../components/Severity";
 import { SEVERITIES } from "../../components/severities";
 import { lazily } from "../lazily";
@@ -127,11 +128,7 @@ function Line({ alarm, at, open, to, chosen, choose }: LineProps) {
   const until = cleared ? Date.parse(alarm.changed_at) : Math.min(at.getTime(), Date.now());
   return (
     <div className="flex items-center gap-1">
-      {choose && (
-        <label className="grid h-7 w-6 shrink-0 place-items-center">
-          <input type="checkbox" aria-label={`Select ${alarm.label}`} checked={chosen} onChange={choose} />
-        </label>
-      )}
+      {choose && <RowCheckbox className="h-7" label={`Select ${alarm.label}`} checked={chosen} onChange={choose} />}
       <Link
         data-row
         data-alarm={alarm.id}

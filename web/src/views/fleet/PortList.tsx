@@ -8,6 +8,7 @@ import { Figure } from "../../components/Figure";
 import { moment, percent, perSecond, rate } from "../../components/format";
 import { LoadBar } from "../../components/LoadBar";
 import { Problem } from "../../components/Problem";
+import { RowCheckbox } from "../../components/RowCheckbox";
 import { Severity } from "../../components/Severity";
 import { ListHead } from "./ListHead";
 import { usePicked } from "./picked";
@@ -101,16 +102,12 @@ function WidePort({ port }: { port: Port }) {
   const down = port.oper !== 1 || !port.answers;
   return (
     <div className="flex h-full border-b border-faint">
-      <label className="relative ml-1.5 grid w-7 shrink-0 place-items-center" title="Select to compare">
-        <input
-          type="checkbox"
-          className="peer absolute inset-0 m-0 size-full opacity-0"
-          aria-label={`Choose ${port.label} of ${port.device}`}
-          checked={isPicked(port.id)}
-          onChange={() => toggle(port.id)}
-        />
-        <i className="size-[13px] rounded-[2px] border border-ink2 peer-checked:border-ink peer-checked:bg-ink peer-focus-visible:outline-2 peer-focus-visible:outline-offset-2" />
-      </label>
+      <RowCheckbox
+        className="ml-1.5"
+        label={`Choose ${port.label} of ${port.device}`}
+        checked={isPicked(port.id)}
+        onChange={() => toggle(port.id)}
+      />
       <Link
         data-row
         to={trail.thing("port", port.id)}
