@@ -261,6 +261,7 @@ def test_a_recommended_rule_is_rehearsed_while_it_is_written_and_then_created(pa
     assert (rule.statistic, rule.window_s, rule.instructions) == ("maximum", 600, "Look at the traffic.")
     page.get_by_role("link", name="Busy ports").click()
     page.get_by_role("button", name="Delete").click()
+    expect(page.get_by_role("heading", name="Rules")).to_be_visible()
     expect(page.get_by_role("link", name="Busy ports")).to_have_count(0)
     assert not Rule.objects.filter(name="Busy ports").exists()
 
