@@ -54,6 +54,18 @@ def raised(device, ports, rule):
     return replace(told, armed=rule.armed)
 
 
+def test_a_test_goes_the_way_of_a_real_alarm_and_is_over_at_once(rule):
+    with pytest.raises(Refusal, match="notifies nobody"):
+        rules.send_test(rule.pk, "anna")
+    rules.change(rule.pk, {"mail_to": [DUTY, NIGHT]}, "anna")
+    assert rules.send_test(rule.pk, "anna") == 2
+    alarm = Alarm.objects.get()
+    assert (alarm.type, alarm.resource_kind, alarm.is_cleared) == ("test", "lumtar", True)
+    told = Notification.objects.values_list("change__severity", "address")
+    assert sorted(told) == [(0, DUTY), (0, NIGHT), (4, DUTY), (4, NIGHT)]
+    assert rules.send_test(rule.pk, "anna") == 2 and Notification.objects.count() == 8
+
+
 class TestSwitchedOff:
     def test_its_alarms_are_cleared_with_the_reason_and_those_who_were_told_hear_of_it(self, rule, raised):
         rules.change(rule.pk, {"mail_to": [NIGHT]}, "anna")

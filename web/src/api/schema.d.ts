@@ -1714,6 +1714,26 @@ export interface paths {
         patch: operations["lumtar_server_api_rules_change_rule"];
         trace?: never;
     };
+    "/api/v1/rules/{rule}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Test
+         * @description Raise and clear a test alarm to those whom the rule notifies, on the way that real ones take.
+         */
+        post: operations["lumtar_server_api_rules_send_test"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rules/vocabulary": {
         parameters: {
             query?: never;
@@ -5567,6 +5587,14 @@ export interface components {
             mail_to?: string[] | null;
         };
         /**
+         * Tested
+         * @description To how many addresses a test goes.
+         */
+        Tested: {
+            /** Addresses */
+            addresses: number;
+        };
+        /**
          * MeasureOut
          * @description A measure that a rule can watch.
          */
@@ -8542,6 +8570,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RuleOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_rules_send_test: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tested"];
                 };
             };
         };

@@ -1,6 +1,7 @@
 """Rules: what they are for the evaluator, and changing them."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from django.core.exceptions import ValidationError
@@ -9,6 +10,7 @@ from django.db.models import Q
 from django.utils import timezone
 
 from lumtar.core import rules as core
+from lumtar.core.alarms.facts import Ended, Said
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.conditions import understand
 from lumtar.core.groups import GROUP_FIELDS
@@ -17,10 +19,11 @@ from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Hold, Level
 from lumtar.core.units import duration
 from lumtar.domain.alarms.models import LUMTAR, Rule
-from lumtar.domain.alarms.services import clear
+from lumtar.domain.alarms.services import Transition, apply, clear
 from lumtar.domain.inventory.groups import ports_for
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.logbook.services import note_action
+from lumtar.domain.operation import resources
 from lumtar.domain.operation.services import announce
 
 WATCHED = ("measure", "statistic", "window_s", "scope", "above", "levels", "hold_s", "times", "of")
@@ -133,6 +136,29 @@ def change(pk: int, wanted: Mapping[str, Any], by: str) -> Rule:
     note_action(f"rule {rule.name} changed: {changes}", by)
     announce("rules")
     return rule
+
+
+TEST = "test"
+"""The type of the alarm of Lumtar itself by which people try out who is notified."""
+
+
+@transaction.atomic
+def send_test(pk: int, by: str) -> int:
+    """Raise and clear a test alarm to those whom a rule notifies, on the way that real ones take; how many addresses that are.
+
+    Raises
+    ------
+    Refusal, Rule.DoesNotExist
+    """
+    rule = Rule.objects.get(pk=pk)
+    if not rule.mail_to:
+        raise Refusal("This rule notifies nobody: save an address first.", "mail_to")
+    severity = Severity(max((level["severity"] for level in rule.levels), default=Severity.MAJOR))
+    now, text = timezone.now(), f"Test of the rule {rule.name} by {by}: nothing is wrong"
+    raised = Transition(resources.LUMTAR, 0, TEST, str(rule.pk), severity, Said(text), now, mail_to=tuple(rule.mail_to))
+    apply([raised, replace(raised, severity=Severity.CLEARED, facts=Ended("The test is over"))])
+    note_action(f"rule {rule.name} tested", by)
+    return len(rule.mail_to)
 
 
 def _end(rule: Rule, reason: str) -> None:

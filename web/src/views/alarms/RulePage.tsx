@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { client, got } from "../../api/client";
@@ -25,6 +25,26 @@ export function RulePage() {
   if (number !== "new" && !stored) return <p className="p-4">There is no such rule; it may have been deleted.</p>;
   const name = search.get("ready");
   return <Form key={`${number} ${name}`} stored={stored} words={words} ready={name} />;
+}
+
+/** Raises and clears a test alarm to those whom the rule notifies as it is stored. */
+function SendTest({ rule }: { rule: RuleOut }) {
+  const test = useMutation({
+    mutationFn: () => got(client.POST("/api/v1/rules/{rule}/test", { params: { path: { rule: rule.id } } })),
+  });
+  return (
+    <p className="col-span-2 flex flex-wrap items-center gap-2">
+      <button type="button" className="button" disabled={test.isPending} onClick={() => test.mutate()}>
+        Send a test
+      </button>
+      <span role="status" className={test.error ? "text-critical" : "text-ink2"}>
+        {test.error?.message ??
+          (test.data
+            ? `On its way to ${test.data.addresses === 1 ? "one address" : `${test.data.addresses} addresses`}; History in Alarms says what became of it.`
+            : "raises and clears a test alarm to the stored addresses")}
+      </span>
+    </p>
+  );
 }
 
 type FormProps = { stored: RuleOut | undefined; words: Vocabulary; ready: string | null };
@@ -110,6 +130,7 @@ function Form({ stored, words, ready }: FormProps) {
               />{" "}
               Enabled <span className="text-ink2">switched off, its alarms are cleared</span>
             </label>
+            {isEngineer && stored && stored.mail_to.length > 0 && <SendTest rule={stored} />}
             {isEngineer && <FormFoot {...foot} save={stored ? "Save" : "Create rule"} />}
           </div>
         </fieldset>
