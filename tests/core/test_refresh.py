@@ -7,7 +7,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lumtar.core.refresh import Bracket, Dating, Kind, Look, Refresh, learn, sync
+from lumtar.core.refresh import Bracket, Dating, Kind, Refresh
+from lumtar.core.refresh_learning import Look, learn, sync
 
 RATE = 7_575_000
 """Octets a second: 60.6 Mb/s."""

@@ -24,7 +24,7 @@ def is_dated(at_least):
 
 
 async def test_constant_traffic_is_shown_as_such_though_counters_jump_every_two_seconds(stand_in, monkeypatch):
-    monkeypatch.setattr("lumtar.core.refresh.VOTES", 1)
+    monkeypatch.setattr("lumtar.core.refresh_learning.VOTES", 1)
     # On a busy machine reads come late, and what came of them may have to be found out again.
     monkeypatch.setattr("lumtar.engine.collector.refreshing.AGAIN_S", 1.0)
     stand_in.device._kept = 0.001

@@ -7,7 +7,8 @@ from collections.abc import Callable, Mapping
 import numpy as np
 import structlog
 
-from lumtar.core.refresh import Kind, Look, Reads, Refresh, learn, sync
+from lumtar.core.refresh import Kind, Refresh
+from lumtar.core.refresh_learning import Look, Reads, learn, sync
 from lumtar.domain.inventory import refreshes
 from lumtar.domain.inventory.models import Device
 from lumtar.engine.clock import Clock
