@@ -44,9 +44,10 @@ def collect(devices: int, ports: int, interval: int, warm: float, measured: floa
     """Run stand-ins, database and collector together; what happened in the measured time."""
     total = warm + measured + 60 + devices * 0.1
     # Stand-ins that keep their counters for longer would be agents that refresh on demand, and take minutes to be learnt.
-    with database() as url, process(
-        "bench.fleet", str(devices), str(ports), str(total * 3), "0.05", ready=True
-    ) as fleet:
+    with (
+        database() as url,
+        process("bench.fleet", str(devices), str(ports), str(total * 3), "0.05", ready=True) as fleet,
+    ):
         seed(url, devices, ports, interval)
         env = {"LUMTAR_DATABASE_URL": url}
         with psycopg.connect(url, autocommit=True) as asking, ExitStack() as stack:
