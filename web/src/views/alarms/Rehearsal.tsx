@@ -57,6 +57,7 @@ export function Rehearsal({ draft, stored, words }: Props) {
           {error.message}
         </p>
       )}
+      {!data && isFetching && <p className="py-1 text-ink2">Loading … the rule goes through what is stored.</p>}
       {data && (
         <div className={error || isFetching ? "opacity-60" : ""}>
           <Figures data={data} before={stored && before} />
