@@ -118,6 +118,18 @@ def test_speeds_are_compared_as_numbers(network):
     assert held("speed > 400G") == set() and held("speed = (1G, 10G)") == held("speed = 1G") | held("speed = 10G")
 
 
+def test_a_condition_is_asked_of_one_port_and_of_the_slowest_device(network):
+    port = Interface.objects.get(device__name="hex-wan-1", if_index=1)
+    assert groups.holds_for("role is wan", port.pk) and not groups.holds_for("role is uplink", port.pk)
+    assert not groups.holds_for("role is wan", 10**9)
+    Device.objects.filter(name="sal-acc-1").update(interval_s=300)
+    assert groups.slowest_for("") == ("sal-acc-1", 300)
+    assert groups.slowest_for("device is hex-wan-1") == ("hex-wan-1", 60)
+    assert groups.slowest_for("device is nobody") is None
+    Device.objects.filter(name="sal-acc-1").update(enabled=False)
+    assert groups.slowest_for("") == ("hex-wan-1", 60)
+
+
 def test_a_group_has_what_was_put_into_it_and_what_its_condition_holds_for_and_its_parts(network):
     by_hand = Interface.objects.filter(role="").order_by("pk").first()
     other = Device.objects.exclude(pk=by_hand.device_id).first()

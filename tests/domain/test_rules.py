@@ -8,10 +8,11 @@ import pytest
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
+from lumtar.core.alarms.facts import Ended
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Pairs
-from lumtar.domain.alarms import memory, queries, rules
+from lumtar.domain.alarms import jobs, memory, queries, rules
 from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification, Rule, RuleMemory
 from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory import services
@@ -52,6 +53,35 @@ def raised(device, ports, rule):
     told = transition(device, Severity.MAJOR, "94 % full", at=NOW, interface=ports[0], rule=rule, mail_to=(DUTY,))
     apply([told])
     return replace(told, armed=rule.armed)
+
+
+def test_a_window_has_to_hold_a_poll_of_the_slowest_device_that_is_meant(rule, device, ports):
+    device.interval_s = 300
+    device.save()
+    other = services.add_device("127.0.9.2", name="sal-acc-1", kind="v2c", secret={"community": "word"})
+    Interface.objects.create(device=other, if_index=1, label="Floor")
+    wanted = {"statistic": "mean", "window_s": 120}
+    with pytest.raises(Refusal, match="interval of 5 minutes at which hex-wan-1 is polled; choose at least 10 minutes"):
+        rules.change(rule.pk, wanted, "anna")
+    assert rules.change(rule.pk, {**wanted, "scope": "label is Floor"}, "anna").window_s == 120
+
+
+def test_another_window_watches_something_else(rule, raised):
+    rules.change(rule.pk, {"statistic": "mean", "window_s": 600}, "anna")
+    assert Alarm.objects.get().is_cleared
+    last = AlarmChange.objects.order_by("-pk").first()
+    assert last.text == "The rule Utilisation watches something else now"
+
+
+def test_the_instructions_of_a_rule_stand_in_its_mails_but_not_once_it_is_cleared(rule, raised, mailoutbox):
+    rules.change(rule.pk, {"instructions": "Ask the provider for the burst."}, "anna")
+    rule.refresh_from_db()
+    up = Notification.objects.get()
+    assert "What to do\nAsk the provider for the burst." in jobs.compose(up).body
+    apply([replace(raised, severity=Severity.CLEARED, facts=Ended("Back"))])
+    down = Notification.objects.exclude(pk=up.pk).get()
+    assert "Ask the provider" not in jobs.compose(down).body
+    assert queries.instructions(up.change.alarm_id) == "Ask the provider for the burst."
 
 
 def test_a_test_goes_the_way_of_a_real_alarm_and_is_over_at_once(rule):

@@ -68,6 +68,16 @@ def test_the_database_of_the_version_before_is_brought_up_to_date(before):
         assert kinds == {"collector": "collector", "worker": "worker"}
         (policies,) = asking.execute("SELECT count(*) FROM pg_policies WHERE policyname = 'seen'").fetchone()
         assert policies > 25
+        rules = asking.execute(
+            "SELECT measure, levels, times, of, statistic, window_s FROM alarms_rule ORDER BY id"
+        ).fetchall()
+        assert [row[0] for row in rules] == ["load", "unanswered", "lumtar"]
+        level = {"severity": 4, "limit": 90.0, "clear": 80.0}
+        assert rules[0][1:] == ([level], 3, 3, "value", 0)
+        blank = "SELECT count(*) FROM alarms_alarm WHERE label = '' OR resource_kind = ''"
+        assert asking.execute(blank).fetchone() == (0,), "alarms say what they are about"
+        lost = "SELECT count(*) FROM alarms_alarmchange WHERE facts->>'kind' IS NULL"
+        assert asking.execute(lost).fetchone() == (0,)
     told = subprocess.run(
         [sys.executable, "-c", LOOK.replace("TOKEN)", f"{TOKEN!r})")],
         env=env,

@@ -287,6 +287,8 @@ def test_what_is_not_done_is_an_alarm_that_reaches_people_and_clears(well):
     (changed,) = selfalarms.look()
     alarm = Alarm.objects.get(pk=changed)
     assert (alarm.device, alarm.severity) == (None, Severity.CRITICAL)
+    collector = Process.objects.get(name="collector")
+    assert (alarm.resource_kind, alarm.resource_id, alarm.label) == ("collector", collector.pk, "collector")
     assert alarm.changes.get().text == "the collector: 9 readings wait: no space left"
     assert selfalarms.look() == [], "once is enough"
     beat("collector", well - timedelta(hours=1), datetime.now(UTC), {})
@@ -294,6 +296,12 @@ def test_what_is_not_done_is_an_alarm_that_reaches_people_and_clears(well):
     alarm.refresh_from_db()
     assert alarm.is_cleared
     assert Notification.objects.filter(address="ops@oskelund.example").count() == 2
+
+
+def test_what_is_about_no_collector_is_about_lumtar_itself(well):
+    beat("worker", well - timedelta(hours=1), well, {}, trouble="mails wait")
+    selfalarms.look()
+    assert list(Alarm.objects.values_list("resource_kind", "resource_id")) == [("lumtar", 0)]
 
 
 @pytest.mark.parametrize(

@@ -7,7 +7,7 @@ came from.
 from lumtar.core.rules.evaluation import Events, evaluate
 from lumtar.core.rules.frame import Frame
 from lumtar.core.rules.memory import Memory, Pairs
-from lumtar.core.rules.rehearsal import Figures, Raised, figures, rehearse
+from lumtar.core.rules.rehearsal import Figures, Raised, compared, figures, rehearse
 from lumtar.core.rules.rule import Hold, Level, Rule
 from lumtar.core.rules.ruleset import RuleSet
 
@@ -22,6 +22,7 @@ __all__ = [
     "Raised",
     "Rule",
     "RuleSet",
+    "compared",
     "evaluate",
     "figures",
     "rehearse",

@@ -84,7 +84,7 @@ def evaluate(rules: RuleSet, frame: Frame, memory: Memory) -> tuple[Events, Memo
                 continue
             key = alike.measure, alike.statistic, alike.window_s
             if key not in compared:
-                compared[key] = _compared(alike, frame, values[instant], memory)
+                compared[key] = compare(alike, frame, values[instant], memory)
             events += _look(rules, alike, place, frame, instant, compared[key], memory)
     return _joined(events), memory
 
@@ -143,8 +143,8 @@ def _look(
     ]
 
 
-def _compared(alike: Alike, frame: Frame, values: NDArray[np.float64], memory: Memory) -> NDArray[np.float64]:
-    """What is compared with the limits: the values, or what follows from those before as well."""
+def compare(alike: Alike, frame: Frame, values: NDArray[np.float64], memory: Memory) -> NDArray[np.float64]:
+    """What is compared with the limits at one instant: the values, or what follows from those before as well."""
     statistic = STATISTICS[alike.statistic]
     if statistic.of is not None:
         return statistic.of(values)

@@ -6,8 +6,9 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
 import numpy as np
+from numpy.typing import NDArray
 
-from lumtar.core.rules.evaluation import Events, evaluate
+from lumtar.core.rules.evaluation import Events, compare, evaluate
 from lumtar.core.rules.frame import Frame
 from lumtar.core.rules.memory import Memory
 from lumtar.core.rules.rule import Rule
@@ -49,6 +50,17 @@ def rehearse(rule: Rule, frame: Frame, subjects: Sequence[int]) -> list[Raised]:
     placed = replace(frame, slots=np.arange(len(subjects)))
     events, _ = evaluate(rules, placed, Memory.blank(rules, len(subjects)))
     return _alarms(events, subjects)
+
+
+def compared(rule: Rule, frame: Frame) -> NDArray[np.float64]:
+    """What a rule compares with its limits: (t, n) as the frame has them, NaN where that cannot be told."""
+    rules, size = RuleSet((rule,)), frame.at.shape[1]
+    placed, memory = replace(frame, slots=np.arange(size)), Memory.blank(rules, size)
+    values, line = frame.values[rule.measure], np.empty(frame.at.shape)
+    for instant in range(len(line)):
+        memory.note_values(placed, instant)
+        line[instant] = compare(rules.alike[0], placed, values[instant], memory)
+    return line
 
 
 def _alarms(events: Events, subjects: Sequence[int]) -> list[Raised]:

@@ -48,6 +48,7 @@ class RuleSet:
     keys, revisions : (r,) numbers and revisions of the rules
     levels : as many as the rule with the most has
     alike : the rules in groups
+    windows : the measures of which values have to be remembered, and for how many seconds
     """
 
     rules: tuple[Rule, ...]
@@ -55,6 +56,7 @@ class RuleSet:
     revisions: NDArray[np.int64] = field(init=False, compare=False)
     levels: int = field(init=False, compare=False)
     alike: tuple[Alike, ...] = field(init=False, compare=False)
+    windows: dict[str, int] = field(init=False, compare=False)
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "keys", np.array([rule.key for rule in self.rules], np.int64))
@@ -67,20 +69,16 @@ class RuleSet:
             )
         grouped = (self._group([self.rules[row] for row in rows], rows) for rows in groups.values())
         object.__setattr__(self, "alike", tuple(grouped))
+        windows: dict[str, int] = {}
+        for rule in self.rules:
+            if rule.window_s:
+                windows[rule.measure] = max(windows.get(rule.measure, 0), rule.window_s)
+        object.__setattr__(self, "windows", windows)
 
     @property
     def measures(self) -> set[str]:
         """What a frame needs to have."""
         return {rule.measure for rule in self.rules}
-
-    @property
-    def windows(self) -> dict[str, int]:
-        """The measures of which values have to be remembered, and for how many seconds."""
-        windows: dict[str, int] = {}
-        for rule in self.rules:
-            if rule.window_s:
-                windows[rule.measure] = max(windows.get(rule.measure, 0), rule.window_s)
-        return windows
 
     def _group(self, rules: Sequence[Rule], rows: list[int]) -> Alike:
         first = rules[0]

@@ -20,7 +20,7 @@ from lumtar.core.rules import Hold, Level
 from lumtar.core.units import duration
 from lumtar.domain.alarms.models import LUMTAR, Rule
 from lumtar.domain.alarms.services import Transition, apply, clear
-from lumtar.domain.inventory.groups import ports_for
+from lumtar.domain.inventory.groups import holds_for, slowest_for
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation import resources
@@ -64,7 +64,7 @@ def applying(interface: int | None = None, device: int | None = None) -> list[Ru
     if interface is None:
         return [rule for rule in rules if device is not None and MEASURES[rule.measure].subject != "interface"]
     mine = [rule for rule in rules if MEASURES[rule.measure].subject == "interface"]
-    return [rule for rule in mine if not rule.scope or interface in ports_for(rule.scope)]
+    return [rule for rule in mine if not rule.scope or holds_for(rule.scope, interface)]
 
 
 @transaction.atomic
@@ -203,10 +203,11 @@ def _check_window(rule: Rule, subject: str) -> None:
     """A window without two polls in it would be one value, or none."""
     if not rule.window_s:
         return
-    devices = Device.objects.filter(retired_at=None, enabled=True)
-    if subject == "interface" and rule.scope:
-        devices = devices.filter(interfaces__in=ports_for(rule.scope))
-    slowest = devices.order_by("-interval_s").values_list("name", "interval_s").first()
+    if subject == "interface":
+        slowest = slowest_for(rule.scope)
+    else:
+        devices = Device.objects.filter(retired_at=None, enabled=True).order_by("-interval_s", "name")
+        slowest = devices.values_list("name", "interval_s").first()
     if slowest and slowest[1] > rule.window_s:
         name, interval_s = slowest
         raise Refusal(

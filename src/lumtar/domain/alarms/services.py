@@ -159,7 +159,8 @@ def _write(changes: _Changes) -> None:
     for _, change in changes.changes:
         change.alarm_id = change.alarm.pk
     AlarmChange.objects.bulk_create([change for _, change in changes.changes])
-    quiet = shelved([alarm.pk for alarm in there], timezone.now())
+    wanting = [change.alarm_id for wanted, change in changes.changes if wanted.mail_to]
+    quiet = shelved(wanting, timezone.now())
     mails = Notification.objects.bulk_create(
         Notification(change=change, address=address)
         for wanted, change in changes.changes

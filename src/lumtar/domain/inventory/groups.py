@@ -164,11 +164,36 @@ def ports_for(condition: str) -> set[int]:
     ------
     ConditionError
     """
-    values: dict[str, Any] = {}
+    return {int(row[0]) for row in _asked_of_ports("gi.id", condition)}
+
+
+def holds_for(condition: str, port: int) -> bool:
+    """Whether a condition holds now for one port.
+
+    Raises
+    ------
+    ConditionError
+    """
+    return bool(_asked_of_ports("gi.id", condition, "AND gi.id = %(port)s", port=port))
+
+
+def slowest_for(condition: str) -> tuple[str, int] | None:
+    """The device that is polled least often among those of the ports for which a condition holds: its name, and seconds.
+
+    Raises
+    ------
+    ConditionError
+    """
+    rows = _asked_of_ports("gd.name, gd.interval_s", condition, "AND gd.enabled ORDER BY 2 DESC, 1 LIMIT 1")
+    return rows[0] if rows else None
+
+
+def _asked_of_ports(columns: str, condition: str, more: str = "", **values: Any) -> list[tuple[Any, ...]]:
     held = as_sql(understand(condition, GROUP_FIELDS).tree, values)
     with connection.cursor() as cursor:
-        cursor.execute(f"SELECT gi.id {PORTS} AND {held}", values)
-        return {int(row[0]) for row in cursor.fetchall()}
+        cursor.execute(f"SELECT {columns} {PORTS} AND {held} {more}", values)
+        rows: list[tuple[Any, ...]] = cursor.fetchall()
+    return rows
 
 
 @transaction.atomic

@@ -6,11 +6,9 @@ from dataclasses import dataclass
 from datetime import datetime
 
 import numpy as np
-from numpy.typing import NDArray
 
 from lumtar.core.refusal import Refusal
-from lumtar.core.rules import Figures, Frame, Memory, Raised, Rule, RuleSet, figures, rehearse
-from lumtar.core.rules.statistics import STATISTICS
+from lumtar.core.rules import Figures, Raised, Rule, compared, figures, rehearse
 from lumtar.domain.inventory.groups import ports_for
 from lumtar.domain.inventory.models import Component, Device, Interface
 from lumtar.domain.reports import frames
@@ -97,18 +95,5 @@ def line_of(rule: Rule, subject: int, start: datetime, end: datetime) -> Line:
     history = frames.of_measure(rule.measure, [subject], start, end)
     frame = history.frame
     known = frame.at[:, 0] > 0
-    values = [None if np.isnan(value) else round(float(value), 4) for value in _compared(rule, frame)[known]]
+    values = [None if np.isnan(value) else round(float(value), 4) for value in compared(rule, frame)[known, 0]]
     return Line(frame.at[known, 0].tolist(), values, rehearse(rule, frame, history.subjects))
-
-
-def _compared(rule: Rule, frame: Frame) -> NDArray[np.float64]:
-    """What is compared at each instant of a frame of one subject."""
-    statistic = STATISTICS[rule.statistic]
-    if statistic.over is None:
-        return frame.values[rule.measure][:, 0]
-    memory, compared = Memory.blank(RuleSet((rule,)), 1), np.full(len(frame.at), np.nan)
-    for instant in range(len(frame.at)):
-        memory.note_values(frame, instant)
-        window = memory.rings[rule.measure].window(frame.slots, rule.window_s, frame.interval)
-        compared[instant] = statistic.over(window, rule.window_s)[0]
-    return compared

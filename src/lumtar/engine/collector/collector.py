@@ -93,7 +93,7 @@ class Collector(Service):
         )
         self.write_queue.start()
         self.live = Live(self.targets.get, self.recorder, self.transport, self.clock.time)
-        refreshing = Refreshing(self.targets, lambda: self.recorder, self.transport, self.clock)
+        refreshing = Refreshing(self.targets, self.recorder, self.transport, self.clock)
         chores = [
             self.supervise(name, work)
             for name, work in (

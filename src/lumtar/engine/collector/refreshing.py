@@ -2,7 +2,7 @@
 
 import asyncio
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 
 import numpy as np
 import structlog
@@ -42,7 +42,7 @@ class Refreshing:
     def __init__(
         self,
         targets: Mapping[int, Target],
-        recorder: Callable[[], Recorder],
+        recorder: Recorder,
         transport: Transport,
         clock: Clock,
     ) -> None:
@@ -94,7 +94,7 @@ class Refreshing:
         indexes, slots = list(target.slot_of), np.array(list(target.slot_of.values()), np.int64)
         if not len(slots):
             return []
-        packets = np.nan_to_num(self._recorder().ledger.state.packets[slots])
+        packets = np.nan_to_num(self._recorder.ledger.state.packets[slots])
         busiest = np.argsort(-packets)[:MOST_PORTS]
         return [indexes[place] for place in busiest] if packets[busiest].sum() >= BUSY_PACKETS else []
 
@@ -140,7 +140,7 @@ class Refreshing:
 
     def _columns(self, target: Target, ports: list[int]) -> list[bytes]:
         """The octet counters of these ports; the 32-bit ones where the polls found no others."""
-        state = self._recorder().ledger.state
+        state = self._recorder.ledger.state
         asked = []
         for index in ports:
             is_wide = bool(state.wide[target.slot_of[index]])

@@ -9,6 +9,7 @@ from django.utils import timezone
 from ninja import Status
 from pydantic import Field
 
+from lumtar.core.alarms.wording import compared
 from lumtar.core.measures import MEASURES
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Figures, Raised, ready
@@ -102,12 +103,12 @@ OWN = tuple(name for name in RuleOut.model_fields if name not in ("id", "words",
 
 
 def _rule(rule: Rule) -> RuleOut:
-    measure, statistic = MEASURES.get(rule.measure), STATISTICS.get(rule.statistic)
-    unit = measure.unit if measure else ""
+    measure = MEASURES.get(rule.measure)
+    words, unit = compared(rule.measure, rule.statistic, rule.window_s) if measure else ("Lumtar itself", "")
     return RuleOut(
         id=rule.pk,
-        words=measure.words if measure else "Lumtar itself",
-        unit=statistic.unit.format(unit=unit) if statistic else unit,
+        words=words,
+        unit=unit,
         subject=measure.subject if measure else resources.LUMTAR,
         levels=[LevelIO(**level) for level in rule.levels],
         **{name: getattr(rule, name) for name in OWN},
@@ -369,10 +370,9 @@ def rehearse_line(request: HttpRequest, body: LineIn) -> LineOut:
         end = timezone.now()
         line = rehearsals.line_of(rule, body.subject_id, end - timedelta(days=body.days), end)
     labels = _labels(rule.subject, {body.subject_id})
-    unit = STATISTICS[rule.statistic].unit.format(unit=MEASURES[rule.measure].unit)
     return LineOut(
         label=labels.get(body.subject_id, "gone"),
-        unit=unit,
+        unit=compared(rule.measure, rule.statistic, rule.window_s)[1],
         at=line.at,
         value=line.value,
         alarms=[_mark(alarm, labels) for alarm in line.alarms],

@@ -7,13 +7,13 @@ import { useTyped } from "../../components/useTyped";
 import { RehearsalCalendar } from "./RehearsalCalendar";
 import { RehearsalChart } from "./RehearsalChart";
 import { bodyOf, type Draft, type RuleOut, unitOf, type Vocabulary } from "./ruleDraft";
+import { SUBJECTS } from "./ruleWords";
 
 const DAYS = [
   ["1", "the last day"],
   ["7", "7 days"],
   ["28", "28 days"],
 ] as const;
-const SUBJECTS: Record<string, string> = { interface: "ports", device: "devices", component: "components" };
 
 type Props = { draft: Draft; stored: RuleOut | undefined; words: Vocabulary };
 

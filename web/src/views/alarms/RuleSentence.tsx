@@ -1,9 +1,9 @@
 import type { ReactNode } from "react";
 import type { Draft, Vocabulary } from "./ruleDraft";
+import { SUBJECTS } from "./ruleWords";
 
 type Props = { draft: Draft; words: Vocabulary; change: (changed: Partial<Draft>) => void };
 
-const SUBJECTS: Record<string, string> = { interface: "ports", device: "devices", component: "components" };
 const word = "h-[26px] rounded border border-ink2 bg-sheet px-1 font-medium [field-sizing:content]";
 
 function Select({

@@ -4,13 +4,8 @@ import { SEVERITIES } from "../../components/severities";
 
 type Rule = Schemas["RuleOut"];
 
-const SUBJECTS: Record<string, string> = { interface: "ports", device: "devices", component: "components" };
-
-const STATISTICS: Record<string, string> = {
-  percentile95: "95th percentile",
-  rate: "rate of change",
-  missing: "share of missing values",
-};
+/** Kinds of subjects, for people. */
+export const SUBJECTS: Record<string, string> = { interface: "ports", device: "devices", component: "components" };
 
 /** A limit with its unit; rates are shown in Mb/s, as they are typed. */
 export const limit = (rule: Rule, value: number) =>
@@ -35,9 +30,8 @@ export function says(rule: Rule): { what: string; levels: string[] } {
   const where = rule.scope ? ` of ${SUBJECTS[rule.subject]} where ${rule.scope}` : ` of all ${SUBJECTS[rule.subject]}`;
   const side = rule.above ? "above" : "below";
   const back = rule.above ? "below" : "above";
-  const over = rule.window_s ? `, ${STATISTICS[rule.statistic] ?? rule.statistic} over ${duration(rule.window_s)}` : "";
   return {
-    what: `${rule.words}${where}${over}, beyond a limit${held(rule)}.`,
+    what: `${rule.words}${rule.window_s ? "," : ""}${where}, beyond a limit${held(rule)}.`,
     levels: rule.levels.map(
       (level) =>
         `${SEVERITIES[level.severity]?.word} ${side} ${limit(rule, level.limit)}, cleared ${back} ${limit(rule, level.clear)}`,
