@@ -27,6 +27,7 @@ from pathlib import Path
 from typing import Any
 
 import psycopg
+import yaml
 
 from bench.fleet import COMMUNITY, PORT, address
 from bench.setting import Figure, process, report
@@ -294,9 +295,16 @@ def set_up(target: Installation) -> None:
             raise SystemExit(f"a device could not be added:\n{printed}")
     with target.connect() as asking:
         asking.execute("UPDATE inventory_device SET interval_s = %s, timeout_s = 1, tries = 3", [INTERVAL_S])
+        # The plan that calls on duty is made by the same service as on the screens.
+        target.lumtar(
+            "manage",
+            "apply",
+            "-",
+            typed=yaml.safe_dump({"rules": [{"name": "Utilisation", "mail_to": ["duty@oskelund.example"]}]}),
+        )
         asking.execute(
-            """UPDATE alarms_rule SET levels = '[{"severity": 4, "limit": 10, "clear": 2}]', times = 2, of = 2,"""
-            " mail_to = '{duty@oskelund.example}' WHERE measure = 'load'"
+            """UPDATE alarms_rule SET levels = '[{"severity": 4, "limit": 10, "clear": 2}]', times = 2, of = 2"""
+            " WHERE measure = 'load'"
         )
         limit = time.monotonic() + 120
         alarms = "SELECT count(*) FROM alarms_alarm WHERE type = 'utilisation'"

@@ -14,24 +14,29 @@ from lab.builder import build
 from lab.faults import HELP
 from lab.mail import mails, sink
 from lab.network import Network, read_epoch
+from lab.receivers import Receivers
 
 VAR = Path(os.environ.get("LUMTAR_VAR", Path(__file__).resolve().parent.parent / "var"))
 CONTROL = int(os.environ.get("LUMTAR_LAB_PORT", "8472"))
 MAIL = int(os.environ.get("LUMTAR_MAIL_PORT", "8473"))
+RECEIVERS = int(os.environ.get("LUMTAR_RECEIVERS_PORT", "8474"))
 
 
 async def serve() -> None:
-    """Run the agents, the control port and the mail sink until a signal says stop."""
-    network = Network(build(), read_epoch(VAR))
+    """Run the agents, the control port, the mail sink and the receivers of messages until a signal says stop."""
+    receivers = Receivers(RECEIVERS, VAR / "received")
+    network = Network(build(), read_epoch(VAR), receivers)
     await network.listen(CONTROL)
     post = sink(VAR / "mail", MAIL)
     post.start()
+    receivers.start()
     done = asyncio.Event()
     for name in (signal.SIGTERM, signal.SIGINT):
         asyncio.get_running_loop().add_signal_handler(name, done.set)
     await done.wait()
     network.close()
     post.stop()
+    receivers.stop()
 
 
 def ask(words: list[str]) -> int:
@@ -67,7 +72,7 @@ def load() -> int:
     django.setup()
     from lab.load import load as fill
 
-    fill(build(), VAR, lambda text: print(text, flush=True))
+    fill(build(), VAR, lambda text: print(text, flush=True), RECEIVERS)
     return 0
 
 

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 from lab.device import Device, Manners
+from lab.receivers import Receivers
 
 HELP = """faults (each with `clear` instead of its values takes it out):
   link DEVICE PORT down|up          pull a cable, plug it in
@@ -18,6 +19,8 @@ HELP = """faults (each with `clear` instead of its values takes it out):
   garble DEVICE short|number|twice|address
                                     answers cut short, with a wrong number, twice, from another address
   clear DEVICE                      take everything out of a device
+  receivers fail N                  the next N web requests of messages are refused
+  receivers silent on|off           inform requests are not confirmed
   show                              what is in force
 PORT is a port's name or its ifIndex."""
 
@@ -26,7 +29,7 @@ class FaultRefused(Exception):
     """A command that cannot be carried out, in words."""
 
 
-def carry_out(devices: dict[str, Device], command: dict[str, object]) -> str:
+def carry_out(devices: dict[str, Device], command: dict[str, object], receivers: Receivers | None = None) -> str:
     """Put one fault in or take it out.
 
     Raises
@@ -36,6 +39,8 @@ def carry_out(devices: dict[str, Device], command: dict[str, object]) -> str:
     words = [str(word) for word in command.get("words", [])]  # type: ignore[attr-defined]
     if words == ["show"]:
         return show(devices)
+    if words[:1] == ["receivers"] and receivers is not None:
+        return _of_receivers(receivers, words[1:])
     if len(words) < 2 or words[0] not in ACTIONS:
         raise FaultRefused(f"there is no fault {' '.join(words)!r}\n{HELP}")
     device = devices.get(words[1])
@@ -46,6 +51,17 @@ def carry_out(devices: dict[str, Device], command: dict[str, object]) -> str:
     except (IndexError, ValueError, KeyError) as error:
         raise FaultRefused(f"{' '.join(words)}: {error}\n{HELP}") from error
     return f"{' '.join(words)}: done"
+
+
+def _of_receivers(receivers: Receivers, words: list[str]) -> str:
+    match words:
+        case ["fail", count] if count.isdecimal():
+            receivers.fail_next = int(count)
+        case ["silent", "on" | "off" as switch]:
+            receivers.confirms = switch == "off"
+        case _:
+            raise FaultRefused(HELP)
+    return f"receivers {' '.join(words)}: done"
 
 
 def _port(device: Device, word: str) -> int:

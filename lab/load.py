@@ -19,6 +19,7 @@ import numpy as np
 from django.db import connection, transaction
 from numpy.typing import NDArray
 
+from lab import people
 from lab import scenario as plan
 from lab.counting import (
     FLASH_KIB,
@@ -57,7 +58,7 @@ DAYS = int(os.environ.get("LUMTAR_DEMO_DAYS", "35"))
 FINE_HOURS = 26
 
 
-def load(built: Scenario, var: Path, say: Callable[[str], None]) -> None:
+def load(built: Scenario, var: Path, say: Callable[[str], None], receivers: int = 8474) -> None:
     """Load the demonstration, unless it is there already."""
     if Device.objects.exists():
         return
@@ -72,8 +73,7 @@ def load(built: Scenario, var: Path, say: Callable[[str], None]) -> None:
     var.mkdir(parents=True, exist_ok=True)
     epoch_file(var).write_text(json.dumps({"epoch": epoch}))
     History(built, loaded, epoch, say).write()
-    Rule.objects.filter(name="Utilisation").update(mail_to=["duty@oskelund.example"])
-    Rule.objects.filter(name="Reachability").update(mail_to=["duty@oskelund.example"])
+    Rule.objects.filter(name__in=["Utilisation", "Reachability"]).update(plan=people.fill(receivers))
     say(f"  {DAYS} days of history in {time.time() - began:.0f} s")
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from lab.agent import Agent
 from lab.device import Device
 from lab.faults import FaultRefused, carry_out
+from lab.receivers import Receivers
 from lab.scenario import COMMUNITY, PORT, V3_USER, Scenario
 from lumtar.wire import usm
 
@@ -21,7 +22,8 @@ def v3_user() -> usm.User:
 class Network:
     """All agents of a scenario. ``epoch`` anchors its incidents, seconds of the epoch."""
 
-    def __init__(self, scenario: Scenario, epoch: float) -> None:
+    def __init__(self, scenario: Scenario, epoch: float, receivers: Receivers | None = None) -> None:
+        self._receivers = receivers
         self.devices = {box.name: Device(scenario, box, epoch, time.time) for box in scenario.boxes}
         user = v3_user()
         self.agents = [
@@ -38,7 +40,7 @@ class Network:
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         while line := await reader.readline():
             try:
-                answer = {"said": carry_out(self.devices, json.loads(line))}
+                answer = {"said": carry_out(self.devices, json.loads(line), self._receivers)}
             except FaultRefused as refused:
                 answer = {"error": str(refused)}
             except (ValueError, TypeError, KeyError) as error:

@@ -4,14 +4,35 @@ from datetime import UTC, datetime
 
 from lumtar.core.alarms.facts import Ended, Said
 from lumtar.core.alarms.severity import Severity
+from lumtar.domain.alarms import calls, sending
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.alarms.services import Transition
+from lumtar.domain.calling import plans
+from lumtar.domain.calling.channels import Undelivered
+from lumtar.engine.calling import deliver
 
 
 def rule(measure="load", limit=90, clear=80, *, times=3, severity=4, pk=None, name="", **more):
     """A rule with one level, not saved; three in a row."""
     levels = [{"severity": severity, "limit": limit, "clear": clear}]
     return Rule(pk=pk, name=name or measure, measure=measure, levels=levels, **{"times": times, "of": times, **more})
+
+
+def plan_for(*mails):
+    """A call plan that sends mails to these at once."""
+    return plans.for_mail(mails, "test")
+
+
+def send_due(at=None):
+    """Send what is due, as the worker does in its turns; a failure is what it says."""
+    now = at or datetime.now(UTC)
+    calls.advance_due(now)
+    sending.gather(now)
+    for pk in sending.claim(now, 1000):
+        try:
+            sending.note_sent(pk, deliver(pk))
+        except Undelivered as error:
+            sending.note_failed(pk, error.words, again=error.again)
 
 
 def first_rules():
@@ -25,7 +46,7 @@ def first_rules():
             made.save()
 
 
-def transition(device, severity, text, *, at=None, interface=None, type="", rule=None, qualifier="", mail_to=()):
+def transition(device, severity, text, *, at=None, interface=None, type="", rule=None, qualifier="", plan=None):
     """An alarm of a device, or of one of its interfaces, raised or cleared."""
     severity = Severity(severity)
     return Transition(
@@ -38,5 +59,5 @@ def transition(device, severity, text, *, at=None, interface=None, type="", rule
         at=at or datetime.now(UTC),
         device=device.pk,
         rule=rule.pk if rule else None,
-        mail_to=mail_to,
+        plan=plan.pk if plan else None,
     )

@@ -11,7 +11,7 @@ from lumtar.domain.alarms.actions import MOST, Kind, act
 from lumtar.domain.alarms.models import Alarm, AlarmAction, Notification, Rule
 from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory import services
-from tests.alarms import first_rules, transition
+from tests.alarms import first_rules, plan_for, transition
 
 pytestmark = pytest.mark.django_db
 DUTY = "duty@oskelund.example"
@@ -26,7 +26,7 @@ def raise_(db):
 
     def change(severity, minutes_ago=0.0):
         at = datetime.now(UTC) - timedelta(minutes=minutes_ago)
-        apply([transition(device, severity, "Does not answer", at=at, rule=rule, mail_to=(DUTY,))])
+        apply([transition(device, severity, "Does not answer", at=at, rule=rule, plan=plan_for(DUTY))])
         return Alarm.objects.get()
 
     return change

@@ -1,20 +1,17 @@
 """Alarms, mails, devices, secrets, tokens, queries."""
 
-import smtplib
 from dataclasses import replace
 from datetime import timedelta
-from types import SimpleNamespace
 
 import pytest
 from django.contrib.auth.models import User
-from django.core import mail
 from django.db import IntegrityError, transaction
 
 from lumtar.core.alarms.facts import Ended
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.discovery import ComponentDescribed, Described, PortDescribed
 from lumtar.domain.accounts import services as accounts
-from lumtar.domain.alarms import jobs, queries
+from lumtar.domain.alarms import queries
 from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification, Rule
 from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory import credentials, description
@@ -28,7 +25,7 @@ from lumtar.domain.reports import devices
 from lumtar.domain.reports.ports import find as find_ports
 from lumtar.wire import usm
 from lumtar.wire.session import Community
-from tests.alarms import transition
+from tests.alarms import plan_for, transition
 from tests.domain.conftest import NOW
 
 pytestmark = pytest.mark.django_db
@@ -41,8 +38,8 @@ def rule():
 
 @pytest.fixture
 def raised(device, ports, rule):
-    to = ("duty@oskelund.example",)
-    return transition(device, Severity.MAJOR, "94 % full", at=NOW, interface=ports[0], rule=rule, mail_to=to)
+    plan = plan_for("duty@oskelund.example")
+    return transition(device, Severity.MAJOR, "94 % full", at=NOW, interface=ports[0], rule=rule, plan=plan)
 
 
 def cleared(told, minutes=10):
@@ -91,73 +88,6 @@ class TestAlarms:
         assert [(row.severity, row.label) for row in rows] == [(0, "hex-wan-1 Transport 1")]
         buckets = queries.timeline(NOW - timedelta(minutes=30), NOW + timedelta(minutes=30), 6)
         assert [bucket.count for bucket in buckets] == [0, 0, 0, 1, 0, 0]
-
-
-def send(told, attempts=0):
-    """Run the job as the worker does after so many attempts."""
-    jobs.send_mail(SimpleNamespace(job=SimpleNamespace(attempts=attempts)), told.pk)
-
-
-class TestMail:
-    @pytest.fixture
-    def told(self, raised):
-        apply([raised])
-        return Notification.objects.get()
-
-    def test_a_mail_says_what_where_and_when(self, told):
-        send(told)
-        sent = mail.outbox[0]
-        assert sent.subject == "[major] hex-wan-1 Transport 1: 94 % full"
-        assert sent.to == ["duty@oskelund.example"]
-        assert "site       Hexwater" in sent.body and "2026-11-23 12:00:00 UTC" in sent.body
-        told.refresh_from_db()
-        assert told.state == "sent" and told.sent_at
-
-    def test_no_mail_twice_however_often_the_job_runs(self, told):
-        for _ in range(3):
-            send(told)
-        assert len(mail.outbox) == 1
-
-    def test_an_address_that_stands_twice_is_told_once(self, raised):
-        apply([replace(raised, mail_to=("a@x.example", "a@x.example", "b@x.example"))])
-        assert Notification.objects.count() == 2
-
-    def test_a_server_that_is_away_is_tried_again(self, told, monkeypatch):
-        monkeypatch.setattr(
-            "django.core.mail.EmailMessage.send", lambda self: (_ for _ in ()).throw(ConnectionRefusedError("refused"))
-        )
-        with pytest.raises(ConnectionRefusedError):
-            send(told)
-        told.refresh_from_db()
-        assert told.state == "pending" and "refused" in told.detail
-        monkeypatch.undo()
-        send(told)
-        assert Notification.objects.get().state == "sent"
-
-    def test_in_the_end_it_is_given_up_and_says_so(self, told, monkeypatch):
-        monkeypatch.setattr(
-            "django.core.mail.EmailMessage.send", lambda self: (_ for _ in ()).throw(ConnectionRefusedError("refused"))
-        )
-        with pytest.raises(ConnectionRefusedError):
-            send(told, attempts=jobs.RETRIES)
-        told.refresh_from_db()
-        assert told.state == "failed" and "given up" in told.detail
-
-    def test_a_mail_whose_fate_is_not_known_is_not_sent_again(self, told, monkeypatch):
-        monkeypatch.setattr(
-            "django.core.mail.EmailMessage.send",
-            lambda self: (_ for _ in ()).throw(smtplib.SMTPServerDisconnected("gone")),
-        )
-        send(told)
-        monkeypatch.undo()
-        send(told)
-        told.refresh_from_db()
-        assert told.state == "failed" and not mail.outbox
-
-    def test_a_name_with_a_line_break_makes_no_header(self, told):
-        Device.objects.update(name="evil\nBcc: all@x.example")
-        send(told)
-        assert "\n" not in mail.outbox[0].subject
 
 
 SAID = Described("hex-wan-1", "a router", "1.3.6.1.4.1.32473.1.21", "Hexwater", "somebody")

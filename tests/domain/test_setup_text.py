@@ -15,6 +15,7 @@ from lumtar.domain.setup.text import apply, written
 from lumtar.domain.sweeps import admission
 from lumtar.domain.sweeps import services as sweeps
 from lumtar.domain.sweeps.models import AdmissionRule, Sweep
+from tests.alarms import plan_for
 
 pytestmark = pytest.mark.django_db
 
@@ -70,7 +71,7 @@ def test_rules_come_and_go_with_the_set_up():
     Rule.objects.all().delete()
     level = {"severity": 4, "limit": 90, "clear": 80}
     made = {"name": "Busy", "measure": "load", "statistic": "mean", "window_s": 600, "scope": "role is wan"}
-    rule = rules.create({**made, "levels": [level], "mail_to": ["a@oskelund.example"]}, "anna")
+    rule = rules.create({**made, "levels": [level], "plan_id": plan_for("a@oskelund.example").pk}, "anna")
     text = written()
     rules.delete(rule.pk, "anna")
     assert [change.words for change in apply(text, "anna").changes] == ["is new"]

@@ -13,7 +13,7 @@ from lumtar.domain.inventory.models import Device
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.readings.models import Newest, Reading
 from lumtar.engine.collector.collector import Collector
-from tests.alarms import first_rules
+from tests.alarms import first_rules, plan_for
 from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY, agent, box
 
@@ -26,7 +26,7 @@ def quick(monkeypatch, let_go, transactional_db):
     monkeypatch.setattr("lumtar.core.schedule.CONFIRM_AFTER", 0.4)
     monkeypatch.setattr("lumtar.engine.collector.write_queue.PAUSE", 0.2)
     first_rules()
-    Rule.objects.exclude(measure="lumtar").update(mail_to=["duty@oskelund.example"])
+    Rule.objects.exclude(measure="lumtar").update(plan=plan_for("duty@oskelund.example"))
     yield
     connections.close_all()
 

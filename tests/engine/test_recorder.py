@@ -19,8 +19,8 @@ SILENT = Fault(FaultKind.NO_ANSWER, "no answer on UDP 161 in 3 tries")
 
 
 RULES = [
-    rule(pk=1, times=2, mail_to=["duty@oskelund.example"]),
-    rule("unanswered", 0.5, 0.5, pk=2, times=2, severity=5, mail_to=["night@oskelund.example"]),
+    rule(pk=1, times=2, plan_id=11),
+    rule("unanswered", 0.5, 0.5, pk=2, times=2, severity=5, plan_id=12),
 ]
 
 
@@ -92,7 +92,7 @@ def test_silence_is_an_alarm_at_the_second_poll_and_a_gap_from_the_last_answer(r
     assert (first.gaps[0].start, first.gaps[0].end, first.gaps[0].words) == (START, None, SILENT.words)
     second = recorder.silent(device, START + 70, SILENT, START + 120)
     raised = second.transitions[0]
-    assert (raised.severity, raised.mail_to) == (Severity.CRITICAL, ("night@oskelund.example",))
+    assert (raised.severity, raised.plan) == (Severity.CRITICAL, 12)
     assert said(raised) == "Does not answer: no answer on UDP 161 in 3 tries"
     assert not second.gaps and not second.entries
     back = recorder.take([answer(device, 5)])

@@ -31,6 +31,7 @@ from lumtar.engine import service, store
 from lumtar.engine.clock import Clock
 from lumtar.engine.collector.collector import Collector
 from lumtar.engine.service import Service
+from tests.alarms import plan_for
 from tests.conftest import free_port
 from tests.engine.conftest import adding, collecting, eventually, reached
 from tests.lab.boxes import agent, box
@@ -277,7 +278,7 @@ def well():
     now = datetime.now(UTC)
     for name in ("collector", "worker"):
         beat(name, now - timedelta(hours=1), now, {})
-    Rule.objects.filter(measure="lumtar").update(mail_to=["ops@oskelund.example"])
+    Rule.objects.filter(measure="lumtar").update(plan=plan_for("ops@oskelund.example"))
     return now
 
 
@@ -295,7 +296,7 @@ def test_what_is_not_done_is_an_alarm_that_reaches_people_and_clears(well):
     assert selfalarms.look() == [changed]
     alarm.refresh_from_db()
     assert alarm.is_cleared
-    assert Notification.objects.filter(address="ops@oskelund.example").count() == 2
+    assert Notification.objects.filter(target="ops@oskelund.example").count() == 2
 
 
 def test_what_is_about_no_collector_is_about_lumtar_itself(well):

@@ -17,7 +17,7 @@ from lumtar.domain.alarms.models import Notification, Rule
 from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.operation.models import Process
-from tests.alarms import transition
+from tests.alarms import plan_for, transition
 from tests.conftest import free_port
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -37,7 +37,12 @@ def mailbox(tmp_path, let_go):
 def worker(mailbox):
     wanted = settings.DATABASES["default"]
     url = f"postgresql://{wanted['USER']}:{wanted['PASSWORD']}@{wanted['HOST']}:{wanted['PORT']}/{wanted['NAME']}"
-    environment = {**os.environ, "LUMTAR_DATABASE_URL": url, "LUMTAR_MAIL_URL": f"smtp://127.0.0.1:{mailbox[0].port}"}
+    environment = {
+        **os.environ,
+        "LUMTAR_DATABASE_URL": url,
+        "LUMTAR_MAIL_URL": f"smtp://127.0.0.1:{mailbox[0].port}",
+        "LUMTAR_GATHER_S": "0",
+    }
     process = subprocess.Popen([sys.executable, "-m", "lumtar.engine.worker"], env=environment)
     yield process
     process.terminate()
@@ -55,14 +60,15 @@ def test_an_alarm_raised_and_cleared_is_two_mails(worker, mailbox):
     device = add_device("127.0.0.3", name="pel-wan-1", site="Pellwick", kind="v2c", secret={"community": "word"})
     rule = Rule.objects.get(name="Reachability")
     until(lambda: Process.objects.filter(name="worker").exists())
-    to = ("duty@oskelund.example",)
+    plan = plan_for("duty@oskelund.example")
     for severity, text in (
         (Severity.CRITICAL, "Does not answer: no answer on UDP 161 in 3 tries"),
         (Severity.CLEARED, "Answers again after 2 minutes"),
     ):
-        apply([transition(device, severity, text, rule=rule, mail_to=to)])
-        apply([transition(device, severity, text, rule=rule, mail_to=to)])
-    until(lambda: Notification.objects.filter(state="sent").count() == 2)
+        apply([transition(device, severity, text, rule=rule, plan=plan)])
+        apply([transition(device, severity, text, rule=rule, plan=plan)])
+        sent = Notification.objects.filter(message__state="sent", change__severity=severity)
+        until(lambda sent=sent: sent.count() == 1)
     time.sleep(1)
     found = [message_from_bytes(raw) for raw in mails(mailbox[1])]
     assert sorted(" ".join(mail["Subject"].split()) for mail in found) == [
@@ -85,6 +91,6 @@ def test_it_goes_on_when_the_database_is_back(worker):
     until(lambda: mine.filter(beat_at__gt=cut).exists(), patience=40)
     device = add_device("127.0.0.4", name="sal-wan-1", kind="v2c", secret={"community": "word"})
     rule = Rule.objects.get(name="Reachability")
-    to = ("duty@oskelund.example",)
-    apply([transition(device, Severity.CRITICAL, "silent", rule=rule, mail_to=to)])
-    until(lambda: Notification.objects.filter(state="sent").count() == 1, patience=40)
+    plan = plan_for("duty@oskelund.example")
+    apply([transition(device, Severity.CRITICAL, "silent", rule=rule, plan=plan)])
+    until(lambda: Notification.objects.filter(message__state="sent").count() == 1, patience=40)

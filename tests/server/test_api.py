@@ -12,6 +12,7 @@ from django.test import Client
 from lumtar.domain.alarms.models import Alarm, Rule
 from lumtar.domain.inventory.models import Credential, Device, Interface
 from lumtar.domain.operation.models import Process
+from tests.alarms import plan_for
 from tests.network import fill
 from tests.server.calls import get, is_problem
 
@@ -201,16 +202,18 @@ def test_changing_a_rule(client, network):
         return {"severity": severity, "limit": limit, "clear": clear}
 
     wanted = [level(70, 60, 3), level(80, 75)]
-    assert change(levels=wanted, mail_to=["a@oskelund.example"]).json()["levels"] == wanted
+    assert change(levels=wanted, plan_id=plan_for("a@oskelund.example").pk).json()["levels"] == wanted
     assert is_problem(change(levels=[level(70, 75)]), 422, "clearing limit must not be above the limit")
     assert is_problem(change(levels=[level(80, 75), level(70, 65, 3)]), 422, "worse severity")
     assert is_problem(change(times=0, of=0), 422, "number of values")
     assert is_problem(change(levels=[level(70, 60, 9)]), 422, "severity")
     assert is_problem(change(scope="lable is x"), 422, "lable")
-    assert is_problem(change(mail_to=["not an address"]), 422, "valid email")
+    assert is_problem(change(plan_id=4_000_000), 422, "call plan")
     assert is_problem(client.patch("/api/v1/rules/999999", {"times": 2}, "application/json"), 404, "no such rule")
     rule.refresh_from_db()
-    assert (rule.levels, rule.mail_to) == (wanted, ["a@oskelund.example"])
+    assert (rule.levels, rule.plan.name) == (wanted, "Mail to a@oskelund.example")
+    assert change(times=3).json()["plan"] == "Mail to a@oskelund.example", "what is not named stays"
+    assert change(plan_id=None).json()["plan"] is None
 
 
 RULE = {
@@ -219,13 +222,14 @@ RULE = {
     "statistic": "mean",
     "window_s": 600,
     "levels": [{"severity": 4, "limit": 60, "clear": 50}],
-    "mail_to": ["a@oskelund.example"],
 }
 
 
 def test_a_rule_is_rehearsed_made_and_deleted(client, network):
+    plan = plan_for("a@oskelund.example")
+
     def post(path, **values):
-        return client.post(f"/api/v1/{path}", {**RULE, **values}, "application/json")
+        return client.post(f"/api/v1/{path}", {**RULE, "plan_id": plan.pk, **values}, "application/json")
 
     done = post("rules/rehearsal", days=1).json()
     port = Interface.objects.get(device__name="hex-wan-1", if_index=1)
@@ -368,6 +372,6 @@ def test_alarm_rows_name_no_more_than_they_should(client, network):
     assert Alarm.objects.count() == 2
     assert set(get(client, "alarms")["rows"][0]) == {
         "id", "type", "resource", "label", "site", "page", "device_id", "interface_id", "severity", "text", "changed_at",
-        "raised_at", "rule", "notified_count", "notified", "mail_state", "acknowledged_by", "acknowledged_at",
+        "raised_at", "rule", "plan", "notified", "message_state", "acknowledged_by", "acknowledged_at",
         "shelved_by", "shelved_until",
     }  # fmt: skip

@@ -213,7 +213,7 @@ class Watch:
                     device=int(subjects.memory.owner[slot]),
                     rule=watched.key,
                     armed=watched.armed,
-                    mail_to=tuple(rule.mail_to),
+                    plan=rule.plan_id,
                 )
             )
         return transitions

@@ -1,4 +1,4 @@
-"""The job worker: notifications, roll-ups, partitions. Run it as ``python -m lumtar.engine.worker``."""
+"""The worker: calling people, roll-ups, partitions. Run it as ``python -m lumtar.engine.worker``."""
 
 import asyncio
 from datetime import UTC, datetime
@@ -18,13 +18,14 @@ from procrastinate.contrib.django import app
 from lumtar.domain.operation.jobs import stalled
 from lumtar.domain.readings.partitions import ensure_around
 from lumtar.domain.selfwatch import selfalarms
+from lumtar.engine.calling import Caller
 from lumtar.engine.jobs import STALLED_S, JobRunner
 from lumtar.engine.service import Service, run, with_database
 
 log = structlog.get_logger()
 LOOK_S = 15.0
 SETTLING_S = 30.0
-QUEUES = ("notify", "readings", "inventory")
+QUEUES = ("readings", "inventory")
 """Everything but sweeps, which run where the collector is."""
 
 
@@ -43,6 +44,7 @@ class Worker(Service):
     def __init__(self, name: str = "") -> None:
         super().__init__(name)
         self._jobs = JobRunner(QUEUES)
+        self._caller = Caller()
 
     async def prepare(self) -> None:
         """Wait for the database; jobs may write readings."""
@@ -54,6 +56,7 @@ class Worker(Service):
             self.supervise(name, work)
             for name, work in (
                 ("running jobs", self._jobs.run),
+                ("calling people", self._caller.run),
                 ("jobs left undone", self._look_for_stalled),
                 ("alarms of Lumtar itself", self._look_at_lumtar),
             )
@@ -66,8 +69,14 @@ class Worker(Service):
             await asyncio.gather(*chores, return_exceptions=True)
 
     def progress(self) -> dict[str, Any]:
-        """How many jobs were run since the start, how many of them failed, and when the last one was done."""
-        return {"jobs": self._jobs.ran, "failed_jobs": self._jobs.failed, "ran_at": self._jobs.ran_at}
+        """How many jobs were run and messages sent since the start, how many of them failed, and when the last job was done."""
+        return {
+            "jobs": self._jobs.ran,
+            "failed_jobs": self._jobs.failed,
+            "ran_at": self._jobs.ran_at,
+            "messages": self._caller.sent,
+            "failed_messages": self._caller.failed,
+        }
 
     async def _look_for_stalled(self) -> None:
         """A job that a dead service left is run again; until then its lock would keep all later ones waiting."""

@@ -65,6 +65,7 @@ INSTALLED_APPS = [
     "lumtar.domain.accounts",
     "lumtar.domain.inventory",
     "lumtar.domain.readings",
+    "lumtar.domain.calling",
     "lumtar.domain.alarms",
     "lumtar.domain.logbook",
     "lumtar.domain.sweeps",
@@ -133,6 +134,10 @@ EMAIL_HOST_PASSWORD = unquote(_mail.password or "")
 EMAIL_USE_TLS = _mail.scheme == "smtp+starttls"
 EMAIL_USE_SSL = _mail.scheme == "smtps"
 EMAIL_TIMEOUT = 20
+ADDRESS = os.environ.get("LUMTAR_ADDRESS", "").rstrip("/")
+"""Where people open Lumtar, for the links in messages; empty leaves them out."""
+GATHER_S = float(os.environ.get("LUMTAR_GATHER_S", "60"))
+"""Seconds for which what follows a message to an address is gathered to the next one."""
 DEFAULT_FROM_EMAIL = os.environ.get("LUMTAR_MAIL_FROM", "lumtar@localhost")
 
 LOGGING_CONFIG = None

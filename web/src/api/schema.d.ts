@@ -1725,7 +1725,7 @@ export interface paths {
         put?: never;
         /**
          * Send Test
-         * @description Raise and clear a test alarm to those whom the rule notifies, on the way that real ones take.
+         * @description Raise and clear a test alarm for those whom the rule calls first, on the way that real ones take.
          */
         post: operations["lumtar_server_api_rules_send_test"];
         delete?: never;
@@ -1788,6 +1788,274 @@ export interface paths {
          * @description The same at one subject, as a line.
          */
         post: operations["lumtar_server_api_rules_rehearse_line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/contacts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Contacts
+         * @description All contacts, without the secrets of their addresses.
+         */
+        get: operations["lumtar_server_api_calling_list_contacts"];
+        put?: never;
+        /**
+         * Make Contact
+         * @description A new contact.
+         */
+        post: operations["lumtar_server_api_calling_make_contact"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/contacts/{contact}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Contact
+         * @description Change a contact and its addresses.
+         */
+        put: operations["lumtar_server_api_calling_change_contact"];
+        post?: never;
+        /**
+         * Delete Contact
+         * @description Delete a contact that no team and no plan names.
+         */
+        delete: operations["lumtar_server_api_calling_delete_contact"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/teams": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Teams
+         * @description All teams by name, with who is on duty now.
+         */
+        get: operations["lumtar_server_api_calling_list_teams"];
+        put?: never;
+        /**
+         * Make Team
+         * @description A new team.
+         */
+        post: operations["lumtar_server_api_calling_make_team"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/teams/{team}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Team
+         * @description Change a team.
+         */
+        put: operations["lumtar_server_api_calling_change_team"];
+        post?: never;
+        /**
+         * Delete Team
+         * @description Delete a team that no plan names.
+         */
+        delete: operations["lumtar_server_api_calling_delete_team"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Plans
+         * @description All call plans by name.
+         */
+        get: operations["lumtar_server_api_calling_list_plans"];
+        put?: never;
+        /**
+         * Make Plan
+         * @description A new call plan.
+         */
+        post: operations["lumtar_server_api_calling_make_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plans/{plan}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Plan
+         * @description Change a call plan; alarms that are being told go on by it.
+         */
+        put: operations["lumtar_server_api_calling_change_plan"];
+        post?: never;
+        /**
+         * Delete Plan
+         * @description Delete a call plan that no rule has.
+         */
+        delete: operations["lumtar_server_api_calling_delete_plan"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plans/would": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Would Call
+         * @description Who would be called for an alarm that is raised now; nothing is kept and nobody is called.
+         */
+        post: operations["lumtar_server_api_calling_would_call"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plans/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Texts
+         * @description What a plan's texts say about a real alarm; nothing is kept.
+         */
+        post: operations["lumtar_server_api_calling_preview_texts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/destinations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Destinations
+         * @description Where messages may be sent.
+         */
+        get: operations["lumtar_server_api_calling_show_destinations"];
+        /**
+         * Change Destinations
+         * @description Change where messages may be sent.
+         */
+        put: operations["lumtar_server_api_calling_change_destinations"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Messages
+         * @description What was sent to whom, newest first.
+         */
+        get: operations["lumtar_server_api_calling_list_messages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/answers/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Answer
+         * @description What a message's link is about; nothing is done yet.
+         */
+        post: operations["lumtar_server_api_calling_look_at_answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer
+         * @description Acknowledge what is still active of a message, in the name of whom it was sent to.
+         */
+        post: operations["lumtar_server_api_calling_answer"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2220,12 +2488,12 @@ export interface components {
             raised_at: string;
             /** Rule */
             rule: string | null;
-            /** Notified Count */
-            notified_count: number;
+            /** Plan */
+            plan: string | null;
             /** Notified */
             notified: string | null;
-            /** Mail State */
-            mail_state: string | null;
+            /** Message State */
+            message_state: string | null;
             /** Acknowledged By */
             acknowledged_by: string | null;
             /** Acknowledged At */
@@ -4079,23 +4347,19 @@ export interface components {
         };
         /**
          * FieldOut
-         * @description A field of this installation's own.
+         * @description One field of an address; a secret one is never given back.
          */
         FieldOut: {
             /** Name */
             name: string;
-            /**
-             * Kind
-             * @default text
-             */
-            kind: string;
-            /**
-             * Choices
-             * @default []
-             */
-            choices: string[];
-            /** Id */
-            id: number;
+            /** Words */
+            words: string;
+            /** Hint */
+            hint: string;
+            /** Is Secret */
+            is_secret: boolean;
+            /** Is Required */
+            is_required: boolean;
         };
         /**
          * FieldIn
@@ -5252,23 +5516,11 @@ export interface components {
         };
         /**
          * WouldOut
-         * @description What would be done with a finding, and by which rule.
+         * @description Who would be called now, in the order of time, as long as nobody acknowledges.
          */
         WouldOut: {
-            /** Id */
-            id: number;
-            /** Address */
-            address: string;
-            /** Name */
-            name: string;
-            /** Sweep */
-            sweep: string;
-            /** Device */
-            device: string;
-            /** Outcome */
-            outcome: string;
-            /** Rule */
-            rule: string;
+            /** Calls */
+            calls: components["schemas"]["CalledOut"][];
         };
         /**
          * AdmissionTried
@@ -5357,6 +5609,19 @@ export interface components {
             actions: components["schemas"]["ActionOut"][];
             /** Notifications */
             notifications: components["schemas"]["NotificationOut"][];
+            call: components["schemas"]["CallOut"] | null;
+        };
+        /**
+         * CallOut
+         * @description How far the call plan has got; ``next_at`` is null while it is acknowledged or shelved, and after the last call.
+         */
+        CallOut: {
+            /** Plan Id */
+            plan_id: number;
+            /** Plan */
+            plan: string;
+            /** Next At */
+            next_at: string | null;
         };
         /**
          * ChangeOut
@@ -5381,7 +5646,7 @@ export interface components {
         Kind: "acknowledge" | "unacknowledge" | "shelve" | "unshelve" | "comment";
         /**
          * NotificationOut
-         * @description Who was told of which change, and whether that went well.
+         * @description Who was told of which change by which step (from 1), when that was due, and what became of it.
          */
         NotificationOut: {
             /**
@@ -5391,12 +5656,27 @@ export interface components {
             at: string;
             /** Severity */
             severity: number;
-            /** Address */
-            address: string;
+            /** Step */
+            step: number;
+            /** Contact */
+            contact: string;
+            /** Channel */
+            channel: string;
+            /** Target */
+            target: string;
+            /**
+             * Due At
+             * Format: date-time
+             */
+            due_at: string;
             /** State */
             state: string;
-            /** Detail */
-            detail: string;
+            /** Sent At */
+            sent_at: string | null;
+            /** Attempts */
+            attempts: number;
+            /** Answer */
+            answer: string;
         };
         /**
          * Acted
@@ -5481,8 +5761,10 @@ export interface components {
             of: number;
             /** Instructions */
             instructions: string;
-            /** Mail To */
-            mail_to: string[];
+            /** Plan Id */
+            plan_id: number | null;
+            /** Plan */
+            plan: string | null;
             /** Revision */
             revision: number;
         };
@@ -5548,11 +5830,8 @@ export interface components {
              * @default
              */
             instructions?: string;
-            /**
-             * Mail To
-             * @default []
-             */
-            mail_to?: string[];
+            /** Plan Id */
+            plan_id?: number | null;
         };
         /**
          * RuleChange
@@ -5583,8 +5862,8 @@ export interface components {
             of?: number | null;
             /** Instructions */
             instructions?: string | null;
-            /** Mail To */
-            mail_to?: string[] | null;
+            /** Plan Id */
+            plan_id?: number | null;
         };
         /**
          * Tested
@@ -5807,11 +6086,8 @@ export interface components {
              * @default
              */
             instructions?: string;
-            /**
-             * Mail To
-             * @default []
-             */
-            mail_to?: string[];
+            /** Plan Id */
+            plan_id?: number | null;
             /**
              * Days
              * @default 7
@@ -5893,11 +6169,8 @@ export interface components {
              * @default
              */
             instructions?: string;
-            /**
-             * Mail To
-             * @default []
-             */
-            mail_to?: string[];
+            /** Plan Id */
+            plan_id?: number | null;
             /**
              * Days
              * @default 7
@@ -5905,6 +6178,759 @@ export interface components {
             days?: number;
             /** Subject Id */
             subject_id: number;
+        };
+        /**
+         * AddressOut
+         * @description An address without its secrets; ``shown`` says where it leads.
+         */
+        AddressOut: {
+            /** Id */
+            id: number;
+            /** Channel */
+            channel: string;
+            /** Shown */
+            shown: string;
+            /** Target */
+            target: {
+                [key: string]: string;
+            };
+            /** Enabled */
+            enabled: boolean;
+        };
+        /**
+         * ChannelOut
+         * @description A way to send messages.
+         */
+        ChannelOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Fields */
+            fields: components["schemas"]["FieldOut"][];
+            /** For Administrators */
+            for_administrators: boolean;
+        };
+        /**
+         * ContactOut
+         * @description A contact, and the teams and plans that name it.
+         */
+        ContactOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Zone */
+            zone: string;
+            /** Quiet */
+            quiet: string;
+            /** Quiet From */
+            quiet_from: number;
+            /** Addresses */
+            addresses: components["schemas"]["AddressOut"][];
+            /** Teams */
+            teams: string[];
+            /** Plans */
+            plans: string[];
+            /** Edition */
+            edition: number;
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Changed By */
+            changed_by: string;
+        };
+        /**
+         * ContactsOut
+         * @description All contacts by name, and the channels that there are.
+         */
+        ContactsOut: {
+            /** Rows */
+            rows: components["schemas"]["ContactOut"][];
+            /** Channels */
+            channels: components["schemas"]["ChannelOut"][];
+        };
+        /**
+         * AddressIn
+         * @description An address; ``target`` has the fields of its channel. Of one with an id, secrets that are left out stay.
+         */
+        AddressIn: {
+            /** Id */
+            id?: number | null;
+            /** Channel */
+            channel: string;
+            /**
+             * Target
+             * @default {}
+             */
+            target?: {
+                [key: string]: string;
+            };
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled?: boolean;
+        };
+        /**
+         * ContactIn
+         * @description Somebody to be called. In the hours of ``quiet`` only what is at least ``quiet_from`` severe is sent at once.
+         */
+        ContactIn: {
+            /** Name */
+            name: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+            /**
+             * Quiet
+             * @default
+             */
+            quiet?: string;
+            /**
+             * Quiet From
+             * @default 5
+             */
+            quiet_from?: number;
+            /**
+             * Addresses
+             * @default []
+             */
+            addresses?: components["schemas"]["AddressIn"][];
+        };
+        /**
+         * ContactChange
+         * @description A change of a contact of this edition.
+         */
+        ContactChange: {
+            /** Name */
+            name: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+            /**
+             * Quiet
+             * @default
+             */
+            quiet?: string;
+            /**
+             * Quiet From
+             * @default 5
+             */
+            quiet_from?: number;
+            /**
+             * Addresses
+             * @default []
+             */
+            addresses?: components["schemas"]["AddressIn"][];
+            /** Edition */
+            edition: number;
+        };
+        /**
+         * SubstituteIO
+         * @description Somebody stands in for a member, from ``start`` until before ``end``.
+         */
+        SubstituteIO: {
+            /** Contact */
+            contact: number;
+            /** Instead Of */
+            instead_of: number;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+        };
+        /**
+         * TeamOut
+         * @description A team, and who of it is on duty now.
+         */
+        TeamOut: {
+            /** Name */
+            name: string;
+            /**
+             * Members
+             * @default []
+             */
+            members: number[];
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+            /**
+             * Hours
+             * @default
+             */
+            hours: string;
+            /**
+             * Turn Days
+             * @default 0
+             */
+            turn_days: number;
+            /** Turn Start */
+            turn_start: string | null;
+            /**
+             * Substitutes
+             * @default []
+             */
+            substitutes: components["schemas"]["SubstituteIO"][];
+            /** Id */
+            id: number;
+            /** On Duty */
+            on_duty: string[];
+            /** Plans */
+            plans: string[];
+            /** Edition */
+            edition: number;
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Changed By */
+            changed_by: string;
+        };
+        /**
+         * TeamIn
+         * @description A team. With ``turn_days`` its members take turns, the first one from ``turn_start``; else all are called.
+         */
+        TeamIn: {
+            /** Name */
+            name: string;
+            /**
+             * Members
+             * @default []
+             */
+            members?: number[];
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+            /**
+             * Hours
+             * @default
+             */
+            hours?: string;
+            /**
+             * Turn Days
+             * @default 0
+             */
+            turn_days?: number;
+            /** Turn Start */
+            turn_start?: string | null;
+            /**
+             * Substitutes
+             * @default []
+             */
+            substitutes?: components["schemas"]["SubstituteIO"][];
+        };
+        /**
+         * TeamChange
+         * @description A change of a team of this edition.
+         */
+        TeamChange: {
+            /** Name */
+            name: string;
+            /**
+             * Members
+             * @default []
+             */
+            members?: number[];
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+            /**
+             * Hours
+             * @default
+             */
+            hours?: string;
+            /**
+             * Turn Days
+             * @default 0
+             */
+            turn_days?: number;
+            /** Turn Start */
+            turn_start?: string | null;
+            /**
+             * Substitutes
+             * @default []
+             */
+            substitutes?: components["schemas"]["SubstituteIO"][];
+            /** Edition */
+            edition: number;
+        };
+        /**
+         * PlanOut
+         * @description A call plan; ``reaches_nobody`` if none of its steps would reach anybody now.
+         */
+        PlanOut: {
+            /** Name */
+            name: string;
+            /**
+             * Steps
+             * @default []
+             */
+            steps: components["schemas"]["StepIO"][];
+            /**
+             * On Worse
+             * @default true
+             */
+            on_worse: boolean;
+            /**
+             * On Clear
+             * @default true
+             */
+            on_clear: boolean;
+            /**
+             * Raise Subject
+             * @default
+             */
+            raise_subject: string;
+            /**
+             * Raise Text
+             * @default
+             */
+            raise_text: string;
+            /**
+             * Clear Subject
+             * @default
+             */
+            clear_subject: string;
+            /**
+             * Clear Text
+             * @default
+             */
+            clear_text: string;
+            /** Id */
+            id: number;
+            /** Rules */
+            rules: string[];
+            /** Reaches Nobody */
+            reaches_nobody: boolean;
+            /** Edition */
+            edition: number;
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Changed By */
+            changed_by: string;
+        };
+        /**
+         * PlansOut
+         * @description All call plans by name, and what their texts can use.
+         */
+        PlansOut: {
+            /** Rows */
+            rows: components["schemas"]["PlanOut"][];
+            /** Variables */
+            variables: {
+                [key: string]: string;
+            };
+            /** Standard Subject */
+            standard_subject: string;
+            /** Standard Text */
+            standard_text: string;
+        };
+        /**
+         * StepIO
+         * @description A step: after so many seconds without an acknowledgement. Without channels every address of a contact is used.
+         */
+        StepIO: {
+            /**
+             * After S
+             * @default 0
+             */
+            after_s?: number;
+            /**
+             * Times
+             * @default 1
+             */
+            times?: number;
+            /**
+             * Repeat S
+             * @default 0
+             */
+            repeat_s?: number;
+            /**
+             * From Severity
+             * @default 1
+             */
+            from_severity?: number;
+            /**
+             * Channels
+             * @default []
+             */
+            channels?: string[];
+            /**
+             * Contacts
+             * @default []
+             */
+            contacts?: number[];
+            /**
+             * Teams
+             * @default []
+             */
+            teams?: number[];
+        };
+        /**
+         * PlanIn
+         * @description A call plan; empty texts are the standard ones.
+         */
+        PlanIn: {
+            /** Name */
+            name: string;
+            /**
+             * Steps
+             * @default []
+             */
+            steps?: components["schemas"]["StepIO"][];
+            /**
+             * On Worse
+             * @default true
+             */
+            on_worse?: boolean;
+            /**
+             * On Clear
+             * @default true
+             */
+            on_clear?: boolean;
+            /**
+             * Raise Subject
+             * @default
+             */
+            raise_subject?: string;
+            /**
+             * Raise Text
+             * @default
+             */
+            raise_text?: string;
+            /**
+             * Clear Subject
+             * @default
+             */
+            clear_subject?: string;
+            /**
+             * Clear Text
+             * @default
+             */
+            clear_text?: string;
+        };
+        /**
+         * PlanChange
+         * @description A change of a plan of this edition.
+         */
+        PlanChange: {
+            /** Name */
+            name: string;
+            /**
+             * Steps
+             * @default []
+             */
+            steps?: components["schemas"]["StepIO"][];
+            /**
+             * On Worse
+             * @default true
+             */
+            on_worse?: boolean;
+            /**
+             * On Clear
+             * @default true
+             */
+            on_clear?: boolean;
+            /**
+             * Raise Subject
+             * @default
+             */
+            raise_subject?: string;
+            /**
+             * Raise Text
+             * @default
+             */
+            raise_text?: string;
+            /**
+             * Clear Subject
+             * @default
+             */
+            clear_subject?: string;
+            /**
+             * Clear Text
+             * @default
+             */
+            clear_text?: string;
+            /** Edition */
+            edition: number;
+        };
+        /**
+         * CalledOut
+         * @description Whom a call would reach; ``step`` counts from 1, ``round`` too.
+         */
+        CalledOut: {
+            /** After S */
+            after_s: number;
+            /** Step */
+            step: number;
+            /** Round */
+            round: number;
+            /** Contacts */
+            contacts: string[];
+            /** Addresses */
+            addresses: string[];
+        };
+        /**
+         * WouldIn
+         * @description A plan that is not kept, for an alarm of a severity, at a time (now, if none is given).
+         */
+        WouldIn: {
+            /** Name */
+            name: string;
+            /**
+             * Steps
+             * @default []
+             */
+            steps?: components["schemas"]["StepIO"][];
+            /**
+             * On Worse
+             * @default true
+             */
+            on_worse?: boolean;
+            /**
+             * On Clear
+             * @default true
+             */
+            on_clear?: boolean;
+            /**
+             * Raise Subject
+             * @default
+             */
+            raise_subject?: string;
+            /**
+             * Raise Text
+             * @default
+             */
+            raise_text?: string;
+            /**
+             * Clear Subject
+             * @default
+             */
+            clear_subject?: string;
+            /**
+             * Clear Text
+             * @default
+             */
+            clear_text?: string;
+            /**
+             * Severity
+             * @default 5
+             */
+            severity?: number;
+            /** At */
+            at?: string | null;
+        };
+        /**
+         * PreviewOut
+         * @description What would be sent; ``about`` is empty if there is no alarm yet to fill it with.
+         */
+        PreviewOut: {
+            /** About */
+            about: string;
+            /** Subject */
+            subject: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * PreviewIn
+         * @description A plan that is not kept, and the alarm that its texts are filled with; without one the newest.
+         */
+        PreviewIn: {
+            /** Name */
+            name: string;
+            /**
+             * Steps
+             * @default []
+             */
+            steps?: components["schemas"]["StepIO"][];
+            /**
+             * On Worse
+             * @default true
+             */
+            on_worse?: boolean;
+            /**
+             * On Clear
+             * @default true
+             */
+            on_clear?: boolean;
+            /**
+             * Raise Subject
+             * @default
+             */
+            raise_subject?: string;
+            /**
+             * Raise Text
+             * @default
+             */
+            raise_text?: string;
+            /**
+             * Clear Subject
+             * @default
+             */
+            clear_subject?: string;
+            /**
+             * Clear Text
+             * @default
+             */
+            clear_text?: string;
+            /** Alarm */
+            alarm?: number | null;
+            /**
+             * Cleared
+             * @default false
+             */
+            cleared?: boolean;
+        };
+        /**
+         * DestinationsOut
+         * @description The same, and who changed it last.
+         */
+        DestinationsOut: {
+            /** Ranges */
+            ranges: string;
+            /**
+             * Hosts
+             * @default
+             */
+            hosts?: string;
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Changed By */
+            changed_by: string;
+        };
+        /**
+         * DestinationsIO
+         * @description Where messages other than mail may be sent: ranges of addresses, and names (``*.example.net``).
+         */
+        DestinationsIO: {
+            /** Ranges */
+            ranges: string;
+            /**
+             * Hosts
+             * @default
+             */
+            hosts?: string;
+        };
+        /**
+         * AboutOut
+         * @description An alarm in a message.
+         */
+        AboutOut: {
+            /** Alarm */
+            alarm: number;
+            /** Label */
+            label: string;
+            /** Severity */
+            severity: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
+         * MessageOut
+         * @description A message: to whom, when, how far it got, and what was answered. The first alarms that it is about are named.
+         */
+        MessageOut: {
+            /** Id */
+            id: number;
+            /** Contact */
+            contact: string;
+            /** Channel */
+            channel: string;
+            /** Target */
+            target: string;
+            state: components["schemas"]["State"];
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Sent At */
+            sent_at: string | null;
+            /**
+             * Next At
+             * Format: date-time
+             */
+            next_at: string;
+            /** Attempts */
+            attempts: number;
+            /** Answer */
+            answer: string;
+            /** Alarms */
+            alarms: number;
+            /** About */
+            about: components["schemas"]["AboutOut"][];
+        };
+        /**
+         * MessagesOut
+         * @description A page of messages, newest first.
+         */
+        MessagesOut: {
+            /** Rows */
+            rows: components["schemas"]["MessageOut"][];
+            /** Next */
+            next: string | null;
+        };
+        /**
+         * State
+         * @description How far it got.
+         * @enum {string}
+         */
+        State: "pending" | "sending" | "sent" | "failed";
+        /**
+         * AskedOut
+         * @description What a message's link is about: to whom it was sent, and what of it is still active.
+         */
+        AskedOut: {
+            /** Contact */
+            contact: string;
+            /** Alarms */
+            alarms: string[];
+        };
+        /**
+         * AnswerIn
+         * @description What stands behind the sharp sign of a message's link.
+         */
+        AnswerIn: {
+            /** Token */
+            token: string;
+        };
+        /**
+         * AcknowledgedOut
+         * @description How many alarms were acknowledged.
+         */
+        AcknowledgedOut: {
+            /** Alarms */
+            alarms: number;
         };
         /**
          * SetupOut
@@ -8660,6 +9686,441 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LineOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_calling_list_contacts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContactsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_calling_make_contact: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ContactIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContactOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_calling_change_contact: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                contact: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ContactChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContactOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_calling_delete_contact: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                contact: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_calling_list_teams: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TeamOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_calling_make_team: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TeamIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TeamOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_calling_change_team: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                team: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TeamChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TeamOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_calling_delete_team: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                team: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_calling_list_plans: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlansOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_calling_make_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_calling_change_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_calling_delete_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_calling_would_call: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WouldIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WouldOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_calling_preview_texts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreviewIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_calling_show_destinations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DestinationsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_calling_change_destinations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DestinationsIO"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DestinationsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_calling_list_messages: {
+        parameters: {
+            query?: {
+                words?: string;
+                state?: string;
+                limit?: number;
+                cursor?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessagesOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_calling_look_at_answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskedOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_calling_answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AcknowledgedOut"];
                 };
             };
         };

@@ -9,6 +9,7 @@ export const STALE = {
   sums: ["series", "top", "grid"],
   groups: ["groups", "ports", "devices", "series", "top", "grid", "forecasts"],
   rules: ["rules"],
+  calling: ["calling", "rules", "setup"],
   sessions: ["sessions"],
 } as const satisfies Record<string, readonly string[]>;
 

@@ -7,6 +7,7 @@ from django.db import connection, transaction
 from django.utils import timezone
 
 from lumtar.core.refusal import Refusal
+from lumtar.domain.alarms import calls
 from lumtar.domain.alarms.models import Alarm, AlarmAction
 from lumtar.domain.operation.services import announce
 
@@ -60,16 +61,39 @@ def act(alarms: Collection[int], kind: Kind, by: str, text: str = "", until: dat
         AlarmAction(alarm=alarm, at=now, by=by[:150], kind=kind, text=text[:1000], until=until, severity=alarm.severity)
         for alarm in known
     )
+    _follow(kind, [alarm.pk for alarm in known], until, now)
     announce("alarms", [alarm.pk for alarm in known])
     return len(known)
 
 
-def shelved(alarms: Collection[int], at: datetime) -> set[int]:
-    """Those of some alarms that are shelved at a time."""
+def _follow(kind: Kind, alarms: Collection[int], until: datetime | None, now: datetime) -> None:
+    """Whoever acknowledges or shelves looks after it, and nobody else is called; until that is taken back."""
+    match kind:
+        case Kind.ACKNOWLEDGE:
+            calls.hold(alarms, None)
+        case Kind.SHELVE:
+            calls.hold(alarms, until)
+        case Kind.UNACKNOWLEDGE:
+            calls.resume(set(alarms) - set(quiet(alarms, now)))
+        case Kind.UNSHELVE:
+            calls.resume(set(alarms) - acknowledged(alarms, now))
+
+
+def quiet(alarms: Collection[int], at: datetime) -> dict[int, datetime | None]:
+    """Those of some alarms that are shelved at a time, and until when; None is until they are cleared."""
     if not alarms:
-        return set()
-    sql = f"""SELECT a.id FROM alarms_alarm a CROSS JOIN LATERAL (SELECT a.raised_at AS at) r JOIN {SHELVED}
+        return {}
+    sql = f"""SELECT a.id, shelf.until FROM alarms_alarm a CROSS JOIN LATERAL (SELECT a.raised_at AS at) r JOIN {SHELVED}
         WHERE a.id = ANY(%(alarms)s)"""
+    with connection.cursor() as cursor:
+        cursor.execute(sql, {"alarms": list(alarms), "at": at})
+        return dict(cursor.fetchall())
+
+
+def acknowledged(alarms: Collection[int], at: datetime) -> set[int]:
+    """Those of some alarms that are acknowledged at a time."""
+    sql = f"""SELECT a.id FROM alarms_alarm a CROSS JOIN LATERAL (SELECT a.raised_at AS at) r JOIN {ACKNOWLEDGED}
+        WHERE a.id = ANY(%(alarms)s) AND ack.by IS NOT NULL"""
     with connection.cursor() as cursor:
         cursor.execute(sql, {"alarms": list(alarms), "at": at})
         return {int(row[0]) for row in cursor.fetchall()}

@@ -1,7 +1,5 @@
 """Rules, alarms and notifications."""
 
-from django.contrib.postgres.fields import ArrayField
-from django.core.validators import validate_email
 from django.db import models
 
 from lumtar.core.alarms.facts import sentence
@@ -37,8 +35,9 @@ class Rule(models.Model):
     revision = models.PositiveIntegerField(default=1)
     armed = models.PositiveIntegerField(default=1)
     instructions = models.TextField(max_length=2000, blank=True)
-    """For whoever is notified: it stands at the alarm and in the mail."""
-    mail_to = ArrayField(models.CharField(max_length=254, validators=[validate_email]), default=list, blank=True)
+    """For whoever is called: it stands at the alarm and in the messages."""
+    plan = models.ForeignKey("calling.CallPlan", on_delete=models.PROTECT, null=True, blank=True, related_name="rules")
+    """Who is called; None is nobody."""
 
     def __str__(self) -> str:
         return self.name
@@ -137,8 +136,25 @@ class AlarmAction(models.Model):
         indexes = [models.Index(fields=["alarm", "-at"])]
 
 
-class Notification(models.Model):
-    """One mail about one status change to one address: there can be no second."""
+class Call(models.Model):
+    """How far the call plan of an active alarm has got: the call at ``position`` is due at ``next_at``."""
+
+    alarm = models.OneToOneField(Alarm, on_delete=models.CASCADE, related_name="call")
+    plan = models.ForeignKey("calling.CallPlan", on_delete=models.CASCADE, related_name="calls")
+    change = models.ForeignKey(AlarmChange, on_delete=models.CASCADE, related_name="+")
+    """The change that is told: that it was raised, or got worse."""
+    position = models.PositiveIntegerField(default=0)
+    next_at = models.DateTimeField(null=True)
+    """None while it is acknowledged or shelved, and after the last call."""
+
+    class Meta:
+        """Asked for what is due."""
+
+        indexes = [models.Index(fields=["next_at"])]
+
+
+class Message(models.Model):
+    """What was handed over to one address at once, about one or many alarms."""
 
     class State(models.TextChoices):
         """How far it got."""
@@ -148,14 +164,52 @@ class Notification(models.Model):
         SENT = "sent", "sent"
         FAILED = "failed", "not sent"
 
-    change = models.ForeignKey(AlarmChange, on_delete=models.CASCADE, related_name="notifications")
-    address = models.CharField(max_length=254)
+    address = models.ForeignKey("calling.Address", on_delete=models.SET_NULL, null=True, related_name="messages")
+    contact = models.CharField(max_length=80)
+    channel = models.CharField(max_length=16)
+    target = models.CharField(max_length=300)
     state = models.CharField(max_length=8, choices=State.choices, default=State.PENDING)
-    at = models.DateTimeField(auto_now_add=True)
+    created_at = models.DateTimeField()
+    next_at = models.DateTimeField()
+    """When it is tried (again); while it is being sent, when whoever sends it is taken for dead."""
     sent_at = models.DateTimeField(null=True)
-    detail = models.CharField(max_length=300, blank=True)
+    attempts = models.PositiveSmallIntegerField(default=0)
+    answer = models.CharField(max_length=2000, blank=True)
+    """What the receiver said, or why it was not sent."""
 
     class Meta:
-        """No mail twice."""
+        """Asked for what is to be sent, and for the last one to an address."""
 
-        constraints = [models.UniqueConstraint(fields=["change", "address"], name="one_mail_a_change_and_address")]
+        indexes = [
+            models.Index(
+                fields=["next_at"], condition=models.Q(state__in=["pending", "sending"]), name="messages_to_send"
+            ),
+            models.Index(fields=["address", "-created_at"]),
+        ]
+
+
+class Notification(models.Model):
+    """One address is to be told of one status change by one step of a call plan: there can be no second."""
+
+    change = models.ForeignKey(AlarmChange, on_delete=models.CASCADE, related_name="notifications")
+    address = models.ForeignKey("calling.Address", on_delete=models.SET_NULL, null=True, related_name="notifications")
+    contact = models.CharField(max_length=80)
+    channel = models.CharField(max_length=16)
+    target = models.CharField(max_length=300)
+    step = models.PositiveSmallIntegerField(default=0)
+    round = models.PositiveSmallIntegerField(default=0)
+    due_at = models.DateTimeField()
+    message = models.ForeignKey(Message, on_delete=models.SET_NULL, null=True, related_name="notifications")
+    """What it was sent with; None while it waits."""
+
+    class Meta:
+        """Nobody is told of the same thing twice by the same step; asked for what waits."""
+
+        constraints = [
+            models.UniqueConstraint(
+                fields=["change", "address", "step", "round"], name="one_notification_a_change_and_step"
+            )
+        ]
+        indexes = [
+            models.Index(fields=["address", "due_at"], condition=models.Q(message=None), name="notifications_that_wait")
+        ]

@@ -15,18 +15,20 @@ from lumtar.domain.operation.resources import page
 
 SELECT = """
 SELECT a.id, a.type, a.resource_kind, a.resource_id, a.label, a.site, a.device_id, a.interface_id, c.severity, c.facts::json,
-    c.at AS changed_at, coalesce(r.at, a.raised_at) AS raised_at, rule.name AS rule, coalesce(cardinality(rule.mail_to), 0) AS notified_count,
-    n.notified, n.state AS mail_state, ack.by AS acknowledged_by, CASE WHEN ack.by IS NOT NULL THEN ack.at END AS acknowledged_at, shelf.by AS shelved_by,
+    c.at AS changed_at, coalesce(r.at, a.raised_at) AS raised_at, rule.name AS rule, plan.name AS plan,
+    n.notified, n.state AS message_state, ack.by AS acknowledged_by, CASE WHEN ack.by IS NOT NULL THEN ack.at END AS acknowledged_at, shelf.by AS shelved_by,
     shelf.until AS shelved_until{more}
 FROM alarms_alarm a
 LEFT JOIN alarms_rule rule ON rule.id = a.rule_id
+LEFT JOIN calling_callplan plan ON plan.id = rule.plan_id
 JOIN LATERAL (SELECT * FROM alarms_alarmchange WHERE alarm_id = a.id AND at <= %(at)s ORDER BY at DESC, id DESC LIMIT 1) c ON true
 LEFT JOIN LATERAL (
     SELECT min(at) AS at FROM alarms_alarmchange WHERE alarm_id = a.id AND at <= c.at AND severity > 0
         AND at > coalesce((SELECT max(at) FROM alarms_alarmchange WHERE alarm_id = a.id AND severity = 0 AND at < c.at), '-infinity')
 ) r ON true
 LEFT JOIN LATERAL (
-    SELECT string_agg(address, ', ' ORDER BY address) AS notified, min(state) AS state FROM alarms_notification WHERE change_id = c.id
+    SELECT string_agg(DISTINCT n.contact, ', ' ORDER BY n.contact) AS notified, min(coalesce(m.state, 'pending')) AS state
+    FROM alarms_notification n LEFT JOIN alarms_message m ON m.id = n.message_id WHERE n.change_id = c.id
 ) n ON true
 LEFT JOIN {acknowledged}
 LEFT JOIN {shelved}
@@ -54,9 +56,10 @@ class AlarmRow:
     changed_at: datetime
     raised_at: datetime
     rule: str | None
-    notified_count: int
+    plan: str | None
+    """The call plan of its rule; None calls nobody."""
     notified: str | None
-    mail_state: str | None
+    message_state: str | None
     acknowledged_by: str | None
     acknowledged_at: datetime | None
     shelved_by: str | None
@@ -123,8 +126,8 @@ def notifications(alarm: int) -> list[Notification]:
     """Who was notified of an alarm's changes, newest first."""
     return list(
         Notification.objects.filter(change__alarm_id=alarm)
-        .select_related("change")
-        .order_by("-change__at", "address")[:200]
+        .select_related("change", "message")
+        .order_by("-change__at", "step", "round", "contact")[:200]
     )
 
 

@@ -18,7 +18,7 @@ from lumtar.core.measures import MEASURES
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Hold, Level
 from lumtar.core.units import duration
-from lumtar.domain.alarms.models import LUMTAR, Rule
+from lumtar.domain.alarms.models import LUMTAR, Notification, Rule
 from lumtar.domain.alarms.services import Transition, apply, clear
 from lumtar.domain.inventory.groups import holds_for, slowest_for
 from lumtar.domain.inventory.models import Device
@@ -144,21 +144,26 @@ TEST = "test"
 
 @transaction.atomic
 def send_test(pk: int, by: str) -> int:
-    """Raise and clear a test alarm to those whom a rule notifies, on the way that real ones take; how many addresses that are.
+    """Raise and clear a test alarm for those whom a rule calls first, on the way that real ones take; how many addresses that are.
 
     Raises
     ------
     Refusal, Rule.DoesNotExist
     """
     rule = Rule.objects.get(pk=pk)
-    if not rule.mail_to:
-        raise Refusal("This rule notifies nobody: save an address first.", "mail_to")
+    if rule.plan_id is None:
+        raise Refusal("This rule calls nobody: choose a call plan and save it first.", "plan")
     severity = Severity(max((level["severity"] for level in rule.levels), default=Severity.MAJOR))
     now, text = timezone.now(), f"Test of the rule {rule.name} by {by}: nothing is wrong"
-    raised = Transition(resources.LUMTAR, 0, TEST, str(rule.pk), severity, Said(text), now, mail_to=tuple(rule.mail_to))
-    apply([raised, replace(raised, severity=Severity.CLEARED, facts=Ended("The test is over"))])
+    raised = Transition(resources.LUMTAR, 0, TEST, str(rule.pk), severity, Said(text), now, plan=rule.plan_id)
+    (alarm,) = apply([raised, replace(raised, severity=Severity.CLEARED, facts=Ended("The test is over"))])
     note_action(f"rule {rule.name} tested", by)
-    return len(rule.mail_to)
+    told = Notification.objects.filter(change__alarm_id=alarm, change__at=now, change__severity__gt=0)
+    if not (addresses := told.count()):
+        raise Refusal(
+            f"The call plan {rule.plan} reaches nobody now: nobody is on duty, or there are no addresses.", "plan"
+        )
+    return addresses
 
 
 def _end(rule: Rule, reason: str) -> None:

@@ -1,6 +1,6 @@
-"""Raising and clearing alarms, and writing down who is to be told. Each call joins its caller's transaction."""
+"""Raising and clearing alarms, and having people called. Each call joins its caller's transaction."""
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
@@ -9,13 +9,12 @@ from django.db import connection, transaction
 from django.db.models import Q
 from django.dispatch import receiver
 from django.utils import timezone
-from procrastinate.types import JSONValue
 
 from lumtar.core.alarms.facts import Ended, Facts, stored
 from lumtar.core.alarms.severity import Severity
-from lumtar.domain.alarms.actions import shelved
-from lumtar.domain.alarms.jobs import send_mail
-from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification
+from lumtar.domain.alarms import calls
+from lumtar.domain.alarms.actions import quiet
+from lumtar.domain.alarms.models import Alarm, AlarmChange
 from lumtar.domain.inventory.signals import retired
 from lumtar.domain.operation import resources
 from lumtar.domain.operation.resources import Named
@@ -34,7 +33,8 @@ class Transition:
     kind, resource, type, qualifier : identify the alarm
     device : that the resource belongs to; None if to none
     rule, armed : that decided, and how often it had been switched on by then (0: that does not matter); None if no rule did
-    mail_to : who is told
+    plan : the call plan of the rule; None calls nobody
+    is_told : whether those who were told that it was raised are told that it is cleared
     """
 
     kind: str
@@ -47,7 +47,8 @@ class Transition:
     device: int | None = None
     rule: int | None = None
     armed: int = 0
-    mail_to: tuple[str, ...] = ()
+    plan: int | None = None
+    is_told: bool = True
 
     @property
     def key(self) -> Key:
@@ -60,7 +61,7 @@ class _Changes:
     """What is to be written of many transitions."""
 
     alarms: dict[Key, Alarm] = field(default_factory=dict)
-    changes: list[tuple[Transition, AlarmChange]] = field(default_factory=list)
+    steps: list[calls.Step] = field(default_factory=list)
 
 
 @transaction.atomic
@@ -139,6 +140,7 @@ def _change(changes: _Changes, wanted: Transition, known: dict[Key, Alarm], name
     if named is not None:
         alarm.label, alarm.site = named.label[:300], named.site[:120]
         alarm.device_id, alarm.interface_id = named.device, named.interface
+    was = Severity(alarm.severity) if is_active else Severity.CLEARED
     if not clears:
         if not is_active:
             alarm.raised_at = wanted.at
@@ -146,7 +148,7 @@ def _change(changes: _Changes, wanted: Transition, known: dict[Key, Alarm], name
     alarm.is_cleared, alarm.changed_at, alarm.rule_id = clears, wanted.at, wanted.rule
     changes.alarms[wanted.key] = alarm
     change = AlarmChange(alarm=alarm, at=wanted.at, severity=int(wanted.severity), facts=stored(wanted.facts))
-    changes.changes.append((wanted, change))
+    changes.steps.append(calls.Step(change, was, wanted.plan, wanted.is_told))
 
 
 WRITTEN = ["label", "site", "device", "interface", "severity", "raised_at", "is_cleared", "changed_at", "rule"]
@@ -156,20 +158,11 @@ def _write(changes: _Changes) -> None:
     there = [alarm for alarm in changes.alarms.values() if alarm.pk is not None]
     Alarm.objects.bulk_create(alarm for alarm in changes.alarms.values() if alarm.pk is None)
     Alarm.objects.bulk_update(there, WRITTEN, batch_size=500)
-    for _, change in changes.changes:
-        change.alarm_id = change.alarm.pk
-    AlarmChange.objects.bulk_create([change for _, change in changes.changes])
-    wanting = [change.alarm_id for wanted, change in changes.changes if wanted.mail_to]
-    quiet = shelved(wanting, timezone.now())
-    mails = Notification.objects.bulk_create(
-        Notification(change=change, address=address)
-        for wanted, change in changes.changes
-        for address in dict.fromkeys(wanted.mail_to)
-        if change.alarm_id not in quiet
-    )
-    if mails:
-        told_of: list[dict[str, JSONValue]] = [{"notification": mail.pk} for mail in mails]
-        send_mail.batch_defer(*told_of)
+    for step in changes.steps:
+        step.change.alarm_id = step.change.alarm.pk
+    AlarmChange.objects.bulk_create(step.change for step in changes.steps)
+    now = timezone.now()
+    calls.follow(changes.steps, quiet([step.change.alarm_id for step in changes.steps], now))
 
 
 def clear(active: Q, reason: str, at: datetime, *, tell: bool = False) -> list[int]:
@@ -180,7 +173,6 @@ def clear(active: Q, reason: str, at: datetime, *, tell: bool = False) -> list[i
     tell : those who were told that they were raised are told this as well
     """
     standing = list(Alarm.objects.filter(active, is_cleared=False))
-    notified = _who_were_notified([alarm.pk for alarm in standing]) if tell else {}
     return apply(
         Transition(
             alarm.resource_kind,
@@ -192,21 +184,10 @@ def clear(active: Q, reason: str, at: datetime, *, tell: bool = False) -> list[i
             at,
             alarm.device_id,
             alarm.rule_id,
-            mail_to=notified.get(alarm.pk, ()),
+            is_told=tell,
         )
         for alarm in standing
     )
-
-
-def _who_were_notified(alarms: Sequence[int]) -> dict[int, tuple[str, ...]]:
-    with connection.cursor() as cursor:
-        cursor.execute(
-            """SELECT a.id, array_agg(DISTINCT n.address ORDER BY n.address) FROM alarms_alarm a
-            JOIN alarms_alarmchange c ON c.alarm_id = a.id AND c.at >= a.raised_at
-            JOIN alarms_notification n ON n.change_id = c.id WHERE a.id = ANY(%s) GROUP BY 1""",
-            [list(alarms)],
-        )
-        return {alarm: tuple(addresses) for alarm, addresses in cursor.fetchall()}
 
 
 @receiver(retired)

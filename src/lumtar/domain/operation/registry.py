@@ -34,7 +34,7 @@ SERVICES = (
         many=True,
     ),
     ServiceKind(
-        "worker", "lumtar.engine.worker", "No mail is sent and no sums are made; both wait until it runs.", stop_s=20.0
+        "worker", "lumtar.engine.worker", "Nobody is called and no sums are made; both wait until it runs.", stop_s=20.0
     ),
 )
 """What people ask for first comes first."""

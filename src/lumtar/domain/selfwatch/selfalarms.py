@@ -5,6 +5,7 @@ from django.utils import timezone
 
 from lumtar.core.alarms.facts import Ended, Facts, Said
 from lumtar.core.alarms.severity import Severity
+from lumtar.domain.alarms import sending
 from lumtar.domain.alarms import services as alarms
 from lumtar.domain.alarms.models import LUMTAR, Alarm, Rule
 from lumtar.domain.alarms.services import Transition
@@ -27,7 +28,7 @@ def look() -> list[int]:
     wanted = {}
     if rule is None or rule.enabled:
         wanted = {(*_about(trouble), trouble.subject[:80]): trouble for trouble in health().troubles}
-    number, mail_to = (rule.pk, tuple(rule.mail_to)) if rule else (None, ())
+    number, plan = (rule.pk, rule.plan_id) if rule else (None, None)
     now = timezone.now()
     active = Alarm.objects.filter(type=LUMTAR, is_cleared=False).values_list(
         "resource_kind", "resource_id", "qualifier"
@@ -35,13 +36,13 @@ def look() -> list[int]:
 
     def transition(key: tuple[str, int, str], severity: Severity, facts: Facts) -> Transition:
         kind, resource, subject = key
-        return Transition(kind, resource, LUMTAR, subject, severity, facts, now, rule=number, mail_to=mail_to)
+        return Transition(kind, resource, LUMTAR, subject, severity, facts, now, rule=number, plan=plan)
 
     transitions = [transition(key, each.severity, Said(each.words[:500])) for key, each in wanted.items()]
     transitions += [
         transition(key, Severity.CLEARED, Ended("This is well again")) for key in active if key not in wanted
     ]
-    changed = alarms.apply(transitions)
+    changed = alarms.apply(transitions) + sending.clear_unused(now)
     if changed:
         announce("alarms", changed)
     return changed

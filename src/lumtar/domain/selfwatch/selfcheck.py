@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from lumtar.core.levels import Level
 from lumtar.core.units import duration
-from lumtar.domain.alarms.models import Notification
+from lumtar.domain.alarms.models import Message
 from lumtar.domain.inventory.models import Credential
 from lumtar.domain.operation.registry import service
 from lumtar.domain.operation.secrets import SecretUnreadable, unseal
@@ -220,7 +220,7 @@ def _jobs() -> Iterator[Finding]:
 def _mail() -> Iterator[Finding]:
     where = f"{settings.EMAIL_HOST} port {settings.EMAIL_PORT}"
     since = timezone.now() - timedelta(days=1)
-    lost = Notification.objects.filter(state=Notification.State.FAILED, at__gt=since).count()
+    lost = Message.objects.filter(state=Message.State.FAILED, created_at__gt=since).count()
     try:
         socket.create_connection((settings.EMAIL_HOST, settings.EMAIL_PORT), timeout=2).close()
     except OSError as error:

@@ -1,74 +1,16 @@
-"""The sections of a set-up: how each is written as plain values, and how one entry of it is kept."""
-
-from abc import ABC, abstractmethod
-from collections.abc import Mapping, Sequence
-from typing import Any
+"""The sections of a set-up that are about devices and ports, and the list of all."""
 
 from lumtar.core.groups import within
 from lumtar.core.reach import PRIVATE
 from lumtar.core.refusal import Refusal
-from lumtar.domain.alarms import rules
-from lumtar.domain.alarms.models import Rule
 from lumtar.domain.inventory import credentials, groups, labelling, profiles
 from lumtar.domain.inventory.models import Credential, Group, LabelRule, Profile, Site
 from lumtar.domain.inventory.services import site_called
-from lumtar.domain.operation.editing import put_in_order
+from lumtar.domain.setup.calling import CallPlans, Contacts, Rules, Teams
+from lumtar.domain.setup.section import Plain, Section, edition_of, number_of, numbers_of
 from lumtar.domain.sweeps import admission
 from lumtar.domain.sweeps import services as sweeps
 from lumtar.domain.sweeps.models import AdmissionRule, Sweep
-
-Plain = dict[str, Any]
-
-
-class Section(ABC):
-    """One part of a set-up: entries with a name each, in their order."""
-
-    key: str
-    blank: Plain
-    """What an entry has unless it says otherwise; no other fields are known."""
-    former: Mapping[str, str] = {}
-    """Fields by the names that exports of earlier versions give them."""
-    ordered: Any = None
-    """The model whose rows have an order that matters."""
-
-    @abstractmethod
-    def read(self) -> list[Plain]:
-        """All entries as they are."""
-
-    @abstractmethod
-    def keep(self, entry: Plain, is_new: bool, by: str) -> None:
-        """Keep a new or a changed entry.
-
-        Raises
-        ------
-        Refusal
-        """
-
-    def order(self, names: Sequence[str]) -> None:
-        """Put the entries in this order, those that are not named behind, if it matters."""
-        if self.ordered is None:
-            return
-        places = {name: place for place, name in enumerate(names)}
-        rows = list(self.ordered.objects.all())
-        wanted = sorted(rows, key=lambda row: places.get(row.name, len(places)))
-        if wanted != rows:
-            put_in_order(self.ordered, [row.pk for row in wanted])
-
-
-def _numbers(model: Any, names: Sequence[str], what: str) -> list[int]:
-    numbers = dict(model.objects.filter(name__in=names).values_list("name", "pk"))
-    if missing := [name for name in names if name not in numbers]:
-        raise Refusal(f"There is no {what} {missing[0]!r}.")
-    return [numbers[name] for name in names]
-
-
-def _number(model: Any, name: str | None, what: str) -> int | None:
-    return _numbers(model, [name], what)[0] if name else None
-
-
-def _edition(model: Any, name: str) -> dict[str, int]:
-    entry = model.objects.get(name=name)
-    return {"pk": entry.pk, "edition": entry.edition}
 
 
 class Sites(Section):
@@ -157,7 +99,7 @@ class Profiles(Section):
         """Keep a profile; for the devices that have it only if that is wanted."""
         plain = {"unit": "", "scale": 1.0, "counts": False, "text": False}
         spec = profiles.ProfileSpec(**{**entry, "objects": [{**plain, **each} for each in entry["objects"]]})
-        known = {} if is_new else _edition(Profile, entry["name"])
+        known = {} if is_new else edition_of(Profile, entry["name"])
         profiles.save(spec, by, **known, for_all=self._for_all)
 
 
@@ -175,7 +117,7 @@ class LabelRules(Section):
     def keep(self, entry: Plain, is_new: bool, by: str) -> None:
         """Keep a label rule."""
         labelling.save_rule(
-            labelling.LabelRuleSpec(**entry), by, **({} if is_new else _edition(LabelRule, entry["name"]))
+            labelling.LabelRuleSpec(**entry), by, **({} if is_new else edition_of(LabelRule, entry["name"]))
         )
 
 
@@ -203,9 +145,9 @@ class Sweeps(Section):
 
     def keep(self, entry: Plain, is_new: bool, by: str) -> None:
         """Keep a sweep."""
-        numbers = _numbers(Credential, entry["credentials"], "credential")
+        numbers = numbers_of(Credential, entry["credentials"], "credential")
         spec = sweeps.SweepSpec(**{**entry, "credentials": numbers})
-        sweeps.save(spec, by, **({} if is_new else _edition(Sweep, entry["name"])))
+        sweeps.save(spec, by, **({} if is_new else edition_of(Sweep, entry["name"])))
 
 
 class AdmissionRules(Section):
@@ -240,11 +182,11 @@ class AdmissionRules(Section):
     def keep(self, entry: Plain, is_new: bool, by: str) -> None:
         """Keep an admission rule."""
         named = {
-            "profile": _number(Profile, entry["profile"], "profile"),
-            "credential": _number(Credential, entry["credential"], "credential"),
+            "profile": number_of(Profile, entry["profile"], "profile"),
+            "credential": number_of(Credential, entry["credential"], "credential"),
         }
         spec = admission.AdmissionRuleSpec(**{**entry, **named})
-        admission.save(spec, by, **({} if is_new else _edition(AdmissionRule, entry["name"])))
+        admission.save(spec, by, **({} if is_new else edition_of(AdmissionRule, entry["name"])))
 
 
 class Groups(Section):
@@ -269,34 +211,22 @@ class Groups(Section):
 
     def keep(self, entry: Plain, is_new: bool, by: str) -> None:
         """Keep a group."""
-        spec = groups.GroupSpec(entry["name"], entry["condition"], _numbers(Group, entry["subgroups"], "group"))
-        groups.save(spec, by, **({} if is_new else _edition(Group, entry["name"])))
-
-
-class Rules(Section):
-    """What becomes an alarm, and who is notified."""
-
-    key = "rules"
-    blank: Plain = {
-        "measure": "", "statistic": "value", "window_s": 0, "scope": "", "enabled": True, "above": True, "levels": [],
-        "hold_s": 0, "times": 1, "of": 1, "instructions": "", "mail_to": [],
-    }  # fmt: skip
-
-    def read(self) -> list[Plain]:
-        """All rules."""
-        return [
-            {"name": rule.name, **{name: getattr(rule, name) for name in self.blank}}
-            for rule in Rule.objects.order_by("pk")
-        ]
-
-    def keep(self, entry: Plain, is_new: bool, by: str) -> None:
-        """Keep a rule."""
-        if is_new:
-            rules.create(entry, by)
-        else:
-            rules.change(Rule.objects.get(name=entry["name"]).pk, {name: entry[name] for name in self.blank}, by)
+        spec = groups.GroupSpec(entry["name"], entry["condition"], numbers_of(Group, entry["subgroups"], "group"))
+        groups.save(spec, by, **({} if is_new else edition_of(Group, entry["name"])))
 
 
 def sections(for_all: bool = False) -> list[Section]:
     """All sections, each after those that it names."""
-    return [Sites(), Credentials(), Profiles(for_all), LabelRules(), Groups(), Rules(), Sweeps(), AdmissionRules()]
+    return [
+        Sites(),
+        Credentials(),
+        Profiles(for_all),
+        LabelRules(),
+        Groups(),
+        Contacts(),
+        Teams(),
+        CallPlans(),
+        Rules(),
+        Sweeps(),
+        AdmissionRules(),
+    ]

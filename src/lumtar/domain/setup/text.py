@@ -9,7 +9,8 @@ from django.db import transaction
 
 from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory.jobs import label_all
-from lumtar.domain.setup.sections import Plain, Section, sections
+from lumtar.domain.setup.section import Plain, Section
+from lumtar.domain.setup.sections import sections
 
 FORM = 1
 """Of the text; a later one says so in its first line."""
@@ -117,9 +118,9 @@ def _take(section: Section, entries: list[Plain], by: str, applied: Applied) -> 
     before = section.read()
     known = {entry["name"]: entry for entry in before}
     for entry in entries:
-        entry = {section.former.get(field, field): value for field, value in entry.items()}
         name = str(entry["name"])
         try:
+            entry = section.upgraded(entry, by)
             now = known.get(name)
             wanted = _whole(section, entry, now)
             if wanted == now:

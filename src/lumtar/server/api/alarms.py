@@ -6,8 +6,8 @@ from django.http import HttpRequest
 from django.utils import timezone
 from pydantic import Field
 
-from lumtar.domain.alarms import actions, queries
-from lumtar.domain.alarms.models import AlarmAction, AlarmChange
+from lumtar.domain.alarms import actions, calls, queries
+from lumtar.domain.alarms.models import AlarmAction, AlarmChange, Message, Notification
 from lumtar.domain.alarms.queries import AlarmRow
 from lumtar.server.api import paging
 from lumtar.server.api.access import OPERATOR, VIEWER, Router
@@ -61,13 +61,27 @@ class ChangeOut(Schema):
 
 
 class NotificationOut(Schema):
-    """Who was told of which change, and whether that went well."""
+    """Who was told of which change by which step (from 1), when that was due, and what became of it."""
 
     at: datetime
     severity: int
-    address: str
+    step: int
+    contact: str
+    channel: str
+    target: str
+    due_at: datetime
     state: str
-    detail: str
+    sent_at: datetime | None
+    attempts: int
+    answer: str
+
+
+class CallOut(Schema):
+    """How far the call plan has got; ``next_at`` is null while it is acknowledged or shelved, and after the last call."""
+
+    plan_id: int
+    plan: str
+    next_at: datetime | None
 
 
 class ActionOut(Schema):
@@ -88,6 +102,26 @@ class AlarmOut(Schema):
     changes: list[ChangeOut]
     actions: list[ActionOut]
     notifications: list[NotificationOut]
+    call: CallOut | None
+
+
+def _notification(told: Notification) -> NotificationOut:
+    message = told.message
+    return NotificationOut(
+        at=told.change.at,
+        severity=told.change.severity,
+        step=told.step + 1,
+        state=message.state if message else Message.State.PENDING,
+        sent_at=message.sent_at if message else None,
+        attempts=message.attempts if message else 0,
+        answer=message.answer if message else "",
+        **{name: getattr(told, name) for name in ("contact", "channel", "target", "due_at")},
+    )
+
+
+def _call(alarm: int) -> CallOut | None:
+    call = calls.remaining(alarm)
+    return CallOut(plan_id=call.plan_id, plan=call.plan.name, next_at=call.next_at) if call else None
 
 
 @router.get("/alarms/{int:alarm}", needs=VIEWER, response=AlarmOut)
@@ -98,18 +132,13 @@ def alarm(request: HttpRequest, alarm: int, at: datetime | None = None) -> Alarm
     if row is None:
         raise Problem(404, "There is no such alarm, or it was not there yet at that time.")
     changes = AlarmChange.objects.filter(alarm_id=alarm, at__lte=until).order_by("-at", "-id")[:200]
-    notified = queries.notifications(alarm)
     return AlarmOut(
         row=row,
         instructions=queries.instructions(alarm),
         actions=[ActionOut.model_validate(action) for action in queries.actions(alarm, until)],
         changes=[ChangeOut(at=change.at, severity=change.severity, text=change.text) for change in changes],
-        notifications=[
-            NotificationOut(
-                at=t.sent_at or t.at, severity=t.change.severity, address=t.address, state=t.state, detail=t.detail
-            )
-            for t in notified
-        ],
+        notifications=[_notification(each) for each in queries.notifications(alarm)],
+        call=_call(alarm) if at is None else None,
     )
 
 

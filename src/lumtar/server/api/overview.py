@@ -50,6 +50,6 @@ def overview(request: HttpRequest) -> SetupOut:
         awaiting=Finding.objects.filter(decision="hold", device=None).count(),
         people=User.objects.filter(is_active=True).count(),
         tokens=ApiToken.objects.count(),
-        unnotified=list(Rule.objects.filter(enabled=True, mail_to=[]).order_by("pk").values_list("name", flat=True)),
+        unnotified=list(Rule.objects.filter(enabled=True, plan=None).order_by("pk").values_list("name", flat=True)),
         troubles=len(health().troubles),
     )

@@ -17,6 +17,7 @@ from lumtar.server.api import (
     alarms,
     answers,
     auth,
+    calling,
     catalogue,
     charts,
     credentials,
@@ -74,6 +75,7 @@ api.add_router("", sweeps.router)
 api.add_router("", admission.router)
 api.add_router("", alarms.router)
 api.add_router("", rules.router)
+api.add_router("", calling.router)
 api.add_router("", overview.router)
 api.add_router("", system.router)
 problems.install(api)

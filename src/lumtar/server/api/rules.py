@@ -9,6 +9,7 @@ from django.utils import timezone
 from ninja import Status
 from pydantic import Field
 
+from lumtar.core.alarms.severity import Severity
 from lumtar.core.alarms.wording import compared
 from lumtar.core.measures import MEASURES
 from lumtar.core.refusal import Refusal
@@ -17,6 +18,7 @@ from lumtar.core.rules import Rule as CoreRule
 from lumtar.core.rules.statistics import STATISTICS
 from lumtar.domain.alarms import rules
 from lumtar.domain.alarms.models import Rule
+from lumtar.domain.calling import plans
 from lumtar.domain.operation import resources
 from lumtar.domain.reports import rehearsals
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
@@ -55,7 +57,7 @@ class RuleIn(Schema):
     times: int = 1
     of: int = 1
     instructions: str = Field("", max_length=2000)
-    mail_to: list[str] = []
+    plan_id: int | None = None
 
 
 class RuleOut(Schema):
@@ -77,7 +79,8 @@ class RuleOut(Schema):
     times: int
     of: int
     instructions: str
-    mail_to: list[str]
+    plan_id: int | None
+    plan: str | None
     revision: int
 
 
@@ -96,10 +99,10 @@ class RuleChange(Schema):
     times: int | None = None
     of: int | None = None
     instructions: str | None = Field(None, max_length=2000)
-    mail_to: list[str] | None = None
+    plan_id: int | None = None
 
 
-OWN = tuple(name for name in RuleOut.model_fields if name not in ("id", "words", "unit", "subject", "levels"))
+OWN = tuple(name for name in RuleOut.model_fields if name not in ("id", "words", "unit", "subject", "levels", "plan"))
 
 
 def _rule(rule: Rule) -> RuleOut:
@@ -111,6 +114,7 @@ def _rule(rule: Rule) -> RuleOut:
         unit=unit,
         subject=measure.subject if measure else resources.LUMTAR,
         levels=[LevelIO(**level) for level in rule.levels],
+        plan=rule.plan.name if rule.plan else None,
         **{name: getattr(rule, name) for name in OWN},
     )
 
@@ -119,7 +123,7 @@ def _rule(rule: Rule) -> RuleOut:
 def list_rules(request: HttpRequest, interface: int | None = None, device: int | None = None) -> list[RuleOut]:
     """All rules, or those in force that apply to a port, or to a device and its components."""
     every = interface is None and device is None
-    listed = list(Rule.objects.order_by("pk")) if every else rules.applying(interface, device)
+    listed = list(Rule.objects.select_related("plan").order_by("pk")) if every else rules.applying(interface, device)
     return [_rule(rule) for rule in listed]
 
 
@@ -130,12 +134,18 @@ def make_rule(request: HttpRequest, body: RuleIn) -> Status[RuleOut]:
         return Status(201, _rule(rules.create(body.model_dump(), request.user.get_username())))
 
 
+def _given(body: RuleChange) -> dict[str, Any]:
+    """What is to be changed; a plan that is null calls nobody, anything else that is null stays."""
+    given = body.model_dump(exclude_unset=True)
+    return {name: value for name, value in given.items() if value is not None or name == "plan_id"}
+
+
 @router.patch("/rules/{int:rule}", needs=ENGINEER.everywhere, response=RuleOut)
 def change_rule(request: HttpRequest, rule: int, body: RuleChange) -> RuleOut:
     """Change a rule; the collector follows within seconds. One that is switched off clears what it raised."""
     with refusing():
         try:
-            return _rule(rules.change(rule, body.model_dump(exclude_none=True), request.user.get_username()))
+            return _rule(rules.change(rule, _given(body), request.user.get_username()))
         except Rule.DoesNotExist as error:
             raise Problem(404, "There is no such rule.") from error
 
@@ -159,7 +169,7 @@ class Tested(Schema):
 
 @router.post("/rules/{int:rule}/test", needs=ENGINEER.everywhere, response=Tested)
 def send_test(request: HttpRequest, rule: int) -> Tested:
-    """Raise and clear a test alarm to those whom the rule notifies, on the way that real ones take."""
+    """Raise and clear a test alarm for those whom the rule calls first, on the way that real ones take."""
     with refusing():
         try:
             return Tested(addresses=rules.send_test(rule, request.user.get_username()))
@@ -292,7 +302,7 @@ class RehearsalOut(Schema):
     by_severity: dict[str, int]
     """Number of the severity -> alarms."""
     messages: dict[str, int]
-    """Address -> mails."""
+    """Contact -> messages, if the plan's first step had called those who are on duty now, and nobody had acknowledged."""
     noisiest: list[NoisyOut]
     listed: list[MarkOut]
 
@@ -312,7 +322,7 @@ def rehearse(request: HttpRequest, body: RehearsalIn) -> RehearsalOut:
     return RehearsalOut(
         start=done.start.timestamp(),
         end=done.end.timestamp(),
-        messages=dict.fromkeys(body.mail_to, counted.changes),
+        messages=_messages(body.plan_id, counted.changes),
         noisiest=[
             NoisyOut(subject_id=subject, label=labels.get(subject, "gone"), alarms=alarms, seconds=seconds)
             for subject, alarms, seconds in counted.noisiest
@@ -321,6 +331,14 @@ def rehearse(request: HttpRequest, body: RehearsalIn) -> RehearsalOut:
         **{name: getattr(done, name) for name in ("subjects", "step_s", "took_ms")},
         **_figures(counted),
     )
+
+
+def _messages(plan: int | None, changes: int) -> dict[str, int]:
+    loaded = plans.load([plan] if plan is not None else []).get(plan or 0)
+    if loaded is None or not loaded.calls:
+        return {}
+    reached = loaded.reached(loaded.calls[0], timezone.now(), Severity.CRITICAL)
+    return {contact.name: changes for contact in reached.contacts}
 
 
 def _core(body: RuleIn) -> CoreRule:

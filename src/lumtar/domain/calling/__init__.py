@@ -1,0 +1,1 @@
+"""Who is called, and by which channel."""
