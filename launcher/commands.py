@@ -51,6 +51,8 @@ def environment(url: str) -> dict[str, str]:
         "LUMTAR_DATABASE_URL": url,
         "LUMTAR_KEY_FILE": str(keys),
         "LUMTAR_VAR": str(VAR),
+        # What links in messages begin with; behind a proxy people open another address.
+        "LUMTAR_ADDRESS": os.environ.get("LUMTAR_ADDRESS", ADDRESS),
         "PYTHONUNBUFFERED": "1",
     }
 

@@ -63,7 +63,8 @@ def call(method, path, who, number=987_654):
 
 def test_there_are_calls_and_each_says_what_it_needs():
     assert len(CALLS) > 95
-    assert {path for _, path, need in CALLS if need is None} == {"health", "session", "session/first-run"}
+    for_anybody = {"health", "session", "session/first-run", "answers", "answers/look"}
+    assert {path for _, path, need in CALLS if need is None} == for_anybody
     with pytest.raises(TypeError, match="needs"):
         access.Router().get("/nothing-said")
     assert api.auth, "what is registered some other way needs an administrator"

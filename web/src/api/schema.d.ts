@@ -4347,19 +4347,23 @@ export interface components {
         };
         /**
          * FieldOut
-         * @description One field of an address; a secret one is never given back.
+         * @description A field of this installation's own.
          */
         FieldOut: {
             /** Name */
             name: string;
-            /** Words */
-            words: string;
-            /** Hint */
-            hint: string;
-            /** Is Secret */
-            is_secret: boolean;
-            /** Is Required */
-            is_required: boolean;
+            /**
+             * Kind
+             * @default text
+             */
+            kind: string;
+            /**
+             * Choices
+             * @default []
+             */
+            choices: string[];
+            /** Id */
+            id: number;
         };
         /**
          * FieldIn
@@ -5516,11 +5520,23 @@ export interface components {
         };
         /**
          * WouldOut
-         * @description Who would be called now, in the order of time, as long as nobody acknowledges.
+         * @description What would be done with a finding, and by which rule.
          */
         WouldOut: {
-            /** Calls */
-            calls: components["schemas"]["CalledOut"][];
+            /** Id */
+            id: number;
+            /** Address */
+            address: string;
+            /** Name */
+            name: string;
+            /** Sweep */
+            sweep: string;
+            /** Device */
+            device: string;
+            /** Outcome */
+            outcome: string;
+            /** Rule */
+            rule: string;
         };
         /**
          * AdmissionTried
@@ -6180,6 +6196,22 @@ export interface components {
             subject_id: number;
         };
         /**
+         * AddressFieldOut
+         * @description One field of an address; a secret one is never given back.
+         */
+        AddressFieldOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Hint */
+            hint: string;
+            /** Is Secret */
+            is_secret: boolean;
+            /** Is Required */
+            is_required: boolean;
+        };
+        /**
          * AddressOut
          * @description An address without its secrets; ``shown`` says where it leads.
          */
@@ -6207,7 +6239,7 @@ export interface components {
             /** Words */
             words: string;
             /** Fields */
-            fields: components["schemas"]["FieldOut"][];
+            fields: components["schemas"]["AddressFieldOut"][];
             /** For Administrators */
             for_administrators: boolean;
         };
@@ -6694,10 +6726,18 @@ export interface components {
             addresses: string[];
         };
         /**
-         * WouldIn
+         * WouldCallOut
+         * @description Who would be called now, in the order of time, as long as nobody acknowledges.
+         */
+        WouldCallOut: {
+            /** Calls */
+            calls: components["schemas"]["CalledOut"][];
+        };
+        /**
+         * WouldCallIn
          * @description A plan that is not kept, for an alarm of a severity, at a time (now, if none is given).
          */
-        WouldIn: {
+        WouldCallIn: {
             /** Name */
             name: string;
             /**
@@ -6934,7 +6974,7 @@ export interface components {
         };
         /**
          * SetupOut
-         * @description How many there are of what is set up; what awaits review, the rules that notify nobody, open problems of services.
+         * @description How many there are of what is set up; what awaits review, the rules that call nobody, open problems of services.
          */
         SetupOut: {
             /** Devices */
@@ -6961,8 +7001,8 @@ export interface components {
             people: number;
             /** Tokens */
             tokens: number;
-            /** Unnotified */
-            unnotified: string[];
+            /** Without Plan */
+            without_plan: string[];
             /** Troubles */
             troubles: number;
         };
@@ -9969,7 +10009,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WouldIn"];
+                "application/json": components["schemas"]["WouldCallIn"];
             };
         };
         responses: {
@@ -9979,7 +10019,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WouldOut"];
+                    "application/json": components["schemas"]["WouldCallOut"];
                 };
             };
         };

@@ -2,15 +2,24 @@ import { useQuery } from "@tanstack/react-query";
 import { Suspense } from "react";
 import { Navigate, Route, Routes, useLocation } from "react-router";
 import { sessionQuery } from "../api/queries";
+import { lazily } from "../views/lazily";
 import { VIEWS } from "../views/manifest";
 import { ErrorBoundary } from "./ErrorBoundary";
 import { Shell } from "./Shell";
 import { SignIn } from "./SignIn";
 
-/** The sign-in, or the application behind it. */
+const Answer = lazily(() => import("./Answer"), "Answer");
+
+/** The sign-in, or the application behind it; answers to messages need neither. */
 export function App() {
   const { data: session, error } = useQuery(sessionQuery);
   const { pathname } = useLocation();
+  if (pathname === "/answer")
+    return (
+      <Suspense fallback={null}>
+        <Answer />
+      </Suspense>
+    );
   if (!session)
     return error ? (
       <p role="alert" className="p-8">

@@ -26,7 +26,7 @@ from lumtar.server.api.schema import Schema
 router = Router(tags=["calling"])
 
 
-class FieldOut(Schema):
+class AddressFieldOut(Schema):
     """One field of an address; a secret one is never given back."""
 
     name: str
@@ -41,7 +41,7 @@ class ChannelOut(Schema):
 
     name: str
     words: str
-    fields: list[FieldOut]
+    fields: list[AddressFieldOut]
     for_administrators: bool
 
 
@@ -128,7 +128,7 @@ def list_contacts(request: HttpRequest) -> ContactsOut:
     channels = [
         ChannelOut(
             name=c.name, words=c.words, for_administrators=c.for_administrators,
-            fields=[FieldOut(**{name: getattr(f, name) for name in FieldOut.model_fields}) for f in c.fields],
+            fields=[AddressFieldOut(**{name: getattr(f, name) for name in AddressFieldOut.model_fields}) for f in c.fields],
         )
         for c in CHANNELS.values()
     ]  # fmt: skip
@@ -386,21 +386,21 @@ class CalledOut(Schema):
     addresses: list[str]
 
 
-class WouldOut(Schema):
+class WouldCallOut(Schema):
     """Who would be called now, in the order of time, as long as nobody acknowledges."""
 
     calls: list[CalledOut]
 
 
-class WouldIn(PlanIn):
+class WouldCallIn(PlanIn):
     """A plan that is not kept, for an alarm of a severity, at a time (now, if none is given)."""
 
     severity: int = Field(5, ge=1, le=5)
     at: datetime | None = None
 
 
-@router.post("/plans/would", needs=ENGINEER.everywhere, response=WouldOut)
-def would_call(request: HttpRequest, body: WouldIn) -> WouldOut:
+@router.post("/plans/would", needs=ENGINEER.everywhere, response=WouldCallOut)
+def would_call(request: HttpRequest, body: WouldCallIn) -> WouldCallOut:
     """Who would be called for an alarm that is raised now; nothing is kept and nobody is called."""
     with refusing():
         spec = _plan_spec(PlanIn(**{**body.model_dump(include=set(PlanIn.model_fields)), "name": body.name or "new"}))
@@ -408,7 +408,7 @@ def would_call(request: HttpRequest, body: WouldIn) -> WouldOut:
         at, severity = body.at or timezone.now(), Severity(body.severity)
         loaded = plans.Plan.drafted(spec)
         rows = [loaded.reached(call, at, severity) for call in loaded.calls]
-    return WouldOut(
+    return WouldCallOut(
         calls=[
             CalledOut(
                 after_s=each.call.after_s, step=each.call.step + 1, round=each.call.round + 1,

@@ -15,7 +15,7 @@ router = Router(tags=["system"])
 
 
 class SetupOut(Schema):
-    """How many there are of what is set up; what awaits review, the rules that notify nobody, open problems of services."""
+    """How many there are of what is set up; what awaits review, the rules that call nobody, open problems of services."""
 
     devices: int
     retired: int
@@ -29,7 +29,7 @@ class SetupOut(Schema):
     awaiting: int
     people: int
     tokens: int
-    unnotified: list[str]
+    without_plan: list[str]
     troubles: int
 
 
@@ -50,6 +50,6 @@ def overview(request: HttpRequest) -> SetupOut:
         awaiting=Finding.objects.filter(decision="hold", device=None).count(),
         people=User.objects.filter(is_active=True).count(),
         tokens=ApiToken.objects.count(),
-        unnotified=list(Rule.objects.filter(enabled=True, plan=None).order_by("pk").values_list("name", flat=True)),
+        without_plan=list(Rule.objects.filter(enabled=True, plan=None).order_by("pk").values_list("name", flat=True)),
         troubles=len(health().troubles),
     )

@@ -8,13 +8,7 @@ import { Severity } from "../../components/Severity";
 import { SEVERITIES } from "../../components/severities";
 import { AlarmActions } from "./AlarmActions";
 import { historyOf } from "./alarmHistory";
-
-const STATES: Record<string, string> = {
-  pending: "waiting to be sent",
-  sending: "being sent",
-  sent: "sent",
-  failed: "not sent",
-};
+import { Called } from "./Called";
 
 /** What the page of a resource is called. */
 const PAGES: Record<string, string> = {
@@ -25,13 +19,13 @@ const PAGES: Record<string, string> = {
   collector: "Services",
 };
 
-/** One alarm: what it is about, every change of its status, and who was notified. */
+/** One alarm: what it is about, every change of its status, and who was called. */
 export function AlarmPage({ alarm }: { alarm: number }) {
   const time = useScreenTime();
   const search = useTimeSearch();
   const { data, error } = useQuery(alarmQuery(alarm, time.at));
   if (!data) return <Problem error={error} />;
-  const { row, notifications, instructions } = data;
+  const { row, instructions } = data;
   const words = PAGES[row.resource] ?? row.resource;
   return (
     <article>
@@ -59,8 +53,7 @@ export function AlarmPage({ alarm }: { alarm: number }) {
       {row.shelved_by && (
         <p>
           Shelved by {row.shelved_by}{" "}
-          {row.shelved_until ? `until ${moment(new Date(row.shelved_until))}` : "until it is cleared"}: nobody is
-          notified
+          {row.shelved_until ? `until ${moment(new Date(row.shelved_until))}` : "until it is cleared"}: nobody is called
         </p>
       )}
       {time.following && <AlarmActions rows={[row]} />}
@@ -83,24 +76,7 @@ export function AlarmPage({ alarm }: { alarm: number }) {
           </span>
         </p>
       ))}
-      <h3 className="heading mt-4">Notified</h3>
-      {notifications.length === 0 && (
-        <p className="text-ink2">Nobody: no address was set when these changes happened.</p>
-      )}
-      {notifications.map((each) => (
-        <p
-          key={`${each.at}${each.address}${each.severity}`}
-          className="grid grid-cols-[92px_minmax(0,1fr)_auto] gap-2 border-b border-dotted border-rule py-1 text-small"
-        >
-          <span className="figures text-ink2">{moment(new Date(each.at))}</span>
-          <span className="truncate" title={each.address}>
-            {each.address} <span className="text-ink2">{SEVERITIES[each.severity]?.word}</span>
-          </span>
-          <span className={each.state === "failed" ? "text-critical" : "text-ink2"} title={each.detail}>
-            {STATES[each.state] ?? each.state}
-          </span>
-        </p>
-      ))}
+      <Called alarm={data} />
     </article>
   );
 }

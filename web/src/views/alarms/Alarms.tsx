@@ -77,7 +77,7 @@ function Lists() {
             {all
               ? "No alarm was active in this time."
               : shelved
-                ? "No alarm is shelved. A shelved alarm is listed here, and notifies nobody."
+                ? "No alarm is shelved. A shelved alarm is listed here, and calls nobody."
                 : "No active alarms. History lists those that were cleared."}
           </p>
         )}
@@ -150,7 +150,7 @@ function Line({ alarm, at, open, to, chosen, choose }: LineProps) {
         </span>
         <span className="figures text-ink2 max-md:hidden">{moment(new Date(alarm.raised_at))}</span>
         <span className="figures text-right">{duration((until - Date.parse(alarm.raised_at)) / 1000)}</span>
-        <span className="max-md:hidden">
+        <span className="min-w-0 max-md:hidden">
           <Notified row={alarm} />
         </span>
       </Link>

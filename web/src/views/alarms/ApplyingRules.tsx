@@ -4,7 +4,7 @@ import { applyingQuery } from "../../api/queries";
 import { useTimeSearch } from "../../app/screenTime";
 import { says } from "./ruleWords";
 
-/** The rules that apply to a port, or to a device and its components, with their limits; that nobody is notified stands out. */
+/** The rules that apply to a port, or to a device and its components, with their limits; that nobody is called stands out. */
 export function ApplyingRules({ only }: { only: { interface?: number; device?: number } }) {
   const { data: rules } = useQuery(applyingQuery(only));
   const keep = useTimeSearch();
@@ -22,7 +22,7 @@ export function ApplyingRules({ only }: { only: { interface?: number; device?: n
             {says(rule).levels.join("; ") || says(rule).what}
             {rule.scope && `; applies since ${rule.scope}`}
           </span>
-          {rule.mail_to.length === 0 && <span className="text-critical"> notifies nobody</span>}
+          {!rule.plan && <span className="text-critical"> calls nobody</span>}
         </p>
       ))}
     </>

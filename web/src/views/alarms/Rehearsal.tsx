@@ -95,13 +95,13 @@ function Figures({ data, before }: { data: Schemas["RehearsalOut"]; before: Sche
       {figure((each) => (each.longest_s ? duration(each.longest_s) : "–"), "the longest")}
       <p className="self-end pb-[3px]">
         {people.length ? (
-          people.map(([address, mails]) => (
-            <span key={address} className="mr-2">
-              {mails.toLocaleString("en-GB")} mails to {address}
+          people.map(([contact, messages]) => (
+            <span key={contact} className="mr-2">
+              {messages.toLocaleString("en-GB")} messages to {contact}
             </span>
           ))
         ) : (
-          <span className="font-semibold text-critical">notifies nobody</span>
+          <span className="font-semibold text-critical">calls nobody</span>
         )}
       </p>
     </div>

@@ -9,6 +9,7 @@ import { Field, Labelled } from "../../components/Field";
 import { FormFoot } from "../../components/FormFoot";
 import { Problem } from "../../components/Problem";
 import { useKeeping } from "../setup/useKeeping";
+import { CallPlanChoice } from "./CallPlanChoice";
 import { Rehearsal } from "./Rehearsal";
 import { RuleLevels } from "./RuleLevels";
 import { RuleSentence } from "./RuleSentence";
@@ -27,7 +28,7 @@ export function RulePage() {
   return <Form key={`${number} ${name}`} stored={stored} words={words} ready={name} />;
 }
 
-/** Raises and clears a test alarm to those whom the rule notifies as it is stored. */
+/** Raises and clears a test alarm for those whom the rule calls as it is stored. */
 function SendTest({ rule }: { rule: RuleOut }) {
   const test = useMutation({
     mutationFn: () => got(client.POST("/api/v1/rules/{rule}/test", { params: { path: { rule: rule.id } } })),
@@ -40,8 +41,8 @@ function SendTest({ rule }: { rule: RuleOut }) {
       <span role="status" className={test.error ? "text-critical" : "text-ink2"}>
         {test.error?.message ??
           (test.data
-            ? `On its way to ${test.data.addresses === 1 ? "one address" : `${test.data.addresses} addresses`}; History in Alarms says what became of it.`
-            : "raises and clears a test alarm to the stored addresses")}
+            ? `On its way to ${`${test.data.addresses} ${test.data.addresses === 1 ? "address" : "addresses"}`}; Setup, Messages says what became of it.`
+            : "raises and clears a test alarm for whoever is called first")}
       </span>
     </p>
   );
@@ -62,8 +63,8 @@ function Form({ stored, words, ready }: FormProps) {
   const { submit, foot } = useKeeping({
     save: () => {
       if (!stored) return got(client.POST("/api/v1/rules", { body: bodyOf(words, draft) }));
-      const { enabled, mail_to, instructions, ...rest } = bodyOf(words, draft);
-      const body = ofLumtar ? { enabled, mail_to, instructions } : { enabled, mail_to, instructions, ...rest };
+      const { enabled, plan_id, instructions, ...rest } = bodyOf(words, draft);
+      const body = ofLumtar ? { enabled, plan_id, instructions } : { enabled, plan_id, instructions, ...rest };
       return got(client.PATCH("/api/v1/rules/{rule}", { params: { path }, body }));
     },
     remove: stored && !ofLumtar ? () => got(client.DELETE("/api/v1/rules/{rule}", { params: { path } })) : undefined,
@@ -89,22 +90,14 @@ function Form({ stored, words, ready }: FormProps) {
               <RuleLevels draft={draft} unit={unitOf(words, draft)} change={change} />
             </>
           )}
-          <h2 className="heading mt-3">Notifications</h2>
+          <h2 className="heading mt-3">Who is called</h2>
           <div className="grid grid-cols-2 gap-x-3 gap-y-2">
-            <Field
+            <CallPlanChoice planId={draft.planId} choose={(planId) => change({ planId })} />
+            <Labelled
               wide
-              label="Mail to"
-              hint="when it is raised, changes or is cleared"
-              placeholder="addresses, separated by commas"
-              value={draft.mailTo}
-              onChange={(event) => change({ mailTo: event.target.value })}
-            />
-            {!draft.mailTo.trim() && (
-              <p className="col-span-2 font-semibold text-critical">
-                Nobody is notified: its alarms are listed, and that is all.
-              </p>
-            )}
-            <Labelled wide label="Instructions" hint="for whoever is notified; they stand at the alarm and in the mail">
+              label="Instructions"
+              hint="for whoever is called; they stand at the alarm and in the messages"
+            >
               <textarea
                 className="field min-h-[60px]"
                 maxLength={2000}
@@ -130,7 +123,7 @@ function Form({ stored, words, ready }: FormProps) {
               />{" "}
               Enabled <span className="text-ink2">switched off, its alarms are cleared</span>
             </label>
-            {isEngineer && stored && stored.mail_to.length > 0 && <SendTest rule={stored} />}
+            {isEngineer && stored && stored.plan_id !== null && <SendTest rule={stored} />}
             {isEngineer && <FormFoot {...foot} save={stored ? "Save" : "Create rule"} />}
           </div>
         </fieldset>

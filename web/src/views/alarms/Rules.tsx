@@ -6,7 +6,7 @@ import { useMay } from "../../app/session";
 import { Problem } from "../../components/Problem";
 import { says } from "./ruleWords";
 
-/** The rules: what is watched, when it becomes an alarm, and who is notified; and those that are recommended. */
+/** The rules: what is watched, when it becomes an alarm, and who is called; and those that are recommended. */
 export function Rules() {
   const { data: rules, error } = useQuery(rulesQuery);
   const keep = useTimeSearch();
@@ -37,10 +37,10 @@ export function Rules() {
             </p>
           ))}
           <p>
-            {rule.mail_to.length ? (
-              <span className="text-ink2">Mail to {rule.mail_to.join(", ")}.</span>
+            {rule.plan ? (
+              <span className="text-ink2">Calls by the plan {rule.plan}.</span>
             ) : (
-              <span className="text-critical">Nobody is notified: no address is set.</span>
+              <span className="text-critical">Nobody is called: it has no call plan.</span>
             )}
           </p>
         </section>

@@ -22,7 +22,7 @@ test("a rule comes back from the form as it went in", () => {
     ...BLANK,
     name: "Load",
     scope: "role is wan",
-    mail_to: ["a@oskelund.example"],
+    plan_id: 3,
     instructions: "Look.",
   };
   expect(bodyOf(words, draftOf(words, given))).toEqual(given);

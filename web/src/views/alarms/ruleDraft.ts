@@ -20,7 +20,7 @@ export type Draft = {
   times: string;
   of: string;
   instructions: string;
-  mailTo: string;
+  planId: number | null;
 };
 
 type Given = Required<Omit<Schemas["RuleIn"], "levels">> & { levels: (Schemas["LevelIO"] & { why?: string })[] };
@@ -58,7 +58,7 @@ export function draftOf(words: Vocabulary, given: Given): Draft {
     times: String(given.times),
     of: String(given.of),
     instructions: given.instructions,
-    mailTo: given.mail_to.join(", "),
+    planId: given.plan_id,
   };
 }
 
@@ -86,7 +86,7 @@ export function bodyOf(words: Vocabulary, draft: Draft): Schemas["RuleIn"] {
     times: isFor ? 1 : Number(draft.times),
     of: isFor ? 1 : Math.max(Number(draft.times), Number(draft.of)),
     instructions: draft.instructions,
-    mail_to: draft.mailTo.split(/[\s,;]+/).filter(Boolean),
+    plan_id: draft.planId,
   };
 }
 
@@ -114,5 +114,5 @@ export const BLANK: Given = {
   times: 1,
   of: 1,
   instructions: "",
-  mail_to: [],
+  plan_id: null,
 };

@@ -104,6 +104,7 @@ describe("what a stored rule says", () => {
     unit: "%",
     subject: "interface",
     revision: 1,
+    plan: null,
   };
 
   it("is a sentence, and one for each level", () => {

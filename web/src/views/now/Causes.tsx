@@ -7,7 +7,7 @@ import { Spark } from "../../components/Spark";
 
 const SHOWN = 7;
 
-/** Open alarms, worst first: what it is, a line of its measure, its age, and who was notified. */
+/** Open alarms, worst first: what it is, a line of its measure, its age, and who was called. */
 export function Causes({ causes, active, at }: { causes: Schemas["CauseOut"][]; active: number; at: Date }) {
   const search = useTimeSearch();
   return (
@@ -50,25 +50,26 @@ export function Causes({ causes, active, at }: { causes: Schemas["CauseOut"][]; 
   );
 }
 
-/** Who was notified; that nobody is stands out. */
+/** Who was called; that nobody is stands out. */
 export function Notified({ row }: { row: Schemas["AlarmRow"] }) {
   if (row.notified) {
-    const name = row.notified.split("@")[0];
-    const words = { sent: "notified", failed: "not reached:" }[row.mail_state ?? ""] ?? "notifying";
+    const words = { sent: "called", failed: "not reached:" }[row.message_state ?? ""] ?? "calling";
     return (
       <span
-        className={`truncate text-small ${row.mail_state === "failed" ? "text-critical" : "text-ink2"}`}
+        className={`block truncate text-small ${row.message_state === "failed" ? "text-critical" : "text-ink2"}`}
         title={row.notified}
       >
-        {words} {name}
+        {words} {row.notified}
       </span>
     );
   }
-  return row.notified_count ? (
-    <span className="truncate text-small text-ink2" title="No address was set when the alarm was raised">
-      nobody was notified
+  return row.plan ? (
+    <span className="truncate text-small text-critical" title={`The call plan ${row.plan} reached nobody`}>
+      nobody was called
     </span>
   ) : (
-    <span className="text-small text-critical">nobody is notified</span>
+    <span className="text-small text-critical" title="Its rule has no call plan">
+      nobody is called
+    </span>
   );
 }

@@ -57,12 +57,12 @@ const row = {
   raised_at: "2026-11-23T11:30:00Z",
   cleared_at: null,
   notified: "",
-  notified_count: 0,
-  mail_state: "",
+  plan: null,
+  message_state: "",
 } as unknown as Parameters<typeof Notified>[0]["row"];
 
 describe("causes on Now", () => {
-  it("say what, since when, and that nobody is notified", () => {
+  it("say what, since when, and that nobody is called", () => {
     render(
       <MemoryRouter>
         <Causes causes={[{ row, spark: [] }]} active={1} at={new Date("2026-11-23T12:00:00Z")} />
@@ -70,7 +70,7 @@ describe("causes on Now", () => {
     );
     expect(screen.getByText("hex-wan-1 Transport A")).toBeTruthy();
     expect(screen.getByText("30 min")).toBeTruthy();
-    expect(screen.getByText("nobody is notified").className).toContain("critical");
+    expect(screen.getByText("nobody is called").className).toContain("critical");
   });
 
   it("show seven and say how many more there are", () => {
@@ -97,13 +97,11 @@ describe("causes on Now", () => {
   });
 
   it.each([
-    ["sent", "notified duty"],
-    ["failed", "not reached: duty"],
-    ["waiting", "notifying duty"],
-  ])("whose mail is %s", (mail_state, words) => {
-    render(
-      <Notified row={{ ...row, notified: "duty@oskelund.example", notified_count: 1, mail_state } as typeof row} />,
-    );
+    ["sent", "called Anna"],
+    ["failed", "not reached: Anna"],
+    ["waiting", "calling Anna"],
+  ])("whose message is %s", (message_state, words) => {
+    render(<Notified row={{ ...row, notified: "Anna", plan: "Night", message_state } as typeof row} />);
     expect(screen.getByText(words)).toBeTruthy();
   });
 });

@@ -22,7 +22,7 @@ export function Services() {
       <p className="mb-2 text-ink2">
         {health?.ok
           ? "Everything is running."
-          : "Each problem is also an alarm; the rule “Lumtar itself” says who is notified."}
+          : "Each problem is also an alarm; the rule “Lumtar itself” says who is called."}
       </p>
       {health?.troubles.map((trouble) => (
         <p key={trouble.subject} className="flex items-center gap-2 border-b border-faint py-1">

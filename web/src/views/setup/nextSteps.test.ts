@@ -14,7 +14,7 @@ const whole = {
   awaiting: 0,
   people: 2,
   tokens: 0,
-  unnotified: [],
+  without_plan: [],
   troubles: 0,
 };
 
@@ -24,17 +24,17 @@ describe("the start page of the set-up", () => {
   });
 
   it("begins with a credential where there is nothing at all", () => {
-    const nothing = { ...whole, devices: 0, credentials: 0, groups: 0, people: 1, unnotified: ["Utilisation"] };
+    const nothing = { ...whole, devices: 0, credentials: 0, groups: 0, people: 1, without_plan: ["Utilisation"] };
     expect(nextSteps(nothing).map((step) => step.action)).toEqual([
       "Create a credential",
       "Add a device",
-      "Say who is notified",
+      "Say who is called",
       "Add a person",
     ]);
   });
 
   it("names the rules that notify nobody and counts what awaits review", () => {
-    const words = nextSteps({ ...whole, awaiting: 3, unnotified: ["Utilisation", "Reachability"] }).map(
+    const words = nextSteps({ ...whole, awaiting: 3, without_plan: ["Utilisation", "Reachability"] }).map(
       (step) => step.words,
     );
     expect(words).toEqual(["3 found, not yet decided", "nobody is, by Utilisation, Reachability"]);

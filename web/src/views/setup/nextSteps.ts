@@ -23,8 +23,8 @@ export function nextSteps(state: State): Step[] {
       { action: "Review what sweeps found", words: `${state.awaiting} found, not yet decided`, to: "/setup/sweeps" },
     ],
     [
-      state.unnotified.length > 0,
-      { action: "Say who is notified", words: `nobody is, by ${state.unnotified.join(", ")}`, to: "/alarms" },
+      state.without_plan.length > 0,
+      { action: "Say who is called", words: `nobody is, by ${state.without_plan.join(", ")}`, to: "/alarms" },
     ],
     [
       state.troubles > 0,

@@ -101,6 +101,47 @@ export const GROUPS: { name: string; pages: SetupPage[] }[] = [
     ],
   },
   {
+    name: "Who is called",
+    pages: [
+      {
+        path: "plans",
+        name: "Call plans",
+        purpose: "Who is called for an alarm, in which steps.",
+        View: lazily(() => import("../calling/Plans"), "Plans"),
+        ...engineer,
+      },
+      {
+        path: "teams",
+        name: "Teams",
+        purpose: "Who is on duty, in turns, and who stands in.",
+        View: lazily(() => import("../calling/Teams"), "Teams"),
+        ...engineer,
+      },
+      {
+        path: "contacts",
+        name: "Contacts",
+        purpose: "People and systems, and how to reach them.",
+        View: lazily(() => import("../calling/Contacts"), "Contacts"),
+        ...engineer,
+      },
+      {
+        path: "messages",
+        name: "Messages",
+        purpose: "What was sent to whom, with what answer.",
+        View: lazily(() => import("../calling/Messages"), "Messages"),
+        needs: "viewer",
+        whole: true,
+      },
+      {
+        path: "destinations",
+        name: "Destinations",
+        purpose: "Where messages may be sent.",
+        View: lazily(() => import("../calling/Destinations"), "Destinations"),
+        ...engineer,
+      },
+    ],
+  },
+  {
     name: "People",
     pages: [
       {

@@ -60,7 +60,8 @@ def _hosts(plugin: Any) -> set[str]:
 
 
 def _check(target: Target) -> str:
-    return str(_plugin(target).url(privacy=True))[:300]
+    # What follows the question mark are settings, most of them standard ones.
+    return str(_plugin(target).url(privacy=True)).partition("?")[0][:300]
 
 
 def _send(target: Target, message: Message) -> str:
