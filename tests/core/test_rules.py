@@ -1,6 +1,7 @@
 """Rules over frames of values: what a person would say, in one pass over many subjects."""
 
 from dataclasses import replace
+from datetime import UTC, datetime
 
 import numpy as np
 import pytest
@@ -8,9 +9,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lumtar.core.alarms.severity import Severity
+from lumtar.core.calling import Hours
 from lumtar.core.refusal import Refusal
-from lumtar.core.rules import Frame, Hold, Level, Memory, Pairs, Rule, RuleSet, evaluate
+from lumtar.core.rules import Direction, Frame, Hold, Level, Memory, Pairs, Rule, RuleSet, evaluate
 from lumtar.core.rules.evaluation import LAPSE_S
+from lumtar.core.rules.rule import ALWAYS
 from lumtar.core.rules.statistics import STATISTICS, Statistic
 
 MINOR, MAJOR, CRITICAL = Severity.MINOR, Severity.MAJOR, Severity.CRITICAL
@@ -63,7 +66,7 @@ class TestOneLevel:
         assert history([told], [95] * 9 + [85] + [95] * 10) == [[0] * 20]
 
     def test_below_a_limit(self):
-        told = rule((MAJOR, -20, -18), above=False)
+        told = rule((MAJOR, -20, -18), direction=Direction.BELOW)
         assert history([told], [-10, -21, -19, -17]) == [[0, 4, 4, 0]]
 
 
@@ -191,25 +194,57 @@ STATISTIC = st.one_of(
 )
 
 
+SOON = Hours.of("{:%H:%M}-{:%H:%M}".format(*(datetime.fromtimestamp(START + each, UTC) for each in (180, 900))))
+"""Some minutes after the start."""
+
+
+def level_of(direction, severity, limit, slack):
+    """A level whose limit is the further from the middle the larger a number is."""
+    match direction:
+        case Direction.BELOW:
+            return Level(severity, 100 - limit, 100 - limit + slack)
+        case Direction.OUTSIDE:
+            return Level(
+                severity, 50 + limit / 2, 50 + limit / 2 - slack / 2, 50 - limit / 2, 50 - limit / 2 + slack / 2
+            )
+        case Direction.EQUAL | Direction.CHANGED:
+            return Level(severity, limit, limit)
+    return Level(severity, limit, limit - slack)
+
+
 @st.composite
 def rules_and_values(draw):
     rules = []
     for key in range(draw(st.integers(1, 4))):
-        severities, above = draw(LEVELS), draw(st.booleans())
+        severities, direction = draw(LEVELS), draw(st.sampled_from(Direction))
         limits = sorted(
-            draw(st.lists(st.integers(10, 90), min_size=len(severities), max_size=len(severities), unique=True))
+            draw(
+                st.lists(
+                    st.one_of(st.just(20), st.just(80), st.integers(10, 90)),
+                    min_size=len(severities),
+                    max_size=len(severities),
+                    unique=True,
+                )
+            )
         )
         slack = draw(st.integers(0, 9))
-        limits = limits if above else [100 - each for each in limits]
         levels = tuple(
-            Level(Severity(severity), limit, limit - slack if above else limit + slack)
+            level_of(direction, Severity(severity), limit, slack)
             for severity, limit in zip(severities, limits, strict=True)
         )
-        statistic, window = draw(STATISTIC)
-        rules.append(Rule(key, "load", levels, draw(HOLDS), above, statistic, window_s=window))
+        (statistic, window), hours = draw(STATISTIC), draw(st.sampled_from([ALWAYS, ALWAYS, SOON]))
+        hold = draw(HOLDS)
+        if direction.is_state:
+            statistic, window = "value", 0
+        if direction is Direction.CHANGED:
+            hold, hours = Hold(times=hold.times, of=hold.times), ALWAYS
+        rules.append(Rule(key, "load", levels, hold, direction, statistic, window_s=window, hours=hours))
     instants, subjects = draw(st.integers(1, 14)), draw(st.integers(1, 3))
     values = [
-        [draw(st.one_of(st.just(np.nan), st.integers(0, 100).map(float))) for _ in range(subjects)]
+        [
+            draw(st.one_of(st.just(np.nan), st.sampled_from([20.0, 50.0, 80.0]), st.integers(0, 100).map(float)))
+            for _ in range(subjects)
+        ]
         for _ in range(instants)
     ]
     steps = draw(st.lists(st.sampled_from([30, 60, 61, 400, 2000]), min_size=instants, max_size=instants))
@@ -243,15 +278,27 @@ def compared_plainly(statistic, window_s, past, interval=60.0):
     }[statistic]()
 
 
+def beyond_plainly(direction, level, value):
+    """Whether a value is beyond a limit, and whether it is not yet back."""
+    match direction:
+        case Direction.ABOVE:
+            return value > level.limit, value >= level.clear
+        case Direction.BELOW:
+            return value < level.limit, value <= level.clear
+        case Direction.OUTSIDE:
+            return not level.low <= value <= level.limit, not level.low_clear < value < level.clear
+    return value == level.limit, value == level.limit
+
+
 def said_plainly(rules, values, at):
     """The same rules as a person would say them: one subject, one rule, one value at a time."""
     found = []
     for row, each in enumerate(rules.rules):
-        sign = 1 if each.above else -1
         for slot in range(values.shape[1]):
             severity, last = 0, None
             recent: list[list[bool]] = [[] for _ in each.levels]
             since: list[float | None] = [None] * len(each.levels)
+            was_other = [False] * len(each.levels)
             for instant in range(len(values)):
                 past = [(int(at[n]), values[n, slot]) for n in range(instant + 1)]
                 value = compared_plainly(each.statistic, each.window_s, past)
@@ -262,16 +309,19 @@ def said_plainly(rules, values, at):
                     recent, since = [[] for _ in each.levels], [None] * len(each.levels)
                 last = now
                 worst = 0
+                holds = each.hours.includes(datetime.fromtimestamp(at[instant], UTC))
                 for n, level in enumerate(each.levels):
-                    exceeds = sign * value > sign * level.limit
+                    exceeds, lingers = beyond_plainly(each.direction, level, value)
+                    was_other[n] |= value != level.limit
+                    exceeds = exceeds and holds and (each.direction is not Direction.CHANGED or was_other[n])
                     recent[n].append(exceeds)
                     since[n] = (since[n] if since[n] is not None else now) if exceeds else None
                     if each.hold.seconds:
                         due = exceeds and now - since[n] >= each.hold.seconds
                     else:
                         due = sum(recent[n][-each.hold.of :]) >= each.hold.times
-                    stays = severity >= level.severity and sign * value >= sign * level.clear
-                    if due or stays:
+                    stays = severity >= level.severity and lingers and holds
+                    if (due and holds) or stays:
                         worst = int(level.severity)
                 if worst != severity:
                     found.append((instant, row, slot, severity, worst))

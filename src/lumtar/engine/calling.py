@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 import structlog
 from django.db import close_old_connections
 
-from lumtar.domain.alarms import calls, messages, sending
+from lumtar.domain.alarms import calls, maintenance, messages, sending
 from lumtar.domain.alarms.models import Message as Row
 from lumtar.domain.calling import contacts
 from lumtar.domain.calling.channels import CHANNELS, Message, Undelivered
@@ -46,6 +46,7 @@ class Caller:
     @staticmethod
     def _make_due() -> None:
         now = datetime.now(UTC)
+        maintenance.begin_due(now)
         calls.advance_due(now)
         sending.gather(now)
 

@@ -321,3 +321,15 @@ export const inventoryQuery = (filter: Place & { sort: string; words: string; si
     queryKey: ["inventory", filter],
     queryFn: () => got(client.GET("/api/v1/catalogue", { params: { query: { ...filter, limit: 2000 } } })),
   });
+
+export const maintenanceQuery = queryOptions({
+  queryKey: ["maintenance"],
+  queryFn: () => got(client.GET("/api/v1/maintenance", {})),
+});
+
+export const maintenanceCalendarQuery = (range: Range) =>
+  queryOptions({
+    queryKey: ["maintenance", "calendar", range],
+    queryFn: () => got(client.GET("/api/v1/maintenance/calendar", { params: { query: range } })),
+    placeholderData: keepPreviousData,
+  });

@@ -2062,6 +2062,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/maintenance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Maintenance
+         * @description All maintenance, what comes first first; what is over last.
+         */
+        get: operations["lumtar_server_api_maintenance_list_maintenance"];
+        put?: never;
+        /**
+         * Make Maintenance
+         * @description A new maintenance.
+         */
+        post: operations["lumtar_server_api_maintenance_make_maintenance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/maintenance/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Calendar
+         * @description All times of maintenance that touch a range of at most 400 days.
+         */
+        get: operations["lumtar_server_api_maintenance_show_calendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/maintenance/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Maintenance
+         * @description Change a maintenance; what it does not cover any more is told from now on.
+         */
+        put: operations["lumtar_server_api_maintenance_change_maintenance"];
+        post?: never;
+        /**
+         * Delete Maintenance
+         * @description Delete a maintenance; what it kept quiet is told from now on.
+         */
+        delete: operations["lumtar_server_api_maintenance_delete_maintenance"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/setup": {
         parameters: {
             query?: never;
@@ -2502,6 +2570,8 @@ export interface components {
             shelved_by: string | null;
             /** Shelved Until */
             shelved_until: string | null;
+            /** In Maintenance */
+            in_maintenance: boolean;
         };
         /**
          * Busy
@@ -5659,7 +5729,7 @@ export interface components {
          * @description What was done.
          * @enum {string}
          */
-        Kind: "acknowledge" | "unacknowledge" | "shelve" | "unshelve" | "comment";
+        Kind: "acknowledge" | "unacknowledge" | "shelve" | "unshelve" | "maintenance" | "comment";
         /**
          * NotificationOut
          * @description Who was told of which change by which step (from 1), when that was due, and what became of it.
@@ -6971,6 +7041,208 @@ export interface components {
         AcknowledgedOut: {
             /** Alarms */
             alarms: number;
+        };
+        /**
+         * MaintenanceOut
+         * @description A maintenance, what it is about in words, and the occurrence that goes on or comes next, null after the last one.
+         */
+        MaintenanceOut: {
+            /** Name */
+            name: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /**
+             * Repeats
+             * @default
+             */
+            repeats: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+            /**
+             * Sites
+             * @default []
+             */
+            sites: string[];
+            /**
+             * Groups
+             * @default []
+             */
+            groups: number[];
+            /**
+             * Devices
+             * @default []
+             */
+            devices: number[];
+            /**
+             * Interfaces
+             * @default []
+             */
+            interfaces: number[];
+            /** Id */
+            id: number;
+            /** About */
+            about: string[];
+            /** Next Start */
+            next_start: string | null;
+            /** Next End */
+            next_end: string | null;
+            /** Is Running */
+            is_running: boolean;
+            /** Edition */
+            edition: number;
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Changed By */
+            changed_by: string;
+        };
+        /**
+         * MaintenanceIn
+         * @description A maintenance: a first time, how it repeats (a recurrence rule of RFC 5545; empty is once), and of what.
+         */
+        MaintenanceIn: {
+            /** Name */
+            name: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /**
+             * Repeats
+             * @default
+             */
+            repeats?: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+            /**
+             * Sites
+             * @default []
+             */
+            sites?: string[];
+            /**
+             * Groups
+             * @default []
+             */
+            groups?: number[];
+            /**
+             * Devices
+             * @default []
+             */
+            devices?: number[];
+            /**
+             * Interfaces
+             * @default []
+             */
+            interfaces?: number[];
+        };
+        /**
+         * OccurrenceOut
+         * @description One time of a maintenance.
+         */
+        OccurrenceOut: {
+            /** Maintenance */
+            maintenance: number;
+            /** Name */
+            name: string;
+            /** About */
+            about: string[];
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+        };
+        /**
+         * MaintenanceChange
+         * @description A change of a maintenance of this edition.
+         */
+        MaintenanceChange: {
+            /** Name */
+            name: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /**
+             * Repeats
+             * @default
+             */
+            repeats?: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+            /**
+             * Sites
+             * @default []
+             */
+            sites?: string[];
+            /**
+             * Groups
+             * @default []
+             */
+            groups?: number[];
+            /**
+             * Devices
+             * @default []
+             */
+            devices?: number[];
+            /**
+             * Interfaces
+             * @default []
+             */
+            interfaces?: number[];
+            /** Edition */
+            edition: number;
         };
         /**
          * SetupOut
@@ -10162,6 +10434,119 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AcknowledgedOut"];
                 };
+            };
+        };
+    };
+    lumtar_server_api_maintenance_list_maintenance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaintenanceOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_maintenance_make_maintenance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MaintenanceIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaintenanceOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_maintenance_show_calendar: {
+        parameters: {
+            query: {
+                start: string;
+                end: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OccurrenceOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_maintenance_change_maintenance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MaintenanceChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaintenanceOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_maintenance_delete_maintenance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -10,6 +10,7 @@ export const STALE = {
   groups: ["groups", "ports", "devices", "series", "top", "grid", "forecasts"],
   rules: ["rules"],
   calling: ["calling", "rules", "setup"],
+  maintenance: ["maintenance"],
   sessions: ["sessions"],
 } as const satisfies Record<string, readonly string[]>;
 

@@ -46,6 +46,7 @@ export const VIEWS: View[] = [
       { address: "/alarms", name: "Alarms: active, and rules" },
       { address: "/alarms?show=shelved", name: "Alarms: shelved" },
       { address: "/alarms?show=all", name: "Alarms: history" },
+      { address: "/alarms?show=maintenance", name: "Alarms: maintenance" },
       { address: "/alarms/rules/new", name: "Alarms: new rule" },
     ],
   },

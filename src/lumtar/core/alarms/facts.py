@@ -4,8 +4,9 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any, ClassVar
 
-from lumtar.core.alarms.wording import SENTENCES, beyond, compared, within
-from lumtar.core.rules.rule import Hold, Level, Rule
+from lumtar.core.alarms.wording import SENTENCES, Limit, beyond, compared, unusual, usual_again, within
+from lumtar.core.rules.baseline import Reference
+from lumtar.core.rules.rule import Direction, Hold, Level, Rule
 
 
 @dataclass(frozen=True, slots=True)
@@ -15,13 +16,15 @@ class Exceeded:
     Attributes
     ----------
     more : what the measure adds for its sentence, such as direction and speed
+    low : the lower limit of a range
+    own : the sentence that the rule itself has for it; empty for the standard one
     """
 
     kind: ClassVar[str] = "exceeded"
     measure: str
     value: float
     limit: float
-    above: bool = True
+    direction: str = Direction.ABOVE
     seconds: int = 0
     times: int = 1
     of: int = 1
@@ -30,14 +33,21 @@ class Exceeded:
     more: Mapping[str, Any] = field(default_factory=dict)
     statistic: str = "value"
     window_s: int = 0
+    reference: str = Reference.NONE
+    low: float | None = None
+    own: str = ""
 
     def sentence(self) -> str:
         """What the alarm says while it is active."""
-        held = Hold(self.seconds, self.times, self.of)
-        if (own := SENTENCES.get(self.measure)) and not self.window_s:
-            return own.exceeded(self.value, self.limit, held, self.more)
+        if self.own:
+            return self.own
+        held, direction = Hold(self.seconds, self.times, self.of), Direction(self.direction)
         named = compared(self.measure, self.statistic, self.window_s)
-        return beyond(named, self.value, self.limit, self.above, held)
+        if reference := Reference(self.reference):
+            return unusual(named, reference, self.value, self.more, held)
+        if (own := SENTENCES.get(self.measure)) and not self.window_s and direction is Direction.ABOVE:
+            return own.exceeded(self.value, self.limit, held, self.more)
+        return beyond(named, self.value, Limit(self.limit, self.low or 0.0), direction, held)
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,18 +58,26 @@ class Returned:
     measure: str
     value: float
     clear: float
-    above: bool = True
+    direction: str = Direction.ABOVE
     rule: int = 0
     revision: int = 1
     more: Mapping[str, Any] = field(default_factory=dict)
     statistic: str = "value"
     window_s: int = 0
+    reference: str = Reference.NONE
+    low: float | None = None
+    own: str = ""
 
     def sentence(self) -> str:
         """What it says once it is cleared."""
-        if (own := SENTENCES.get(self.measure)) and not self.window_s:
+        if self.own:
+            return self.own
+        direction, named = Direction(self.direction), compared(self.measure, self.statistic, self.window_s)
+        if reference := Reference(self.reference):
+            return usual_again(named, reference, self.more)
+        if (own := SENTENCES.get(self.measure)) and not self.window_s and direction is Direction.ABOVE:
             return own.returned(self.value, self.clear, self.more)
-        return within(compared(self.measure, self.statistic, self.window_s), self.value, self.clear, self.above)
+        return within(named, self.value, Limit(self.clear, self.low or 0.0), direction)
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +117,11 @@ def stored(facts: Facts) -> dict[str, Any]:
 
 def sentence(facts: Mapping[str, Any]) -> str:
     """The sentence of stored facts."""
-    return KINDS[facts["kind"]](**{name: value for name, value in facts.items() if name != "kind"}).sentence()
+    given = {name: value for name, value in facts.items() if name != "kind"}
+    if "above" in given:
+        # Facts of earlier versions knew two directions.
+        given["direction"] = Direction.ABOVE if given.pop("above") else Direction.BELOW
+    return KINDS[facts["kind"]](**given).sentence()
 
 
 def exceeded(rule: Rule, severity: int, value: float, more: Mapping[str, Any]) -> Exceeded:
@@ -107,36 +129,26 @@ def exceeded(rule: Rule, severity: int, value: float, more: Mapping[str, Any]) -
     level = next(each for each in rule.levels if each.severity == severity)
     hold = rule.hold
     return Exceeded(
-        rule.measure,
-        value,
-        level.limit,
-        rule.above,
-        hold.seconds,
-        hold.times,
-        hold.of,
-        rule.key,
-        rule.revision,
-        more,
-        rule.statistic,
-        rule.window_s,
-    )
+        rule.measure, value, level.limit, rule.direction, hold.seconds, hold.times, hold.of, rule.key, rule.revision, more,
+        rule.statistic, rule.window_s, rule.reference, level.low,
+    )  # fmt: skip
 
 
 def returned(rule: Rule, was: int, value: float, more: Mapping[str, Any]) -> Returned | Ended:
     """The facts of an alarm that a rule cleared; ``was`` is the severity that it had."""
     reached = [each for each in rule.levels if each.severity <= was] or list(rule.levels[:1])
     level: Level = reached[0]
-    is_back = value < level.clear if rule.above else value > level.clear
-    if not is_back:
-        return Ended("The rule does not apply here any more")
+    if not _is_back(rule.direction, level, value):
+        return Ended("Outside the hours of the rule" if rule.hours.spans else "The rule does not apply here any more")
     return Returned(
-        rule.measure,
-        value,
-        level.clear,
-        rule.above,
-        rule.key,
-        rule.revision,
-        more,
-        rule.statistic,
-        rule.window_s,
-    )
+        rule.measure, value, level.clear, rule.direction, rule.key, rule.revision, more, rule.statistic, rule.window_s,
+        rule.reference, level.low_clear,
+    )  # fmt: skip
+
+
+def _is_back(direction: Direction, level: Level, value: float) -> bool:
+    if direction.is_state:
+        return value != level.limit
+    if direction is Direction.BELOW:
+        return value > level.clear
+    return value < level.clear and (level.low_clear is None or value > level.low_clear)

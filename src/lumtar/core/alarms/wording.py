@@ -5,9 +5,18 @@ from dataclasses import dataclass
 from typing import Any
 
 from lumtar.core.measures import MEASURES
-from lumtar.core.rules.rule import Hold
+from lumtar.core.rules.baseline import WORDS, Reference
+from lumtar.core.rules.rule import Direction, Hold
 from lumtar.core.rules.statistics import STATISTICS
 from lumtar.core.units import counted, duration, figure, rate
+
+
+@dataclass(frozen=True, slots=True)
+class Limit:
+    """A limit, and of a range the lower one."""
+
+    upper: float
+    lower: float = 0.0
 
 
 def _held(hold: Hold, noun: str = "reading") -> str:
@@ -29,17 +38,47 @@ def compared(measure: str, statistic: str, window_s: int) -> tuple[str, str]:
     return f"{over.words[:1].upper()}{over.words[1:]} of {inner} over {duration(window_s)}", over.unit.format(unit=unit)
 
 
-def beyond(named: tuple[str, str], value: float, limit: float, above: bool, hold: Hold) -> str:
+def beyond(named: tuple[str, str], value: float, limit: Limit, direction: Direction, hold: Hold) -> str:
     """A value beyond its limit, of anything that is named with its unit."""
     words, unit = named
-    side = "above" if above else "below"
-    return f"{words} {figure(value, unit)}, {side} {figure(limit, unit)}{_held(hold)}"
+    upper, lower = figure(limit.upper, unit), figure(limit.lower, unit)
+    match direction:
+        case Direction.EQUAL:
+            return f"{words} is {upper}{_held(hold)}"
+        case Direction.CHANGED:
+            return f"{words} changed to {upper}"
+        case Direction.OUTSIDE:
+            return f"{words} {figure(value, unit)}, outside {lower} to {upper}{_held(hold)}"
+    return f"{words} {figure(value, unit)}, {direction} {upper}{_held(hold)}"
 
 
-def within(named: tuple[str, str], value: float, clear: float, above: bool) -> str:
+def within(named: tuple[str, str], value: float, clear: Limit, direction: Direction) -> str:
     """A value that is back, of anything that is named with its unit."""
     words, unit = named
-    return f"{words} back to {figure(value, unit)}, {'below' if above else 'above'} {figure(clear, unit)}"
+    upper, lower = figure(clear.upper, unit), figure(clear.lower, unit)
+    match direction:
+        case Direction.EQUAL | Direction.CHANGED:
+            return f"{words} is {figure(value, unit)}, not {upper} any more"
+        case Direction.OUTSIDE:
+            return f"{words} back to {figure(value, unit)}, within {lower} to {upper}"
+    return f"{words} back to {figure(value, unit)}, {'below' if direction is Direction.ABOVE else 'above'} {upper}"
+
+
+def unusual(named: tuple[str, str], reference: Reference, score: float, more: Mapping[str, Any], hold: Hold) -> str:
+    """A value that is not what is normal at its time: ``more`` has what was measured and what would be usual."""
+    words, unit = named
+    measured, usual = figure(more.get("measured", 0.0), unit), more.get("usual", (0.0, 0.0))
+    side = "above" if score > 0 else "below"
+    if reference is Reference.LEARNED:
+        low, high = (figure(each, unit) for each in usual)
+        return f"{words} {measured}, {side} its usual range of {low} to {high}{_held(hold)}"
+    return f"{words} {measured}, {abs(score):.0f} % {side} {WORDS[reference]} ({figure(more.get('normal', 0.0), unit)}){_held(hold)}"
+
+
+def usual_again(named: tuple[str, str], reference: Reference, more: Mapping[str, Any]) -> str:
+    """A value that is normal again."""
+    words, unit = named
+    return f"{words} back to {figure(more.get('measured', 0.0), unit)}, near what is normal ({figure(more.get('normal', 0.0), unit)})"
 
 
 def _full(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:

@@ -6,6 +6,7 @@ such level. A missing value neither counts nor breaks a run; after a long silenc
 """
 
 from dataclasses import dataclass
+from datetime import UTC, datetime
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,7 +14,7 @@ from numpy.typing import NDArray
 from lumtar.core.counters import GAP
 from lumtar.core.rules.frame import Frame
 from lumtar.core.rules.memory import Memory, Pairs
-from lumtar.core.rules.rule import Timing
+from lumtar.core.rules.rule import Direction, Timing
 from lumtar.core.rules.ruleset import Alike, RuleSet
 from lumtar.core.rules.statistics import STATISTICS
 
@@ -78,13 +79,13 @@ def evaluate(rules: RuleSet, frame: Frame, memory: Memory) -> tuple[Events, Memo
     for instant in range(len(frame.at)):
         memory.note_values(frame, instant)
         # Rules that only differ in how they count share what they compare.
-        compared: dict[tuple[str, str, int], NDArray[np.float64]] = {}
+        compared: dict[object, NDArray[np.float64]] = {}
         for place, alike in enumerate(rules.alike):
             if (values := frame.values.get(alike.measure)) is None:
                 continue
-            key = alike.measure, alike.statistic, alike.window_s
+            key = alike.measure, alike.statistic, alike.window_s, alike.reference
             if key not in compared:
-                compared[key] = compare(alike, frame, values[instant], memory)
+                compared[key] = compare(alike, frame, frame.at[instant], values[instant], memory)
             events += _look(rules, alike, place, frame, instant, compared[key], memory)
     return _joined(events), memory
 
@@ -102,7 +103,7 @@ def _look(
     slots, at = frame.slots, frame.at[instant]
     signed = values * alike.sign
     known = ~np.isnan(signed)
-    near = np.flatnonzero(known & ((signed > alike.lowest) | memory.active[place, slots]))
+    near = np.flatnonzero(known & (_is_near(alike, signed) | memory.active[place, slots]))
     second = at.astype(np.uint32)
     before = memory.known[place, slots]
     memory.known[place, slots] = np.where(known, second, before)
@@ -112,14 +113,18 @@ def _look(
     cells = np.ix_(alike.rows, np.arange(rules.levels), here)
     held = memory.held[cells]
     severity = memory.severity[np.ix_(alike.rows, here)]
-    applies = memory.applies[np.ix_(alike.rows, here)][:, None, :]
+    applies = (memory.applies[np.ix_(alike.rows, here)] & _within_hours(alike, at[near]))[:, None, :]
 
     silence = np.maximum(LAPSE_S, GAP * frame.interval[near])
     lapsed = (before[near] > 0) & (at[near] - before[near] > silence)
-    exceeds = (x > alike.limits[:, :, None]) & applies
-    after, due = _count(alike, np.where(lapsed, np.uint32(0), held), exceeds, now)
+    exceeds, lingers = _beyond(alike, x)
+    exceeds &= applies
+    held_before = np.where(lapsed & (held != ALL_ALONG), np.uint32(0), held)
+    if alike.direction is Direction.CHANGED:
+        held_before, exceeds = _since_the_start(held_before, exceeds, before[near] == 0)
+    after, due = _count(alike, held_before, exceeds, now)
     worst = alike.severities[:, :, None]
-    stays = (severity[:, None, :] >= worst) & (worst > 0) & (x >= alike.clears[:, :, None]) & applies
+    stays = (severity[:, None, :] >= worst) & (worst > 0) & lingers & applies
     renewed = np.where((due & applies) | stays, worst, np.int8(0)).max(axis=1)
 
     memory.held[cells] = after
@@ -143,14 +148,68 @@ def _look(
     ]
 
 
-def compare(alike: Alike, frame: Frame, values: NDArray[np.float64], memory: Memory) -> NDArray[np.float64]:
-    """What is compared with the limits at one instant: the values, or what follows from those before as well."""
+def _is_near(alike: Alike, signed: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Which values any of the rules has to look at, whatever it remembers."""
+    if alike.direction.is_state:
+        return np.isin(signed, alike.limits)
+    near = signed > alike.lowest
+    return near if np.isneginf(alike.highest_low) else near | (signed < alike.highest_low)
+
+
+def _beyond(alike: Alike, x: NDArray[np.float64]) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """Whether values exceed each limit, and whether they are not yet back beyond each clearing limit; (r, l, k)."""
+    if alike.direction.is_state:
+        is_it = x == alike.limits[:, :, None]
+        return is_it, is_it
+    exceeds, lingers = x > alike.limits[:, :, None], x >= alike.clears[:, :, None]
+    if alike.direction is Direction.OUTSIDE:
+        exceeds |= x < alike.lows[:, :, None]
+        lingers |= x <= alike.low_clears[:, :, None]
+    return exceeds, lingers
+
+
+def _within_hours(alike: Alike, at: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Whether the rules hold at some times; few of them differ, since a batch was read together."""
+    if not alike.hours.spans:
+        return np.ones(len(at), np.bool_)
+    minutes, place = np.unique(at // 60, return_inverse=True)
+    held = [alike.hours.includes(datetime.fromtimestamp(60 * each, UTC)) for each in minutes.tolist()]
+    return np.array(held, np.bool_)[place]
+
+
+ALL_ALONG = np.uint32(2**31)
+"""Remembered of a value that was there when it was seen first: it did not change to that."""
+
+
+def _since_the_start(
+    held: NDArray[np.uint32], exceeds: NDArray[np.bool_], is_first: NDArray[np.bool_]
+) -> tuple[NDArray[np.uint32], NDArray[np.bool_]]:
+    """Values that were the same all along count for nothing until they have been something else."""
+    all_along = exceeds & ((held == ALL_ALONG) | (is_first & (held == 0)))
+    return np.where(all_along, ALL_ALONG, np.where(held == ALL_ALONG, np.uint32(0), held)), exceeds & ~all_along
+
+
+def compare(
+    alike: Alike, frame: Frame, at: NDArray[np.float64], values: NDArray[np.float64], memory: Memory
+) -> NDArray[np.float64]:
+    """What is compared with the limits at one instant: the values or what follows from those before as well, and if there is
+    a reference, how far that is from normal.
+
+    Parameters
+    ----------
+    at : (n,) seconds of the epoch
+    """
     statistic = STATISTICS[alike.statistic]
     if statistic.of is not None:
-        return statistic.of(values)
-    assert statistic.over is not None
-    window = memory.rings[alike.measure].window(frame.slots, alike.window_s, frame.interval)
-    return statistic.over(window, alike.window_s)
+        result = statistic.of(values)
+    else:
+        assert statistic.over is not None
+        window = memory.rings[alike.measure].window(frame.slots, alike.window_s, frame.interval)
+        result = statistic.over(window, alike.window_s)
+    if not alike.reference:
+        return result
+    normal = memory.baselines.get((alike.measure, alike.reference))
+    return np.full(len(result), np.nan) if normal is None else normal.score(frame.slots, at, result)
 
 
 def _count(
@@ -158,8 +217,9 @@ def _count(
 ) -> tuple[NDArray[np.uint32], NDArray[np.bool_]]:
     """What is remembered after one more value, and whether a level is due; all (r, l, k)."""
     if alike.timing is Timing.RUN:
-        after = np.where(exceeds, np.minimum(held + 1, alike.wanted), np.uint32(0))
-        return after, after >= alike.wanted
+        kept = np.where(held == ALL_ALONG, held, np.uint32(0))
+        after = np.where(exceeds, np.minimum(held + 1, alike.wanted), kept)
+        return after, exceeds & (after >= alike.wanted)
     if alike.timing is Timing.SHARE:
         after = ((held << np.uint32(1)) | exceeds) & alike.window
         return after, np.bitwise_count(after) >= alike.wanted

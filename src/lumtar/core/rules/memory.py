@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from lumtar.core.rules.baseline import Baselines, Reference
 from lumtar.core.rules.frame import Frame
 from lumtar.core.rules.rule import Timing
 from lumtar.core.rules.ruleset import RuleSet
@@ -78,6 +79,7 @@ class Memory:
     subject, owner : (s,) number of the subject, and of the device that it belongs to
     changed : pairs whose ``held`` changed since they were taken last
     rings : by measure, the last values, for rules with a window
+    baselines : by measure and reference, the normal range of each subject
     """
 
     rules: RuleSet
@@ -90,6 +92,7 @@ class Memory:
     owner: NDArray[np.int64]
     changed: list[Pairs] = field(default_factory=list)
     rings: dict[str, Ring] = field(default_factory=dict)
+    baselines: dict[tuple[str, Reference], Baselines] = field(default_factory=dict)
 
     @classmethod
     def blank(cls, rules: RuleSet, size: int = 0) -> "Memory":
@@ -115,6 +118,7 @@ class Memory:
         """Make room for so many subjects."""
         more = Memory.blank(self.rules, size - self.size)
         self.rings = {name: ring.resized(ring.depth, size) for name, ring in self.rings.items()}
+        self.baselines = {key: normal.grown(size) for key, normal in self.baselines.items()}
         for name in OF_SUBJECTS:
             setattr(self, name, np.concatenate([getattr(self, name), getattr(more, name)], axis=-1))
 
@@ -125,6 +129,8 @@ class Memory:
             getattr(self, name)[..., slots] = getattr(blank, name)
         for ring in self.rings.values():
             ring.forget(slots)
+        for normal in self.baselines.values():
+            normal.median[slots], normal.scale[slots], normal.weeks[slots] = np.nan, np.nan, 0
 
     def followed_by(self, rules: RuleSet) -> "Memory":
         """The memory of changed rules: a rule keeps the severity of its alarms, and if it is unchanged what it counted."""
@@ -144,6 +150,7 @@ class Memory:
         after.note_active(np.arange(self.size))
         after.changed = self.changed
         after.rings = {name: ring for name, ring in self.rings.items() if name in rules.windows}
+        after.baselines = {key: each for key, each in self.baselines.items() if key in rules.references}
         return after
 
     def note_values(self, frame: Frame, instant: int) -> None:

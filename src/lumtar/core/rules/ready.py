@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from lumtar.core.alarms.severity import Severity
-from lumtar.core.rules.rule import Hold, Level, Rule
+from lumtar.core.rules.rule import Direction, Hold, Level, Rule
 
 AT_ONCE = Hold()
 
@@ -28,11 +28,11 @@ class Ready:
     window_s: int = 0
     hold: Hold = AT_ONCE
     scope: str = ""
-    above: bool = True
+    direction: Direction = Direction.ABOVE
 
     def rule(self, key: int = 0) -> Rule:
         """It as the evaluator takes it."""
-        return Rule(key, self.measure, self.levels, self.hold, self.above, self.statistic, window_s=self.window_s)
+        return Rule(key, self.measure, self.levels, self.hold, self.direction, self.statistic, window_s=self.window_s)
 
 
 MINOR, MAJOR, WARNING = Severity.MINOR, Severity.MAJOR, Severity.WARNING

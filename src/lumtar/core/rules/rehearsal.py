@@ -59,7 +59,7 @@ def compared(rule: Rule, frame: Frame) -> NDArray[np.float64]:
     values, line = frame.values[rule.measure], np.empty(frame.at.shape)
     for instant in range(len(line)):
         memory.note_values(placed, instant)
-        line[instant] = compare(rules.alike[0], placed, values[instant], memory)
+        line[instant] = compare(rules.alike[0], placed, placed.at[instant], values[instant], memory)
     return line
 
 

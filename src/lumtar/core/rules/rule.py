@@ -1,15 +1,20 @@
 """A rule: a measure, levels with their limits, and for how long a limit must be exceeded."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
-from enum import IntEnum
+from enum import IntEnum, StrEnum
+from itertools import pairwise
 
 from lumtar.core.alarms.severity import Severity
+from lumtar.core.calling.hours import Hours
 from lumtar.core.measures import MEASURES
 from lumtar.core.refusal import Refusal
+from lumtar.core.rules.baseline import Reference
 from lumtar.core.rules.statistics import STATISTICS
 from lumtar.core.rules.windows import LONGEST_WINDOW_S
 
+ALWAYS = Hours.of("")
 LONGEST_RUN = 1000
 """Values in a row that a level may ask for."""
 WIDEST = 32
@@ -26,6 +31,23 @@ class Timing(IntEnum):
     """So many of the last values; one bit each is remembered."""
     DURATION = 2
     """For so many seconds; since when is remembered."""
+
+
+class Direction(StrEnum):
+    """On which side of its limit a value is bad."""
+
+    ABOVE = "above"
+    BELOW = "below"
+    OUTSIDE = "outside"
+    """Above the limit, or below a lower one of its own."""
+    EQUAL = "equal"
+    CHANGED = "changed"
+    """Equal to the limit, after it was something else."""
+
+    @property
+    def is_state(self) -> bool:
+        """Whether it is about one value rather than a range."""
+        return self in (Direction.EQUAL, Direction.CHANGED)
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,11 +83,16 @@ class Hold:
 
 @dataclass(frozen=True, slots=True)
 class Level:
-    """A severity, the limit beyond which it is reached, and the clearing limit on whose other side it ends."""
+    """A severity, the limit beyond which it is reached, and the clearing limit on whose other side it ends.
+
+    ``low`` and ``low_clear`` are those of the other side of a range; none unless values are bad outside of one.
+    """
 
     severity: Severity
     limit: float
     clear: float
+    low: float | None = None
+    low_clear: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,9 +105,11 @@ class Rule:
     measure : a name of MEASURES; its kind of subject is the rule's
     levels : in rising order of severity; with ``above`` their limits rise, else they fall
     hold : for how long a limit must be exceeded
-    above : whether a value is bad above its limit, or below it
+    direction : on which side of its limit a value is bad
     statistic : a name of STATISTICS: what of the values is compared
     window_s : seconds that the statistic looks back over; 0 for one that looks at each value
+    reference : what the statistic is compared with first; limits are then in units of its spread, or per cent
+    hours : when the rule holds; nothing of it is active at other times
     revision : a change of anything above makes another one; what was counted towards the old limits then starts anew
     armed : how often it was switched on; what was active when it was switched off was cleared then
 
@@ -93,11 +122,13 @@ class Rule:
     measure: str
     levels: tuple[Level, ...]
     hold: Hold = Hold()
-    above: bool = True
+    direction: Direction = Direction.ABOVE
     statistic: str = "value"
     revision: int = 1
     armed: int = 1
     window_s: int = 0
+    reference: Reference = Reference.NONE
+    hours: Hours = ALWAYS
 
     def __post_init__(self) -> None:
         if self.measure not in MEASURES:
@@ -114,22 +145,47 @@ class Rule:
     def _check_levels(self) -> None:
         if not 1 <= len(self.levels) <= len(Severity) - 1:
             raise Refusal("A rule has one to five levels.", "levels")
-        sign = 1 if self.above else -1
-        word = "above" if self.above else "below"
         for level in self.levels:
             if level.severity is Severity.CLEARED:
                 raise Refusal("The severity of a level is indeterminate, warning, minor, major or critical.", "levels")
-            if not (math.isfinite(level.limit) and math.isfinite(level.clear)):
+            given = [each for each in (level.limit, level.clear, level.low, level.low_clear) if each is not None]
+            if not all(math.isfinite(each) for each in given):
                 raise Refusal("Limits are numbers.", "levels")
-            if sign * level.clear > sign * level.limit:
-                raise Refusal(f"The clearing limit must not be {word} the limit.", "levels")
-        for lower, higher in zip(self.levels, self.levels[1:], strict=False):
-            if higher.severity <= lower.severity or sign * higher.limit <= sign * lower.limit:
-                raise Refusal(f"A worse severity needs a limit {word} that of the milder one.", "levels")
-            if sign * higher.clear < sign * lower.clear:
-                raise Refusal("The clearing limits must be in the order of the limits.", "levels")
+            if (self.direction is Direction.OUTSIDE) != (level.low is not None and level.low_clear is not None):
+                raise Refusal("A range has an upper and a lower limit; other rules have one limit.", "levels")
+        if any(more.severity <= less.severity for less, more in pairwise(self.levels)):
+            raise Refusal("The levels stand in rising order of severity, each severity once.", "levels")
+        if self.direction.is_state:
+            self._check_state()
+            return
+        _check_order([(each.limit, each.clear) for each in self.levels], is_upper=self.direction is not Direction.BELOW)
+        if self.direction is Direction.OUTSIDE:
+            lows = [(each.low or 0.0, each.low_clear or 0.0) for each in self.levels]
+            _check_order(lows, is_upper=False)
+            if any(low >= each.limit for (low, _), each in zip(lows, self.levels, strict=True)):
+                raise Refusal("The lower limit of a range must be below the upper one.", "levels")
+
+    def _check_state(self) -> None:
+        if STATISTICS[self.statistic].has_window or self.reference:
+            raise Refusal("Only each value itself can be equal to something.", "direction")
+        if self.direction is Direction.CHANGED and self.hold.timing is not Timing.RUN:
+            raise Refusal("A change is counted in values in a row.", "hold_s")
+        if len({each.limit for each in self.levels}) < len(self.levels):
+            raise Refusal("Each level needs a value of its own.", "levels")
 
     @property
     def subject(self) -> str:
         """The kind of subject that it watches."""
         return MEASURES[self.measure].subject
+
+
+def _check_order(limits: Sequence[tuple[float, float]], *, is_upper: bool) -> None:
+    """Whether limits and clearing limits, in rising order of severity, go further and further to one side."""
+    sign, word = (1, "above") if is_upper else (-1, "below")
+    if any(sign * clear > sign * limit for limit, clear in limits):
+        raise Refusal(f"The clearing limit must not be {word} the limit.", "levels")
+    for (limit, clear), (worse, worse_clear) in pairwise(limits):
+        if sign * worse <= sign * limit:
+            raise Refusal(f"A worse severity needs a limit {word} that of the milder one.", "levels")
+        if sign * worse_clear < sign * clear:
+            raise Refusal("The clearing limits must be in the order of the limits.", "levels")

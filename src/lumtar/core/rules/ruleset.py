@@ -6,36 +6,45 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from lumtar.core.rules.rule import Rule, Timing
+from lumtar.core.calling.hours import Hours
+from lumtar.core.rules.baseline import Reference
+from lumtar.core.rules.rule import Direction, Rule, Timing
 
 
 @dataclass(frozen=True, slots=True)
 class Alike:
-    """r rules with one measure, statistic, window, direction and timing, with up to l levels each.
+    """r rules with one measure, statistic, window, reference, direction, timing and hours, with up to l levels each.
 
     Attributes
     ----------
     rows : (r,) their places in the set
-    sign : 1 where values are bad above their limit, -1 below; values and limits are multiplied by it
+    sign : -1 where values are bad below their limit, else 1; values and limits are multiplied by it
     limits, clears : (r, l) multiplied by the sign; infinite where a rule has no such level
+    lows, low_clears : (r, l) of the other side of a range; minus infinity where there is none
     severities : (r, l) 0 where it has none
     wanted : (r, 1, 1) values in a row, values of the last ones, or seconds
     window : (r, 1, 1) with Timing.SHARE, a bit for each of the last values; else 0
-    lowest : the mildest limit of all of them: what does not exceed it concerns none
+    lowest, highest_low : the mildest limits of all of them: what is between them concerns none
     """
 
     measure: str
     statistic: str
     window_s: int
+    reference: Reference
+    direction: Direction
+    hours: Hours
     sign: float
     timing: Timing
     rows: NDArray[np.int64]
     limits: NDArray[np.float64]
     clears: NDArray[np.float64]
+    lows: NDArray[np.float64]
+    low_clears: NDArray[np.float64]
     severities: NDArray[np.int8]
     wanted: NDArray[np.uint32]
     window: NDArray[np.uint32]
     lowest: float
+    highest_low: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +58,7 @@ class RuleSet:
     levels : as many as the rule with the most has
     alike : the rules in groups
     windows : the measures of which values have to be remembered, and for how many seconds
+    references : what has to be known of normal ranges: measure and reference
     """
 
     rules: tuple[Rule, ...]
@@ -57,16 +67,24 @@ class RuleSet:
     levels: int = field(init=False, compare=False)
     alike: tuple[Alike, ...] = field(init=False, compare=False)
     windows: dict[str, int] = field(init=False, compare=False)
+    references: frozenset[tuple[str, Reference]] = field(init=False, compare=False)
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "keys", np.array([rule.key for rule in self.rules], np.int64))
         object.__setattr__(self, "revisions", np.array([rule.revision for rule in self.rules], np.int64))
         object.__setattr__(self, "levels", max((len(rule.levels) for rule in self.rules), default=1))
-        groups: dict[tuple[str, str, int, bool, Timing], list[int]] = {}
+        groups: dict[object, list[int]] = {}
         for row, rule in enumerate(self.rules):
-            groups.setdefault((rule.measure, rule.statistic, rule.window_s, rule.above, rule.hold.timing), []).append(
-                row
+            same = (
+                rule.measure,
+                rule.statistic,
+                rule.window_s,
+                rule.reference,
+                rule.direction,
+                rule.hold.timing,
+                rule.hours,
             )
+            groups.setdefault(same, []).append(row)
         grouped = (self._group([self.rules[row] for row in rows], rows) for rows in groups.values())
         object.__setattr__(self, "alike", tuple(grouped))
         windows: dict[str, int] = {}
@@ -74,6 +92,8 @@ class RuleSet:
             if rule.window_s:
                 windows[rule.measure] = max(windows.get(rule.measure, 0), rule.window_s)
         object.__setattr__(self, "windows", windows)
+        compared_with = frozenset((rule.measure, rule.reference) for rule in self.rules if rule.reference)
+        object.__setattr__(self, "references", compared_with)
 
     @property
     def measures(self) -> set[str]:
@@ -82,26 +102,35 @@ class RuleSet:
 
     def _group(self, rules: Sequence[Rule], rows: list[int]) -> Alike:
         first = rules[0]
-        sign, timing = (1.0 if first.above else -1.0), first.hold.timing
+        sign, timing = (-1.0 if first.direction is Direction.BELOW else 1.0), first.hold.timing
         limits = np.full((len(rules), self.levels), np.inf)
-        clears, severities = limits.copy(), np.zeros(limits.shape, np.int8)
+        clears, lows, severities = limits.copy(), -limits, np.zeros(limits.shape, np.int8)
+        low_clears = lows.copy()
         for place, rule in enumerate(rules):
             for number, level in enumerate(rule.levels):
                 limits[place, number], clears[place, number] = sign * level.limit, sign * level.clear
                 severities[place, number] = level.severity
+                if level.low is not None and level.low_clear is not None:
+                    lows[place, number], low_clears[place, number] = level.low, level.low_clear
         wanted = [rule.hold.seconds if timing is Timing.DURATION else rule.hold.times for rule in rules]
         window = [2**rule.hold.of - 1 if timing is Timing.SHARE else 0 for rule in rules]
         return Alike(
             first.measure,
             first.statistic,
             first.window_s,
+            first.reference,
+            first.direction,
+            first.hours,
             sign,
             timing,
             np.array(rows, np.int64),
             limits,
             clears,
+            lows,
+            low_clears,
             severities,
             np.array(wanted, np.uint32)[:, None, None],
             np.array(window, np.uint32)[:, None, None],
             float(limits.min()),
+            float(lows.max()),
         )

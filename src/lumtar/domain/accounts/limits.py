@@ -71,7 +71,7 @@ POLICIES: dict[str, str] = {
 """Tables of which a part is seen: for which rows."""
 OPEN = (
     "accounts_account", "accounts_account_groups", "accounts_account_sites", "accounts_apitoken", "accounts_signedin",
-    "alarms_message", "alarms_rule", "calling_callplan", "calling_contact", "calling_address", "calling_team", "calling_member",
+    "alarms_message", "alarms_maintenance", "alarms_rule", "calling_callplan", "calling_contact", "calling_address", "calling_team", "calling_member",
     "calling_substitution", "calling_planstep", "calling_planstep_contacts", "calling_planstep_teams", "audit_auditchange", "audit_auditentry", "auth_group", "auth_permission", "auth_user", "auth_user_groups",
     "auth_user_user_permissions", "axes_accessattempt", "axes_accessfailurelog", "axes_accesslog", "django_content_type",
     "django_session", "inventory_group_parts", "inventory_labelrule", "inventory_labelrun", "inventory_ownfield", "inventory_profile",

@@ -25,10 +25,10 @@ ACKNOWLEDGED = """LATERAL (
 """Who acknowledged an alarm (a) since it was raised (r): it ends when the alarm is cleared, and when it gets worse."""
 SHELVED = """LATERAL (
     SELECT kind, by, at, until FROM alarms_alarmaction
-    WHERE alarm_id = a.id AND kind IN ('shelve', 'unshelve') AND at <= %(at)s ORDER BY at DESC, id DESC LIMIT 1
-) shelf ON shelf.kind = 'shelve'
+    WHERE alarm_id = a.id AND kind IN ('shelve', 'unshelve', 'maintenance') AND at <= %(at)s ORDER BY at DESC, id DESC LIMIT 1
+) shelf ON shelf.kind <> 'unshelve'
     AND CASE WHEN shelf.until IS NULL THEN shelf.at > coalesce(r.at, a.raised_at) ELSE shelf.until > %(at)s END"""
-"""Who shelved an alarm (a): until a time, whatever it does meanwhile, or until it is cleared."""
+"""Who shelved an alarm (a), or which maintenance keeps it quiet: until a time, whatever it does meanwhile, or until it is cleared."""
 
 
 @transaction.atomic
@@ -46,6 +46,8 @@ def act(alarms: Collection[int], kind: Kind, by: str, text: str = "", until: dat
     now, text = timezone.now(), text.strip()
     if not alarms or len(alarms) > MOST:
         raise Refusal(f"Choose between one and {MOST:,} alarms.", "alarms")
+    if kind is Kind.MAINTENANCE:
+        raise Refusal("A maintenance is planned with its time; shelve the alarm instead.", "kind")
     if kind is Kind.COMMENT and not text:
         raise Refusal("A comment needs a text.", "text")
     if until is not None and kind is not Kind.SHELVE:

@@ -1,6 +1,7 @@
 """Rules, alarms and notifications."""
 
 from django.db import models
+from django.utils import timezone
 
 from lumtar.core.alarms.facts import sentence
 from lumtar.core.alarms.severity import Severity
@@ -106,6 +107,41 @@ class AlarmChange(models.Model):
         return sentence(self.facts)
 
 
+class Maintenance(models.Model):
+    """A time in which alarms of a part of the network are recorded and nobody is called; once, or again and again.
+
+    ``span_start`` and ``span_end`` are the occurrence that goes on or comes next; None after the last one.
+    """
+
+    name = models.CharField(max_length=120, unique=True)
+    reason = models.CharField(max_length=1000, blank=True)
+    start = models.DateTimeField()
+    end = models.DateTimeField()
+    repeats = models.CharField(max_length=200, blank=True)
+    """A recurrence rule (RFC 5545, section 3.3.10); empty is once."""
+    zone = models.CharField(max_length=60, default="UTC")
+    sites = models.ManyToManyField("inventory.Site", blank=True, related_name="+")
+    groups = models.ManyToManyField("inventory.Group", blank=True, related_name="+")
+    devices = models.ManyToManyField("inventory.Device", blank=True, related_name="+")
+    interfaces = models.ManyToManyField("inventory.Interface", blank=True, related_name="+")
+    span_start = models.DateTimeField(null=True)
+    span_end = models.DateTimeField(null=True)
+    is_begun = models.BooleanField(default=False)
+    """Whether what was active when the span began is quiet already."""
+    edition = models.PositiveIntegerField(default=1)
+    changed_at = models.DateTimeField(default=timezone.now)
+    changed_by = models.CharField(max_length=150, blank=True)
+
+    class Meta:
+        """Asked for what goes on."""
+
+        verbose_name = "maintenance"
+        indexes = [models.Index(fields=["span_start"])]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class AlarmAction(models.Model):
     """What somebody did about an alarm (operator state change, RFC 8632 section 3.5); whether it is acknowledged or shelved
     follows from these rows.
@@ -118,6 +154,7 @@ class AlarmAction(models.Model):
         UNACKNOWLEDGE = "unacknowledge", "acknowledgement taken back"
         SHELVE = "shelve", "shelved"
         UNSHELVE = "unshelve", "taken off the shelf"
+        MAINTENANCE = "maintenance", "in maintenance"
         COMMENT = "comment", "comment"
 
     alarm = models.ForeignKey(Alarm, on_delete=models.CASCADE, related_name="actions")
@@ -126,7 +163,8 @@ class AlarmAction(models.Model):
     kind = models.CharField(max_length=16, choices=Kind.choices)
     text = models.CharField(max_length=1000, blank=True)
     until = models.DateTimeField(null=True)
-    """Of shelving; None is until it is cleared."""
+    """Of shelving and of maintenance; None is until it is cleared."""
+    maintenance = models.ForeignKey("alarms.Maintenance", on_delete=models.SET_NULL, null=True, related_name="actions")
     severity = models.SmallIntegerField(choices=SEVERITIES)
     """That the alarm had: one that gets worse has to be acknowledged again."""
 

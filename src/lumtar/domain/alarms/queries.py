@@ -17,7 +17,7 @@ SELECT = """
 SELECT a.id, a.type, a.resource_kind, a.resource_id, a.label, a.site, a.device_id, a.interface_id, c.severity, c.facts::json,
     c.at AS changed_at, coalesce(r.at, a.raised_at) AS raised_at, rule.name AS rule, plan.name AS plan,
     n.notified, n.state AS message_state, ack.by AS acknowledged_by, CASE WHEN ack.by IS NOT NULL THEN ack.at END AS acknowledged_at, shelf.by AS shelved_by,
-    shelf.until AS shelved_until{more}
+    shelf.until AS shelved_until, coalesce(shelf.kind = 'maintenance', false) AS in_maintenance{more}
 FROM alarms_alarm a
 LEFT JOIN alarms_rule rule ON rule.id = a.rule_id
 LEFT JOIN calling_callplan plan ON plan.id = rule.plan_id
@@ -65,6 +65,8 @@ class AlarmRow:
     shelved_by: str | None
     shelved_until: datetime | None
     """None is until it is cleared, if somebody shelved it."""
+    in_maintenance: bool
+    """Whether it is a maintenance that keeps it quiet; ``shelved_by`` names it."""
 
 
 def _row(row: tuple[Any, ...]) -> AlarmRow:

@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from lumtar.core.alarms.facts import Ended, Facts, stored
 from lumtar.core.alarms.severity import Severity
-from lumtar.domain.alarms import calls
+from lumtar.domain.alarms import calls, maintenance
 from lumtar.domain.alarms.actions import quiet
 from lumtar.domain.alarms.models import Alarm, AlarmChange
 from lumtar.domain.inventory.signals import retired
@@ -162,6 +162,7 @@ def _write(changes: _Changes) -> None:
         step.change.alarm_id = step.change.alarm.pk
     AlarmChange.objects.bulk_create(step.change for step in changes.steps)
     now = timezone.now()
+    maintenance.note([step.change.alarm for step in changes.steps if step.change.severity and not step.was], now)
     calls.follow(changes.steps, quiet([step.change.alarm_id for step in changes.steps], now))
 
 

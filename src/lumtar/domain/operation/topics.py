@@ -3,5 +3,5 @@
 from typing import Literal
 
 Topic = Literal[
-    "readings", "alarms", "logbook", "devices", "polls", "sweeps", "sums", "groups", "rules", "calling", "sessions"
+    "readings", "alarms", "logbook", "devices", "polls", "sweeps", "sums", "groups", "rules", "calling", "maintenance", "sessions"
 ]  # fmt: skip

@@ -29,6 +29,7 @@ from lumtar.server.api import (
     labels,
     lists,
     live,
+    maintenance,
     now,
     overview,
     parsing,
@@ -76,6 +77,7 @@ api.add_router("", admission.router)
 api.add_router("", alarms.router)
 api.add_router("", rules.router)
 api.add_router("", calling.router)
+api.add_router("", maintenance.router)
 api.add_router("", overview.router)
 api.add_router("", system.router)
 problems.install(api)

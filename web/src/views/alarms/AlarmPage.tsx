@@ -52,8 +52,9 @@ export function AlarmPage({ alarm }: { alarm: number }) {
       )}
       {row.shelved_by && (
         <p>
-          Shelved by {row.shelved_by}{" "}
-          {row.shelved_until ? `until ${moment(new Date(row.shelved_until))}` : "until it is cleared"}: nobody is called
+          {row.in_maintenance ? "In maintenance: " : "Shelved by "}
+          {row.shelved_by} {row.shelved_until ? `until ${moment(new Date(row.shelved_until))}` : "until it is cleared"}:
+          nobody is called
         </p>
       )}
       {time.following && <AlarmActions rows={[row]} />}

@@ -18,10 +18,13 @@ import { AlarmPage } from "./AlarmPage";
 import { Rules } from "./Rules";
 
 const RulePage = lazily(() => import("./RulePage"), "RulePage");
+const Maintenance = lazily(() => import("./Maintenance"), "Maintenance");
 
-/** Alarms and rules: the lists, or one rule. */
+/** Alarms and rules: the lists, one rule, or what maintenance is planned. */
 export function Alarms() {
-  return useParams().rule ? <RulePage /> : <Lists />;
+  const [search] = useSearchParams();
+  if (useParams().rule) return <RulePage />;
+  return search.get("show") === "maintenance" ? <Maintenance /> : <Lists />;
 }
 
 /** Alarms that are active, or all of the time shown; beside them the one that is open, or the rules. */
@@ -67,6 +70,9 @@ function Lists() {
           <Link to={`/alarms${keep({ show: "all" })}`} className={mark(all)}>
             History
           </Link>
+          <Link to={`/alarms${keep({ show: "maintenance" })}`} className={mark(false)}>
+            Maintenance
+          </Link>
           <span className="ml-auto font-normal text-ink2">
             {rows && (hasNextPage && all ? `${total}+` : total.toLocaleString("en-GB"))}
           </span>
@@ -77,7 +83,7 @@ function Lists() {
             {all
               ? "No alarm was active in this time."
               : shelved
-                ? "No alarm is shelved. A shelved alarm is listed here, and calls nobody."
+                ? "No alarm is shelved or in maintenance. Such alarms are listed here, and nobody is called for them."
                 : "No active alarms. History lists those that were cleared."}
           </p>
         )}

@@ -8,12 +8,18 @@ const DONE: Record<Schemas["ActionOut"]["kind"], string> = {
   unacknowledge: "Acknowledgement taken back",
   shelve: "Shelved",
   unshelve: "Taken off the shelf",
+  maintenance: "In maintenance",
   comment: "",
 };
 
 /** What an action was, in words. */
 export function said({ kind, text, until }: Schemas["ActionOut"]): string {
-  const ends = kind === "shelve" ? (until ? ` until ${moment(new Date(until))}` : " until it is cleared") : "";
+  const ends =
+    kind === "shelve" || kind === "maintenance"
+      ? until
+        ? ` until ${moment(new Date(until))}`
+        : " until it is cleared"
+      : "";
   const done = `${DONE[kind]}${ends}`;
   return done && text ? `${done}: ${text}` : done || text;
 }

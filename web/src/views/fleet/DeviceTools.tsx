@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { client, got, type Schemas } from "../../api/client";
 import { sitesQuery } from "../../api/queries";
 import { credentialsQuery, pollingLoadQuery, profilesQuery } from "../../api/setupQueries";
@@ -58,6 +58,11 @@ export function DeviceTools({ device }: { device: Device }) {
             {act}
           </button>
         ))}
+        {!device.retired_at && may("operator", true) && (
+          <Link className="underline" to={`/alarms?show=maintenance&device=${device.row.id}`}>
+            Plan maintenance
+          </Link>
+        )}
       </p>
       {open === "change" && <ChangeForm device={device} onDone={close} />}
       {open === "poll now" && <PollNow device={device.row.id} />}

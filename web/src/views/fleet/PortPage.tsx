@@ -99,6 +99,14 @@ export function PortPage({ port }: { port: number }) {
             <Link className="underline" to={trail.list({ list: "live", ports: String(port) })}>
               look live
             </Link>
+            {may("operator", true) && (
+              <>
+                {" · "}
+                <Link className="underline" to={`/alarms?show=maintenance&port=${port}`}>
+                  plan maintenance
+                </Link>
+              </>
+            )}
           </>
         )}
       </div>
