@@ -6,6 +6,7 @@ from typing import Any
 
 from django.contrib.auth.models import User
 
+from lab import people
 from lab import scenario as plan
 from lab.device import engine_id
 from lab.scenario import Box, Scenario
@@ -126,6 +127,7 @@ def make_inventory(built: Scenario, seen: datetime) -> list[Loaded]:
     label_ports()
     _groups()
     _sweep()
+    people.hang(Device.objects.all())
     return loaded
 
 

@@ -41,8 +41,7 @@ from lumtar.core.counters import Snapshot
 from lumtar.core.ledger import Observation, State, Status
 from lumtar.core.rows import join_rows, take_rows
 from lumtar.core.rules import Pairs
-from lumtar.domain.alarms.models import Rule
-from lumtar.domain.alarms.rules import in_force
+from lumtar.domain.alarms.rules import in_force, narrowed
 from lumtar.domain.inventory.models import Component, Device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings import newest, partitions, rollups
@@ -69,11 +68,14 @@ def load(built: Scenario, var: Path, say: Callable[[str], None], receivers: int 
         # What was set up is as old as the history; the last hour shows what the network did.
         begun = moment(epoch - 40 * DAY)
         loaded = make_inventory(built, begun)
+        people.rules()
         Entry.objects.update(at=begun)
     var.mkdir(parents=True, exist_ok=True)
     epoch_file(var).write_text(json.dumps({"epoch": epoch}))
     History(built, loaded, epoch, say).write()
-    Rule.objects.filter(name__in=["Utilisation", "Reachability"]).update(plan=people.fill(receivers))
+    people.fill(receivers)
+    people.answers(moment(epoch))
+    Entry.objects.filter(by=people.BY).update(at=begun)
     say(f"  {DAYS} days of history in {time.time() - began:.0f} s")
 
 
@@ -121,7 +123,8 @@ class History:
         self.say = say
         ports = [(each.box, port) for each in loaded for port in each.box.ports]
         self.group = Group(built, ports, epoch, INCIDENTS)
-        self.recorder = Recorder(in_force())
+        self.recorder, rules = Recorder([]), in_force()
+        self.recorder.renew_rules(rules, narrowed(rules))
         self.slots = np.concatenate([self.recorder.add(each.device, each.interfaces) for each in loaded])
         self.ids = np.array([interface.pk for each in loaded for interface in each.interfaces])
         self.owner = np.repeat(np.arange(len(loaded)), [len(each.interfaces) for each in loaded])

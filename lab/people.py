@@ -1,16 +1,119 @@
-"""The people of the demonstration: who is called, by what, in which steps."""
+"""The people of the demonstration: what is watched, who is called, and what they did about two weeks of alarms."""
 
-from datetime import UTC, datetime
+from collections.abc import Iterable
+from datetime import UTC, datetime, timedelta
 
 from lumtar.core.calling import Substitute
+from lumtar.domain.alarms import maintenance
+from lumtar.domain.alarms import rules as services
+from lumtar.domain.alarms.maintenance import MaintenanceSpec
+from lumtar.domain.alarms.models import AlarmAction, AlarmChange, Message, Notification, Rule
 from lumtar.domain.calling import contacts, plans, teams
 from lumtar.domain.calling.contacts import AddressSpec, ContactSpec
-from lumtar.domain.calling.models import CallPlan
+from lumtar.domain.calling.models import Address, CallPlan, Team
 from lumtar.domain.calling.plans import PlanSpec, StepSpec
 from lumtar.domain.calling.teams import TeamSpec
+from lumtar.domain.inventory.models import Device, Site
 
 BY = "demonstration"
 ZONE = "Europe/London"
+NOISY, UNUSUAL = "Every peak of the WAN links", "Unusual load of the WAN links"
+ANSWERED = timedelta(days=14)
+
+
+def hang(devices: Iterable[Device]) -> None:
+    """Say by what each device is reached from the depot, where the collector is."""
+    called = {device.name: device for device in devices}
+    for name, device in called.items():
+        site, kind = name.split("-")[:2]
+        above = {
+            "acc": [f"{site}-core-1", f"{site}-core-2"] if site in ("cen", "dep") else [f"{site}-wan-1"],
+            "core": [f"{site}-wan-1"] if site != "dep" else [],
+            "wan": ["dep-wan-1"] if site != "dep" else ["dep-core-1"],
+        }.get(kind, [f"{site}-core-1"])
+        device.hangs_on.set([called[each] for each in above if each in called and each != name])
+
+
+def rules() -> None:
+    """What is watched beside what every installation begins with: one rule that is well made, and one that is not."""
+    services.create(
+        {
+            "name": NOISY, "measure": "load", "scope": "role is wan",
+            "levels": [{"severity": 2, "limit": 60, "clear": 58}],
+        },
+        BY,
+    )  # fmt: skip
+    services.create(
+        {
+            "name": UNUSUAL, "measure": "load", "scope": "role is wan", "statistic": "mean", "window_s": 900,
+            "reference": "learned", "direction": "outside", "times": 3, "of": 3,
+            "levels": [{"severity": 2, "limit": 8, "clear": 5, "low": -8, "low_clear": -5}],
+            "instructions": "Compare with the port's last week, then ask what was moved to another site.",
+        },
+        BY,
+    )  # fmt: skip
+
+
+def _send_to_desk(now: datetime) -> None:
+    """What the noisy rule sent: one message a change, and nobody did anything about any of them."""
+    address = Address.objects.select_related("contact").get(contact__name="Network desk", channel="mail")
+    for change in AlarmChange.objects.filter(at__gte=now - ANSWERED, severity__gt=0, alarm__rule__name=NOISY).order_by(
+        "at"
+    ):
+        _sent(change, address, step=1)
+
+
+def _sent(change: AlarmChange, address: Address, step: int) -> None:
+    at = change.at + timedelta(seconds=2)
+    message = Message.objects.create(
+        address=address, contact=address.contact.name, channel="mail", target=address.shown, state="sent", attempts=1,
+        created_at=change.at, next_at=at, sent_at=at, answer="accepted by the mail server",
+    )  # fmt: skip
+    Notification.objects.create(
+        change=change, address=address, contact=address.contact.name, channel="mail", target=address.shown, step=step,
+        due_at=change.at, message=message,
+    )  # fmt: skip
+
+
+def answers(now: datetime) -> None:
+    """What was sent about the last two weeks of alarms, and what people did about them; and what is planned."""
+    plan = CallPlan.objects.get(name="Day and night")
+    Rule.objects.filter(name__in=["Utilisation", "Reachability", UNUSUAL, "Lumtar itself"]).update(plan=plan)
+    Rule.objects.filter(name=NOISY).update(plan=CallPlan.objects.get(name="Office hours"))
+    changes = AlarmChange.objects.filter(
+        at__gte=now - ANSWERED, severity__gte=4, alarm__rule__name__in=["Utilisation", "Reachability"]
+    )
+    team = Team.objects.get(name="On duty")
+    for change in changes.select_related("alarm").order_by("at"):
+        (duty,) = teams.called(team, change.at)
+        address = Address.objects.select_related("contact").filter(contact=duty, channel="mail").get()
+        _sent(change, address, step=1)
+        answered = change.at + timedelta(minutes=3 + change.pk % 9)
+        if answered < now and change.pk % 4:
+            AlarmAction.objects.create(
+                alarm=change.alarm, at=answered, by=address.contact.name, kind="acknowledge", severity=change.severity,
+                text=("", "On my way.", "The provider is told.", "Known: the maps are copied.")[change.pk % 4],
+            )  # fmt: skip
+    _send_to_desk(now)
+    depot = Site.objects.get(name="Depot")
+    sunday = (now - timedelta(days=(now.weekday() + 1) % 7)).replace(hour=5, minute=0, second=0, microsecond=0)
+    maintenance.save(
+        MaintenanceSpec(
+            "Catalogue servers are moved", sunday, sunday + timedelta(hours=2), "Restarts are expected.", "FREQ=WEEKLY", ZONE,
+            sites=[depot.pk],
+        ),
+        BY,
+    )  # fmt: skip
+    branch = Site.objects.exclude(pk=depot.pk).order_by("name").first()
+    assert branch is not None
+    soon = now.replace(hour=6, minute=30, second=0, microsecond=0) + timedelta(days=2)
+    maintenance.save(
+        MaintenanceSpec(
+            f"New switch for {branch.name}", soon, soon + timedelta(hours=3), "The library opens at ten.", zone=ZONE,
+            sites=[branch.pk],
+        ),
+        BY,
+    )  # fmt: skip
 
 
 def fill(sinks: int = 8474) -> CallPlan:

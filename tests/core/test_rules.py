@@ -376,7 +376,7 @@ def test_in_any_chunks_and_across_restarts_it_comes_to_the_same(case, data):
     ("make", "words"),
     [
         (lambda: rule((MAJOR, 90, 95)), "clearing limit"),
-        (lambda: rule((MAJOR, 90, 80), (MINOR, 95, 80)), "worse severity"),
+        (lambda: rule((MAJOR, 90, 80), (MINOR, 95, 80)), "rising order"),
         (lambda: rule((MINOR, 90, 80), (MAJOR, 80, 80)), "worse severity"),
         (lambda: rule((MINOR, 70, 65), (MAJOR, 80, 60)), "order"),
         (lambda: rule((Severity.CLEARED, 90, 80)), "severity"),

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from lumtar.core.conditions import Ask, Both, ConditionError, Either, Not, understand
 from lumtar.core.groups import GROUP_FIELDS, circle, within
-from lumtar.domain.inventory import groups
+from lumtar.domain.inventory import asking, groups
 from lumtar.domain.inventory.groups import GroupSize, GroupSpec
 from lumtar.domain.inventory.models import Device, Group, Interface
 from lumtar.domain.inventory.scope import Scope
@@ -31,7 +31,7 @@ def network():
 
 def held(condition):
     values = {}
-    asked = groups.as_sql(understand(condition, GROUP_FIELDS).tree, values)
+    asked = asking.as_sql(understand(condition, GROUP_FIELDS).tree, values)
     with connection.cursor() as cursor:
         cursor.execute(f"SELECT gi.id {groups.PORTS} AND {asked}", values)
         return {row[0] for row in cursor.fetchall()}
@@ -96,6 +96,7 @@ def as_asked(port):
         "device": device.name,
         "site": device.site.name if device.site else "",
         "maker": device.maker,
+        "address": device.address,
         "tag": {word.lower() for key, value in tags.items() for word in (key, f"{key}={value}")},
     }
 
@@ -120,14 +121,16 @@ def test_speeds_are_compared_as_numbers(network):
 
 def test_a_condition_is_asked_of_one_port_and_of_the_slowest_device(network):
     port = Interface.objects.get(device__name="hex-wan-1", if_index=1)
-    assert groups.holds_for("role is wan", port.pk) and not groups.holds_for("role is uplink", port.pk)
-    assert not groups.holds_for("role is wan", 10**9)
+    assert asking.holds_for("interface", "role is wan", port.pk) and not asking.holds_for(
+        "interface", "role is uplink", port.pk
+    )
+    assert not asking.holds_for("interface", "role is wan", 10**9)
     Device.objects.filter(name="sal-acc-1").update(interval_s=300)
-    assert groups.slowest_for("") == ("sal-acc-1", 300)
-    assert groups.slowest_for("device is hex-wan-1") == ("hex-wan-1", 60)
-    assert groups.slowest_for("device is nobody") is None
+    assert asking.slowest_for("interface", "") == ("sal-acc-1", 300)
+    assert asking.slowest_for("interface", "device is hex-wan-1") == ("hex-wan-1", 60)
+    assert asking.slowest_for("interface", "device is nobody") is None
     Device.objects.filter(name="sal-acc-1").update(enabled=False)
-    assert groups.slowest_for("") == ("hex-wan-1", 60)
+    assert asking.slowest_for("interface", "") == ("hex-wan-1", 60)
 
 
 def test_a_group_has_what_was_put_into_it_and_what_its_condition_holds_for_and_its_parts(network):

@@ -69,7 +69,7 @@ def turn(device, ports, rule):
 @pytest.fixture
 def window(device):
     """A maintenance of the device that goes on now."""
-    now = datetime.now(UTC)
+    now = datetime.now(UTC).replace(microsecond=0)
     return MaintenanceSpec("Swap", now - HOUR, now + HOUR, "New power supply", devices=[device.pk])
 
 
@@ -94,7 +94,7 @@ def test_what_is_raised_within_calls_nobody_until_it_is_over(turn, window):
     turn(Severity.MAJOR)
     assert told() == 0 and shown() == []
     (row,) = shown(is_shelved=True)
-    assert (row.in_maintenance, row.shelved_by, row.shelved_until) == (True, "Swap", window.end)
+    assert (row.shelf, row.shelved_by, row.shelved_until) == ("maintenance", "Swap", window.end)
     assert len(shown(hours=1.01)) == 1
     later(1.01)
     assert told() == 1, "it is still active at the end"
@@ -112,7 +112,7 @@ def test_what_was_active_before_is_called_for_no_further(turn, window):
     turn(Severity.MAJOR)
     assert told() == 1
     maintenance.save(window, "anna")
-    assert shown() == [] and shown(is_shelved=True)[0].in_maintenance
+    assert shown() == [] and shown(is_shelved=True)[0].shelf == "maintenance"
     turn(Severity.CRITICAL)
     assert told() == 1
 
@@ -127,7 +127,7 @@ def test_only_what_it_is_about(turn, window, device, ports, rule):
         ("interfaces", [ports[2].pk], {2}),
         ("groups", [group.pk], {1}),
     ):
-        made = maintenance.save(replace(window, devices=[], **{part: numbers}), "anna")
+        made = maintenance.save(replace(window, **{"devices": [], part: numbers}), "anna")
         for port in (0, 1, 2):
             turn(Severity.MAJOR, port)
         labels = {f"hex-wan-1 Transport {port + 1}" for port in quiet}
@@ -143,7 +143,7 @@ def test_one_that_is_ended_early_tells_what_is_active(turn, window, device):
     now = datetime.now(UTC)
     other = replace(window, start=now + 3 * HOUR, end=now + 4 * HOUR)
     maintenance.save(other, "anna", made.pk, made.edition)
-    assert [row.in_maintenance for row in shown()] == [False]
+    assert [row.shelf for row in shown()] == [None]
     later(0)
     assert told() == 1
 
@@ -152,11 +152,11 @@ def test_shelved_until_cleared_it_stays_so(turn, window):
     alarm = turn(Severity.MAJOR)
     act([alarm.pk], Kind.SHELVE, "bert")
     maintenance.save(window, "anna")
-    assert [row.in_maintenance for row in shown(is_shelved=True, hours=2)] == [False]
+    assert [row.shelf for row in shown(is_shelved=True, hours=2)] == ["shelve"]
 
 
 def test_the_next_time_is_noted_when_one_is_over(device):
-    now = datetime.now(UTC)
+    now = datetime.now(UTC).replace(microsecond=0)
     start = now - timedelta(days=7) - HOUR
     spec = MaintenanceSpec("Weekly", start, start + 2 * HOUR, repeats="FREQ=WEEKLY", devices=[device.pk])
     made = maintenance.save(spec, "anna")

@@ -7,6 +7,7 @@ from lumtar.core.alarms.severity import Severity
 from lumtar.core.counters import Snapshot
 from lumtar.core.ledger import Status
 from lumtar.core.rules import Pairs
+from lumtar.domain.alarms.rules import Applies
 from lumtar.domain.inventory.models import Device, Interface
 from lumtar.engine.batch import ComponentValue
 from lumtar.engine.recorder import Answer, Recorder
@@ -157,11 +158,11 @@ def test_a_component_can_be_watched(recorder, device):
 
 def test_a_rule_about_some_ports_looks_at_no_others(recorder, device):
     narrow = rule(pk=1, times=1, scope='label is "Transport 2"')
-    recorder.renew_rules([narrow], {1: {72}})
+    recorder.renew_rules([narrow], {1: Applies(frozenset({72}))})
     recorder.take([answer(device, 0, 95)])
     batch = recorder.take([answer(device, 1, 95)])
     assert [each.resource for each in batch.transitions] == [72]
-    recorder.renew_rules([narrow], {1: {71}})
+    recorder.renew_rules([narrow], {1: Applies(frozenset({71}))})
     batch = recorder.take([answer(device, 2, 95)])
     assert [(each.resource, each.severity, said(each)) for each in batch.transitions] == [
         (71, Severity.MAJOR, "95 % full outbound: 950 Mb/s of 1 Gb/s"),

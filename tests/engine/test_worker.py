@@ -1,10 +1,11 @@
 """From an alarm to a mail in a mailbox, through the real worker and a real mail server."""
 
 import os
+import random
 import subprocess
 import sys
 import time
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from email import message_from_bytes
 
 import pytest
@@ -13,7 +14,7 @@ from django.db import connection
 
 from lab.mail import mails, sink
 from lumtar.core.alarms.severity import Severity
-from lumtar.domain.alarms.models import Notification, Rule
+from lumtar.domain.alarms.models import Alarm, Message, Notification, Rule
 from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.operation.models import Process
@@ -34,15 +35,19 @@ def mailbox(tmp_path, let_go):
 
 
 @pytest.fixture
-def worker(mailbox):
+def environment(mailbox):
     wanted = settings.DATABASES["default"]
     url = f"postgresql://{wanted['USER']}:{wanted['PASSWORD']}@{wanted['HOST']}:{wanted['PORT']}/{wanted['NAME']}"
-    environment = {
+    return {
         **os.environ,
         "LUMTAR_DATABASE_URL": url,
         "LUMTAR_MAIL_URL": f"smtp://127.0.0.1:{mailbox[0].port}",
         "LUMTAR_GATHER_S": "0",
     }
+
+
+@pytest.fixture
+def worker(environment):
     process = subprocess.Popen([sys.executable, "-m", "lumtar.engine.worker"], env=environment)
     yield process
     process.terminate()
@@ -94,3 +99,46 @@ def test_it_goes_on_when_the_database_is_back(worker):
     plan = plan_for("duty@oskelund.example")
     apply([transition(device, Severity.CRITICAL, "silent", rule=rule, plan=plan)])
     until(lambda: Notification.objects.filter(message__state="sent").count() == 1, patience=40)
+
+
+def test_killed_at_any_moment_every_message_goes_out_and_is_known_by_its_key(mailbox, environment):
+    """A storm of alarms while the worker is killed (-9) again and again."""
+    devices = [
+        add_device(f"127.0.1.{number}", name=f"sto-{number}", kind="v2c", secret={"community": "word"})
+        for number in range(1, 13)
+    ]
+    rule = Rule.objects.get(name="Reachability")
+    plan = plan_for("duty@oskelund.example", "night@oskelund.example")
+    dice, expected = random.Random(7), {device.pk: 0 for device in devices}
+    for kill in range(4):
+        process = subprocess.Popen([sys.executable, "-m", "lumtar.engine.worker"], env=environment)
+        try:
+            since = datetime.now(UTC)
+            until(lambda since=since: Process.objects.filter(name="worker", beat_at__gt=since).exists())
+            for _ in range(15):
+                some = dice.sample(devices, 4)
+                severity = Severity(dice.choice([0, 4, 5]))
+                apply([transition(each, severity, f"in round {kill}", rule=rule, plan=plan) for each in some])
+                expected |= dict.fromkeys((each.pk for each in some), int(severity))
+                time.sleep(dice.uniform(0, 0.15))
+        finally:
+            process.kill()
+            process.wait(15)
+    # Whoever was sending has died; two minutes pass.
+    Message.objects.filter(state="sending").update(next_at=datetime.now(UTC))
+    process = subprocess.Popen([sys.executable, "-m", "lumtar.engine.worker"], env=environment)
+    try:
+        waiting = Notification.objects.filter(due_at__lte=datetime.now(UTC) + timedelta(hours=1)).exclude(
+            message__state="sent"
+        )
+        until(lambda: not waiting.exists(), patience=40)
+    finally:
+        process.terminate()
+        process.wait(15)
+    active = {alarm.device_id: int(alarm.severity) * (not alarm.is_cleared) for alarm in Alarm.objects.all()}
+    assert active == {pk: severity for pk, severity in expected.items() if pk in active}
+    keys = {message_from_bytes(raw)["Message-ID"] for raw in mails(mailbox[1])}
+    sent = {f"<message-{pk}@localhost>" for pk in Message.objects.values_list("pk", flat=True)}
+    assert keys == sent, "each message at least once, and nothing that is not known by its key"
+    told = Notification.objects.values_list("change", "address", "step", "round")
+    assert len(told) == len(set(told)) and not Message.objects.exclude(state="sent").exists()

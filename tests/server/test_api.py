@@ -199,12 +199,12 @@ def test_changing_a_rule(client, network):
         return client.patch(f"/api/v1/rules/{rule.pk}", values, "application/json")
 
     def level(limit, clear, severity=4):
-        return {"severity": severity, "limit": limit, "clear": clear}
+        return {"severity": severity, "limit": limit, "clear": clear, "low": None, "low_clear": None}
 
     wanted = [level(70, 60, 3), level(80, 75)]
     assert change(levels=wanted, plan_id=plan_for("a@oskelund.example").pk).json()["levels"] == wanted
     assert is_problem(change(levels=[level(70, 75)]), 422, "clearing limit must not be above the limit")
-    assert is_problem(change(levels=[level(80, 75), level(70, 65, 3)]), 422, "worse severity")
+    assert is_problem(change(levels=[level(80, 75), level(70, 65, 3)]), 422, "rising order")
     assert is_problem(change(times=0, of=0), 422, "number of values")
     assert is_problem(change(levels=[level(70, 60, 9)]), 422, "severity")
     assert is_problem(change(scope="lable is x"), 422, "lable")
@@ -373,5 +373,5 @@ def test_alarm_rows_name_no_more_than_they_should(client, network):
     assert set(get(client, "alarms")["rows"][0]) == {
         "id", "type", "resource", "label", "site", "page", "device_id", "interface_id", "severity", "text", "changed_at",
         "raised_at", "rule", "plan", "notified", "message_state", "acknowledged_by", "acknowledged_at",
-        "shelved_by", "shelved_until",
+        "shelved_by", "shelved_until", "shelf", "cause_id", "cause_reason", "consequences", "raised_lately",
     }  # fmt: skip

@@ -5,14 +5,25 @@ from collections.abc import Collection, Iterable, Mapping
 from lumtar.core.conditions import Field, Kind
 from lumtar.core.labels import PORT_FIELDS
 
+ADDRESS = Field("address", Kind.ADDRESS, "of the device: address in 10.20.0.0/16")
 ASKED = {"label", "alias", "name", "descr", "speed", "device", "site", "maker", "model", "profile", "kind"}
 GROUP_FIELDS = (
     *(field for field in PORT_FIELDS if field.name in ASKED),
     Field("role", Kind.TEXT, "what the port is for: uplink, trunk, access, wan …"),
     Field("tag", Kind.WORDS, "of the port or its device: a key, or key=value"),
     Field("group", Kind.WORDS, "that the device was put into"),
+    ADDRESS,
 )
 """What the condition of a group can ask about a port."""
+OF_DEVICE = {"device", "site", "maker", "model", "profile", "kind", "tag", "group", "address"}
+DEVICE_FIELDS = tuple(field for field in GROUP_FIELDS if field.name in OF_DEVICE)
+"""What a condition can ask about a device."""
+COMPONENT_FIELDS = (
+    Field("component", Kind.TEXT, "the component's name"),
+    Field("part", Kind.TEXT, "its kind: processor, memory, storage, sensor, fan, power …"),
+    *DEVICE_FIELDS,
+)
+"""What a condition can ask about a component."""
 
 
 def within(subgroups: Mapping[int, Collection[int]], group: int) -> set[int]:

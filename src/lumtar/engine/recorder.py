@@ -81,6 +81,11 @@ class Recorder:
         with self.lock:
             self.watch.renew(rules, scopes)
 
+    def renew_normal_ranges(self) -> None:
+        """Read again what is normal for what is watched."""
+        with self.lock:
+            self.watch.renew_baselines()
+
     def renew_overrides(self, sold: dict[int, tuple[int, int]]) -> None:
         """Take over speeds that somebody set: interface -> bits per second in and out, 0 for the port's own."""
         if sold == self._sold:

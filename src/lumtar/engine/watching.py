@@ -8,23 +8,28 @@ import numpy as np
 import structlog
 from numpy.typing import NDArray
 
-from lumtar.core.alarms.facts import exceeded, returned
+from lumtar.core.alarms.facts import Ended, exceeded, returned
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.counters import VOID
-from lumtar.core.measures import MEASURES
+from lumtar.core.measures import MEASURES, known_measure, measure_of
 from lumtar.core.refusal import Refusal
-from lumtar.core.rules import Events, Frame, Memory, Pairs, RuleSet, evaluate
+from lumtar.core.rules import Baselines, Events, Frame, Memory, Pairs, RuleSet, evaluate
+from lumtar.core.rules import Rule as CoreRule
 from lumtar.core.slots import Slots
+from lumtar.domain.alarms import baselines
 from lumtar.domain.alarms.models import Rule, alarm_type
-from lumtar.domain.alarms.rules import as_core
+from lumtar.domain.alarms.rules import Applies, rule_number, variants, with_own_text
 from lumtar.domain.alarms.services import Transition
 from lumtar.domain.reports.frames import of_measure
 from lumtar.engine.batch import Batch, moment
 
 log = structlog.get_logger()
 Numbers = NDArray[np.int64]
-Scopes = Mapping[int, Collection[int]]
-"""Of the rules that are narrowed, the subjects that they are about."""
+Scopes = Mapping[int, Applies]
+"""By key, of the rules that are narrowed, which subjects they apply to."""
+
+
+EVERYTHING = Applies()
 
 
 @dataclass(slots=True)
@@ -52,10 +57,13 @@ class Subjects:
     def narrow(self, slots: Numbers, scopes: Scopes) -> None:
         """Work out anew which rules apply to which of these subjects."""
         for row, rule in enumerate(self.rules.rules):
-            if rule.key in scopes:
-                self.memory.applies[row, slots] = np.isin(self.memory.subject[slots], list(scopes[rule.key]))
-            else:
-                self.memory.applies[row, slots] = True
+            scope, subject = scopes.get(rule.key, EVERYTHING), self.memory.subject[slots]
+            applies = np.ones(len(slots), np.bool_)
+            if scope.only is not None:
+                applies &= np.isin(subject, list(scope.only))
+            if scope.but:
+                applies &= ~np.isin(subject, list(scope.but))
+            self.memory.applies[row, slots] = applies
 
     def places(self, numbers: Numbers, owners: Numbers, scopes: Scopes) -> Numbers:
         """Where these subjects are; new ones get a place."""
@@ -76,18 +84,18 @@ class Watch:
 
     def __init__(self, rules: Sequence[Rule] = ()) -> None:
         self._rules: dict[int, Rule] = {}
-        self._scopes: dict[int, Collection[int]] = {}
+        self._scopes: dict[int, Applies] = {}
         self.kinds: dict[str, Subjects] = {name: Subjects() for name in sorted({m.subject for m in MEASURES.values()})}
         self.renew(rules)
 
     def renew(self, rules: Sequence[Rule], scopes: Scopes | None = None) -> None:
         """Take changed rules over. One that stays keeps its alarms, and if it is unchanged what it counted."""
-        self._rules = {rule.pk: rule for rule in rules if rule.enabled and rule.measure in MEASURES}
+        self._rules = {rule.pk: rule for rule in rules if rule.enabled and known_measure(rule.measure)}
         moved, self._scopes = (scopes or {}) != self._scopes, dict(scopes or {})
         understood = []
         for rule in self._rules.values():
             try:
-                understood.append(as_core(rule))
+                understood += variants(rule)
             except Refusal as error:
                 # It was kept by other means than the screens; the others must not suffer from it.
                 log.error("a rule makes no sense and is left out", rule=rule.name, error=str(error))
@@ -140,10 +148,15 @@ class Watch:
         slots = subjects.places(numbers, owners, self._scopes)
         memory = subjects.memory
         memory.known[:, slots] = [int(last.get(number, 0)) for number in numbers.tolist()]
-        rows = {rule.key: row for row, rule in enumerate(subjects.rules.rules)}
+        rows: dict[int, list[int]] = {}
+        for row, each in enumerate(subjects.rules.rules):
+            rows.setdefault(rule_number(each.key), []).append(row)
         for rule, subject, severity in active:
-            if rule in rows and subject in subjects.slot_of:
-                memory.severity[rows[rule], subjects.slot_of[subject]] = severity
+            if (slot := subjects.slot_of.get(subject)) is not None:
+                # The rule itself, or what it is for a subject with levels of its own.
+                mine = [row for row in rows.get(rule, ()) if memory.applies[row, slot]] or rows.get(rule, [])[:1]
+                for row in mine:
+                    memory.severity[row, slot] = severity
         memory.bring_back(pairs, subjects.slot_of)
 
     def recall(self, kind: str, numbers: Collection[int], at: float) -> None:
@@ -155,6 +168,18 @@ class Watch:
             if history is not None:
                 slots = np.array([subjects.slot_of[number] for number in history.subjects], np.int64)
                 subjects.memory.recall(replace(history.frame, slots=slots))
+
+    def renew_baselines(self) -> None:
+        """Read again what is normal for the subjects that are here."""
+        for subjects in self.kinds.values():
+            wanted, memory = subjects.rules.references, subjects.memory
+            numbers = list(subjects.slot_of)
+            for measure, reference in wanted:
+                known, ranges = baselines.load(measure, reference, numbers)
+                table = Baselines.blank(memory.size)
+                slots = np.array([subjects.slot_of[number] for number in known], np.int64)
+                table.median[slots], table.scale[slots], table.weeks[slots] = ranges.median, ranges.scale, ranges.weeks
+                memory.baselines[measure, reference] = table
 
     def look(
         self,
@@ -183,7 +208,7 @@ class Watch:
         if slots is None:
             assert numbers is not None and owners is not None
             slots = subjects.places(numbers, owners, self._scopes)
-        values = {name: MEASURES[name].of(counted) for name in subjects.rules.measures}
+        values = {name: measure_of(name).of(counted) for name in subjects.rules.measures}
         if flags is not None:
             is_void = (flags & np.int16(VOID)) != 0
             values = {name: np.where(is_void, np.nan, each) for name, each in values.items()}
@@ -198,22 +223,39 @@ class Watch:
         for number in range(len(events)):
             watched = subjects.rules.rules[events.rule[number]]
             slot, severity = events.slot[number], Severity(int(events.severity[number]))
-            more = MEASURES[watched.measure].facts(counted, int(events.column[number]))
+            more = measure_of(watched.measure).facts(counted, int(events.column[number]))
             value, was = float(events.value[number]), int(events.was[number])
-            rule = self._rules[watched.key]
+            rule = self._rules[rule_number(watched.key)]
+            if watched.reference:
+                more = {**more, **_normal(subjects.memory, watched, slot, float(events.at[number]), value, severity)}
+            facts = exceeded(watched, severity, value, more) if severity else returned(watched, was, value, more)
             transitions.append(
                 Transition(
                     kind=kind,
                     resource=int(subjects.memory.subject[slot]),
                     type=alarm_type(watched.measure),
-                    qualifier=str(watched.key),
+                    qualifier=str(rule.pk),
                     severity=severity,
-                    facts=exceeded(watched, severity, value, more) if severity else returned(watched, was, value, more),
+                    facts=with_own_text(
+                        rule, replace(facts, rule=rule.pk) if not isinstance(facts, Ended) else facts, severity
+                    ),
                     at=moment(float(events.at[number])),
                     device=int(subjects.memory.owner[slot]),
-                    rule=watched.key,
+                    rule=rule.pk,
                     armed=watched.armed,
                     plan=rule.plan_id,
                 )
             )
         return transitions
+
+
+def _normal(memory: Memory, rule: CoreRule, slot: int, at: float, score: float, severity: Severity) -> dict[str, Any]:
+    """What was measured and what would have been normal, for the sentence of an alarm about something unusual."""
+    median, scale = memory.baselines[rule.measure, rule.reference].at(np.array([slot]), np.array([at]))
+    normal, unit = float(median[0]), float(scale[0])
+    limit = next((level.limit for level in rule.levels if level.severity == severity), rule.levels[0].limit)
+    return {
+        "measured": normal + score * unit,
+        "normal": normal,
+        "usual": [normal - abs(limit) * unit, normal + abs(limit) * unit],
+    }

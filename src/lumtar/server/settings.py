@@ -145,5 +145,6 @@ PROCRASTINATE_IMPORT_PATHS = [
     "lumtar.domain.alarms.jobs",
     "lumtar.domain.inventory.jobs",
     "lumtar.domain.readings.jobs",
+    "lumtar.domain.reports.jobs",
     "lumtar.engine.sweeping",
 ]

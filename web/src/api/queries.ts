@@ -257,14 +257,14 @@ export const alarmsQuery = (at: string | null, only: { device?: number; interfac
     placeholderData: keepPreviousData,
   });
 
-/** The worst alarm that is active now, and how many there are. */
+/** The worst alarms that are active now, and how many there are. */
 export const worstQuery = queryOptions({
   queryKey: ["alarms", "worst"],
-  queryFn: () => got(client.GET("/api/v1/alarms", { params: { query: { limit: 1 } } })),
+  queryFn: () => got(client.GET("/api/v1/alarms", { params: { query: { limit: 20 } } })),
   refetchInterval: 60_000,
 });
 
-type AlarmList = { active: boolean; shelved?: boolean; at?: string; start?: string; limit: number };
+type AlarmList = { active: boolean; shelved?: boolean; at?: string; start?: string; limit: number; words?: string };
 
 const alarmPages = (name: string, query: AlarmList) =>
   infiniteQueryOptions({
@@ -281,8 +281,8 @@ const alarmPages = (name: string, query: AlarmList) =>
 export const alarmListQuery = (at: string | null, shelved: boolean) =>
   alarmPages("list", { active: true, shelved, limit: 200, ...past(at) });
 
-export const alarmHistoryQuery = (range: Range) =>
-  alarmPages("history", { active: false, start: range.start, at: range.end, limit: 200 });
+export const alarmHistoryQuery = (range: Range, words = "") =>
+  alarmPages("history", { active: false, start: range.start, at: range.end, limit: 200, words });
 
 export const alarmQuery = (alarm: number, at: string | null) =>
   queryOptions({
@@ -331,5 +331,13 @@ export const maintenanceCalendarQuery = (range: Range) =>
   queryOptions({
     queryKey: ["maintenance", "calendar", range],
     queryFn: () => got(client.GET("/api/v1/maintenance/calendar", { params: { query: range } })),
+    placeholderData: keepPreviousData,
+  });
+
+/** The consequences of an alarm. */
+export const consequencesQuery = (cause: number, at: string | null) =>
+  queryOptions({
+    queryKey: ["alarms", "consequences", cause, at],
+    queryFn: () => got(client.GET("/api/v1/alarms", { params: { query: { cause, ...past(at) } } })),
     placeholderData: keepPreviousData,
   });

@@ -1595,11 +1595,32 @@ export interface paths {
          * Alarms
          * @description Alarms that are active (or were ``at``), worst first; with ``active=false`` all of a range, last changed first.
          *
-         *     ``shelved`` lists those that are shelved instead of those that are not.
+         *     ``shelved`` lists those that are shelved instead of those that are not; ``cause`` the consequences of an alarm, which are
+         *     left out otherwise, unless it is asked for one device or port. ``words`` are looked for in the history's resources and texts.
          */
         get: operations["lumtar_server_api_alarms_alarms"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alarms/{alarm}/overrule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Overrule Cause
+         * @description Say that an alarm does not follow from its cause: it stands by itself from now on.
+         */
+        post: operations["lumtar_server_api_alarms_overrule_cause"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1789,6 +1810,110 @@ export interface paths {
          */
         post: operations["lumtar_server_api_rules_rehearse_line"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/{rule}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report
+         * @description What a rule did in the last days.
+         */
+        get: operations["lumtar_server_api_rules_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/formula": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Formula
+         * @description What a formula means and gives now; nothing is kept.
+         */
+        post: operations["lumtar_server_api_rules_try_formula"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Match
+         * @description For which subjects a condition holds now; nothing is kept.
+         */
+        post: operations["lumtar_server_api_rules_match"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/tolerance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Propose Tolerance
+         * @description Limits that would have been exceeded about so many times a week and subject, from stored history.
+         */
+        post: operations["lumtar_server_api_rules_propose_tolerance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/{rule}/exceptions/{subject}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Make Exception
+         * @description Give one subject of a rule levels of its own, or exempt it.
+         */
+        put: operations["lumtar_server_api_rules_make_exception"];
+        post?: never;
+        /**
+         * End Exception
+         * @description End an exception; the rule holds as for all others.
+         */
+        delete: operations["lumtar_server_api_rules_end_exception"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2570,8 +2695,16 @@ export interface components {
             shelved_by: string | null;
             /** Shelved Until */
             shelved_until: string | null;
-            /** In Maintenance */
-            in_maintenance: boolean;
+            /** Shelf */
+            shelf: string | null;
+            /** Cause Id */
+            cause_id: number | null;
+            /** Cause Reason */
+            cause_reason: string | null;
+            /** Consequences */
+            consequences: number;
+            /** Raised Lately */
+            raised_lately: number;
         };
         /**
          * Busy
@@ -2982,6 +3115,8 @@ export interface components {
             credential_id: number | null;
             /** Groups */
             groups: string[];
+            /** Hangs On */
+            hangs_on: string[];
             /** Tags */
             tags: {
                 [key: string]: string;
@@ -3048,6 +3183,8 @@ export interface components {
             interval_s?: number | null;
             /** Groups */
             groups?: string[] | null;
+            /** Hangs On */
+            hangs_on?: string[] | null;
             /** Tags */
             tags?: {
                 [key: string]: string;
@@ -5729,7 +5866,7 @@ export interface components {
          * @description What was done.
          * @enum {string}
          */
-        Kind: "acknowledge" | "unacknowledge" | "shelve" | "unshelve" | "maintenance" | "comment";
+        Kind: "acknowledge" | "unacknowledge" | "shelve" | "unshelve" | "maintenance" | "close" | "reopen" | "comment";
         /**
          * NotificationOut
          * @description Who was told of which change by which step (from 1), when that was due, and what became of it.
@@ -5799,8 +5936,29 @@ export interface components {
             worst: number;
         };
         /**
+         * ExceptionOut
+         * @description A subject with levels of its own; without any it is exempt.
+         */
+        ExceptionOut: {
+            /** Subject */
+            subject: number;
+            /** Label */
+            label: string;
+            /** Levels */
+            levels: components["schemas"]["LevelIO"][];
+            /** Reason */
+            reason: string;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
          * LevelIO
-         * @description A severity (1 to 5), the limit beyond which it is reached, and the clearing limit.
+         * @description A severity (1 to 5), the limit beyond which it is reached, and the clearing limit; of a range also the lower ones.
          */
         LevelIO: {
             /** Severity */
@@ -5809,6 +5967,10 @@ export interface components {
             limit: number;
             /** Clear */
             clear: number;
+            /** Low */
+            low?: number | null;
+            /** Low Clear */
+            low_clear?: number | null;
         };
         /**
          * RuleOut
@@ -5835,8 +5997,16 @@ export interface components {
             enabled: boolean;
             /** Scope */
             scope: string;
-            /** Above */
-            above: boolean;
+            /** Direction */
+            direction: string;
+            /** Reference */
+            reference: string;
+            /** Without */
+            without: string[];
+            /** Hours */
+            hours: string;
+            /** Zone */
+            zone: string;
             /** Levels */
             levels: components["schemas"]["LevelIO"][];
             /** Hold S */
@@ -5845,6 +6015,10 @@ export interface components {
             times: number;
             /** Of */
             of: number;
+            /** Raise Text */
+            raise_text: string;
+            /** Clear Text */
+            clear_text: string;
             /** Instructions */
             instructions: string;
             /** Plan Id */
@@ -5853,13 +6027,28 @@ export interface components {
             plan: string | null;
             /** Revision */
             revision: number;
+            /** Exceptions */
+            exceptions: components["schemas"]["ExceptionOut"][];
         };
+        /**
+         * Direction
+         * @description On which side of its limit a value is bad.
+         * @enum {string}
+         */
+        Direction: "above" | "below" | "outside" | "equal" | "changed";
+        /**
+         * Reference
+         * @description What values are compared with before they are held against a limit.
+         * @enum {string}
+         */
+        Reference: "" | "learned" | "yesterday" | "last_week";
         /**
          * RuleIn
          * @description A rule: a statistic of a measure with its limits.
          *
          *     A limit must be exceeded for ``hold_s`` seconds, or ``times`` of the last ``of`` values. A statistic other than "value" looks
-         *     back over ``window_s`` seconds. ``scope`` is a condition over ports; empty is all of them.
+         *     back over ``window_s`` seconds. ``scope`` is a condition over the measure's kind of subject; empty is all of them. With a
+         *     ``reference`` limits say how far from normal a value is, and ``without`` are days from which nothing is learned.
          */
         RuleIn: {
             /** Name */
@@ -5886,11 +6075,25 @@ export interface components {
              * @default true
              */
             enabled?: boolean;
+            /** @default above */
+            direction?: components["schemas"]["Direction"];
+            /** @default  */
+            reference?: components["schemas"]["Reference"];
             /**
-             * Above
-             * @default true
+             * Without
+             * @default []
              */
-            above?: boolean;
+            without?: string[];
+            /**
+             * Hours
+             * @default
+             */
+            hours?: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
             /**
              * Levels
              * @default []
@@ -5911,6 +6114,16 @@ export interface components {
              * @default 1
              */
             of?: number;
+            /**
+             * Raise Text
+             * @default
+             */
+            raise_text?: string;
+            /**
+             * Clear Text
+             * @default
+             */
+            clear_text?: string;
             /**
              * Instructions
              * @default
@@ -5936,8 +6149,14 @@ export interface components {
             enabled?: boolean | null;
             /** Scope */
             scope?: string | null;
-            /** Above */
-            above?: boolean | null;
+            direction?: components["schemas"]["Direction"] | null;
+            reference?: components["schemas"]["Reference"] | null;
+            /** Without */
+            without?: string[] | null;
+            /** Hours */
+            hours?: string | null;
+            /** Zone */
+            zone?: string | null;
             /** Levels */
             levels?: components["schemas"]["LevelIO"][] | null;
             /** Hold S */
@@ -5946,6 +6165,10 @@ export interface components {
             times?: number | null;
             /** Of */
             of?: number | null;
+            /** Raise Text */
+            raise_text?: string | null;
+            /** Clear Text */
+            clear_text?: string | null;
             /** Instructions */
             instructions?: string | null;
             /** Plan Id */
@@ -5984,6 +6207,10 @@ export interface components {
             limit: number;
             /** Clear */
             clear: number;
+            /** Low */
+            low?: number | null;
+            /** Low Clear */
+            low_clear?: number | null;
             /** Why */
             why: string;
         };
@@ -6004,8 +6231,8 @@ export interface components {
             window_s: number;
             /** Scope */
             scope: string;
-            /** Above */
-            above: boolean;
+            /** Direction */
+            direction: string;
             /** Levels */
             levels: components["schemas"]["ReadyLevelOut"][];
             /** Hold S */
@@ -6016,6 +6243,18 @@ export interface components {
             of: number;
             /** Is There */
             is_there: boolean;
+        };
+        /**
+         * ReferenceOut
+         * @description What values can be compared with before they are held against a limit, and the unit of limits then.
+         */
+        ReferenceOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * StatisticOut
@@ -6040,6 +6279,16 @@ export interface components {
             measures: components["schemas"]["MeasureOut"][];
             /** Statistics */
             statistics: components["schemas"]["StatisticOut"][];
+            /** References */
+            references: components["schemas"]["ReferenceOut"][];
+            /** Fields */
+            fields: {
+                [key: string]: components["schemas"]["ConditionField"][];
+            };
+            /** Text Variables */
+            text_variables: {
+                [key: string]: string;
+            };
             /** Ready */
             ready: components["schemas"]["ReadyOut"][];
         };
@@ -6142,11 +6391,25 @@ export interface components {
              * @default true
              */
             enabled?: boolean;
+            /** @default above */
+            direction?: components["schemas"]["Direction"];
+            /** @default  */
+            reference?: components["schemas"]["Reference"];
             /**
-             * Above
-             * @default true
+             * Without
+             * @default []
              */
-            above?: boolean;
+            without?: string[];
+            /**
+             * Hours
+             * @default
+             */
+            hours?: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
             /**
              * Levels
              * @default []
@@ -6168,6 +6431,16 @@ export interface components {
              */
             of?: number;
             /**
+             * Raise Text
+             * @default
+             */
+            raise_text?: string;
+            /**
+             * Clear Text
+             * @default
+             */
+            clear_text?: string;
+            /**
              * Instructions
              * @default
              */
@@ -6179,6 +6452,20 @@ export interface components {
              * @default 7
              */
             days?: number;
+        };
+        /**
+         * BandOut
+         * @description What was normal at each time, and the values between which each level (by its severity) would have been left.
+         */
+        BandOut: {
+            /** Usual */
+            usual: (number | null)[];
+            /** Severity */
+            severity: number[];
+            /** Low */
+            low: (number | null)[][];
+            /** High */
+            high: (number | null)[][];
         };
         /**
          * LineOut
@@ -6195,6 +6482,7 @@ export interface components {
             value: (number | null)[];
             /** Alarms */
             alarms: components["schemas"]["MarkOut"][];
+            band: components["schemas"]["BandOut"] | null;
         };
         /**
          * LineIn
@@ -6225,11 +6513,25 @@ export interface components {
              * @default true
              */
             enabled?: boolean;
+            /** @default above */
+            direction?: components["schemas"]["Direction"];
+            /** @default  */
+            reference?: components["schemas"]["Reference"];
             /**
-             * Above
-             * @default true
+             * Without
+             * @default []
              */
-            above?: boolean;
+            without?: string[];
+            /**
+             * Hours
+             * @default
+             */
+            hours?: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
             /**
              * Levels
              * @default []
@@ -6251,6 +6553,16 @@ export interface components {
              */
             of?: number;
             /**
+             * Raise Text
+             * @default
+             */
+            raise_text?: string;
+            /**
+             * Clear Text
+             * @default
+             */
+            clear_text?: string;
+            /**
              * Instructions
              * @default
              */
@@ -6264,6 +6576,214 @@ export interface components {
             days?: number;
             /** Subject Id */
             subject_id: number;
+        };
+        /**
+         * NoisyAlarmOut
+         * @description A subject with many alarms of a rule: how many, and how many of them were of use.
+         */
+        NoisyAlarmOut: {
+            /** Alarm */
+            alarm: number;
+            /** Label */
+            label: string;
+            /** Alarms */
+            alarms: number;
+            /** Of Use */
+            of_use: number;
+        };
+        /**
+         * RuleReportOut
+         * @description What a rule did: how often it fired, how often that was of use (acknowledged, commented on or closed), what would help.
+         */
+        RuleReportOut: {
+            /** Alarms */
+            alarms: number;
+            /** Of Use */
+            of_use: number;
+            /** Messages */
+            messages: number;
+            /** Median S */
+            median_s: number;
+            /** Noisiest */
+            noisiest: components["schemas"]["NoisyAlarmOut"][];
+            /** Proposals */
+            proposals: string[];
+        };
+        /**
+         * FormulaOut
+         * @description What a formula gives: its unit and kind of subject, and the newest value of one subject (the first, if none is given).
+         */
+        FormulaOut: {
+            /** Measure */
+            measure: string;
+            /** Unit */
+            unit: string;
+            /** Subject */
+            subject: string;
+            /** Label */
+            label: string;
+            /** Value */
+            value: number | null;
+        };
+        /**
+         * FormulaIn
+         * @description A measure, or a formula of measures, and maybe a subject to compute it for.
+         */
+        FormulaIn: {
+            /** Measure */
+            measure: string;
+            /** Subject Id */
+            subject_id?: number | null;
+        };
+        /**
+         * MatchOut
+         * @description How many subjects a condition holds for, and the first of them.
+         */
+        MatchOut: {
+            /** Subjects */
+            subjects: number;
+            /** Examples */
+            examples: components["schemas"]["MatchedOut"][];
+        };
+        /**
+         * MatchedOut
+         * @description A subject for which a condition holds.
+         */
+        MatchedOut: {
+            /** Device */
+            device: string;
+            /** Label */
+            label: string;
+        };
+        /**
+         * MatchIn
+         * @description A condition over a kind of subject: interface, device or component.
+         */
+        MatchIn: {
+            /** Kind */
+            kind: string;
+            /**
+             * Scope
+             * @default
+             */
+            scope?: string;
+        };
+        /**
+         * ToleranceOut
+         * @description A limit for each level; null where nothing is known yet.
+         */
+        ToleranceOut: {
+            /** Limits */
+            limits: (number | null)[];
+        };
+        /**
+         * ToleranceIn
+         * @description A rule with a reference, and how many alarms a week and subject are wanted of each of its levels.
+         */
+        ToleranceIn: {
+            /** Name */
+            name: string;
+            /** Measure */
+            measure: string;
+            /**
+             * Statistic
+             * @default value
+             */
+            statistic?: string;
+            /**
+             * Window S
+             * @default 0
+             */
+            window_s?: number;
+            /**
+             * Scope
+             * @default
+             */
+            scope?: string;
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled?: boolean;
+            /** @default above */
+            direction?: components["schemas"]["Direction"];
+            /** @default  */
+            reference?: components["schemas"]["Reference"];
+            /**
+             * Without
+             * @default []
+             */
+            without?: string[];
+            /**
+             * Hours
+             * @default
+             */
+            hours?: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+            /**
+             * Levels
+             * @default []
+             */
+            levels?: components["schemas"]["LevelIO"][];
+            /**
+             * Hold S
+             * @default 0
+             */
+            hold_s?: number;
+            /**
+             * Times
+             * @default 1
+             */
+            times?: number;
+            /**
+             * Of
+             * @default 1
+             */
+            of?: number;
+            /**
+             * Raise Text
+             * @default
+             */
+            raise_text?: string;
+            /**
+             * Clear Text
+             * @default
+             */
+            clear_text?: string;
+            /**
+             * Instructions
+             * @default
+             */
+            instructions?: string;
+            /** Plan Id */
+            plan_id?: number | null;
+            /**
+             * Days
+             * @default 14
+             */
+            days?: number;
+            /** A Week */
+            a_week: number[];
+        };
+        /**
+         * ExceptionIn
+         * @description Levels of one subject; none exempts it.
+         */
+        ExceptionIn: {
+            /**
+             * Levels
+             * @default []
+             */
+            levels?: components["schemas"]["LevelIO"][];
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
         };
         /**
          * AddressFieldOut
@@ -9727,6 +10247,8 @@ export interface operations {
                 start?: string | null;
                 device?: number | null;
                 interface?: number | null;
+                cause?: number | null;
+                words?: string;
                 limit?: number;
                 cursor?: string | null;
             };
@@ -9744,6 +10266,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Alarms"];
                 };
+            };
+        };
+    };
+    lumtar_server_api_alarms_overrule_cause: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alarm: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -9999,6 +10541,150 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LineOut"];
                 };
+            };
+        };
+    };
+    lumtar_server_api_rules_report: {
+        parameters: {
+            query?: {
+                days?: number;
+            };
+            header?: never;
+            path: {
+                rule: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleReportOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_rules_try_formula: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormulaIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormulaOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_rules_match: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatchIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatchOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_rules_propose_tolerance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToleranceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToleranceOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_rules_make_exception: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: number;
+                subject: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExceptionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_rules_end_exception: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: number;
+                subject: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -7,13 +7,17 @@ import { VIEWS } from "../views/manifest";
 import { ErrorBoundary } from "./ErrorBoundary";
 import { Shell } from "./Shell";
 import { SignIn } from "./SignIn";
+import { useIsTile } from "./useIsTile";
 
 const Answer = lazily(() => import("./Answer"), "Answer");
+const Tile = lazily(() => import("../views/now/Tile"), "Tile");
+const Wall = lazily(() => import("../views/now/Wall"), "Wall");
 
 /** The sign-in, or the application behind it; answers to messages need neither. */
 export function App() {
   const { data: session, error } = useQuery(sessionQuery);
   const { pathname } = useLocation();
+  const isTile = useIsTile();
   if (pathname === "/answer")
     return (
       <Suspense fallback={null}>
@@ -27,6 +31,12 @@ export function App() {
       </p>
     ) : null;
   if (!session.user) return <SignIn firstRun={session.first_run} />;
+  if (isTile || pathname === "/wall")
+    return (
+      <ErrorBoundary place={pathname}>
+        <Suspense fallback={null}>{isTile ? <Tile /> : <Wall />}</Suspense>
+      </ErrorBoundary>
+    );
   return (
     <Shell user={session.user}>
       <ErrorBoundary place={pathname}>

@@ -3,6 +3,7 @@ import { type ReactNode, useState } from "react";
 import { NavLink, useNavigate } from "react-router";
 import { useLive } from "../api/live";
 import { VIEWS } from "../views/manifest";
+import { Announcements } from "./Announcements";
 import { Footer } from "./Footer";
 import { JumpBox } from "./JumpBox";
 import { KeysHelp } from "./KeysHelp";
@@ -66,6 +67,7 @@ export function Shell({ user, children }: { user: string; children: ReactNode })
         {children}
       </main>
       <Footer />
+      <Announcements />
       <KeysHelp open={help} onOpen={setHelp} />
     </div>
   );

@@ -4,12 +4,14 @@ import { useNavigate } from "react-router";
 import { client, got } from "../api/client";
 import { sessionQuery } from "../api/queries";
 import { setTheme, useTheme } from "../components/theme";
+import { setSound, useSound } from "./sound";
 
 const ITEM = "px-3 py-1.5 outline-none data-[highlighted]:bg-lampsoft cursor-pointer";
 
 /** Who is signed in; theme, keys and sign-out. */
 export function UserMenu({ user, onKeys }: { user: string; onKeys: () => void }) {
   const theme = useTheme();
+  const sound = useSound();
   const navigate = useNavigate();
   const queries = useQueryClient();
   const leave = useMutation({
@@ -34,6 +36,12 @@ export function UserMenu({ user, onKeys }: { user: string; onKeys: () => void })
           </DropdownMenu.Item>
           <DropdownMenu.Item className={ITEM} onSelect={() => setTheme(other)}>
             Use the {other} theme
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={ITEM} onSelect={() => setSound(!sound)}>
+            {sound ? "No sound for new alarms" : "Sound for new alarms"}
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={ITEM} onSelect={() => navigate("/wall")}>
+            Wall display
           </DropdownMenu.Item>
           <DropdownMenu.Item className={ITEM} onSelect={onKeys}>
             Keys

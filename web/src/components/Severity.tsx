@@ -13,10 +13,10 @@ const SHAPES = [
 ];
 
 /** A severity as a shape; its word is read out, and shown on hovering. */
-export function Severity({ level }: { level: number }) {
+export function Severity({ level, size = "14" }: { level: number; size?: string }) {
   const word = SEVERITIES[level]?.word ?? "unknown";
   return (
-    <svg width="14" height="14" viewBox="0 0 16 16" role="img" aria-label={word} className="shrink-0">
+    <svg width={size} height={size} viewBox="0 0 16 16" role="img" aria-label={word} className="shrink-0">
       <title>{word}</title>
       {SHAPES[level]}
     </svg>

@@ -4,7 +4,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from lumtar.core.measures import MEASURES
+from lumtar.core.measures import known_measure
 from lumtar.core.rules.baseline import WORDS, Reference
 from lumtar.core.rules.rule import Direction, Hold
 from lumtar.core.rules.statistics import STATISTICS
@@ -30,7 +30,7 @@ def _held(hold: Hold, noun: str = "reading") -> str:
 
 def compared(measure: str, statistic: str, window_s: int) -> tuple[str, str]:
     """What a rule compares, in words, and its unit."""
-    known, over = MEASURES.get(measure), STATISTICS.get(statistic)
+    known, over = known_measure(measure), STATISTICS.get(statistic)
     words, unit = (known.words, known.unit) if known else ("Value", "")
     if not window_s or over is None:
         return words, unit

@@ -17,8 +17,10 @@ MAD_TO_SIGMA = 1.4826
 """The median absolute deviation of a normal distribution times this is its standard deviation."""
 LEAST_SPREAD = 0.02
 """Of the median: what varies less than by so much is not told apart."""
+STEP = 4.0
+"""A step from one hour to the next is this many spreads wide, so that half of it is never unusual."""
 COVERED = 0.5
-"""A week of which less was measured teaches nothing."""
+"""A week of whose hours fewer were measured teaches nothing."""
 BLOCK_S = 6 * HOUR_S
 LEAST_TOLERANCE = 3.0
 
@@ -113,11 +115,12 @@ def grid(at: Floats, values: Floats, end: float, weeks: int, without: Collection
     for start, until in without:
         known &= ~((at > start) & (at <= until))
     column = np.broadcast_to(np.arange(at.shape[1]), at.shape)[known]
-    total, count = np.zeros((weeks * slots, at.shape[1])), np.zeros((weeks * slots, at.shape[1]))
-    np.add.at(total, (place[known], column), values[known])
-    np.add.at(count, (place[known], column), 1)
-    with np.errstate(invalid="ignore"):
-        return (total / np.where(count > 0, count, np.nan)).reshape(weeks, slots, at.shape[1])
+    size = at.shape[1]
+    cell = place[known] * size + column
+    total = np.bincount(cell, values[known], weeks * slots * size)
+    count = np.bincount(cell, minlength=weeks * slots * size)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return (total / np.where(count > 0, count, np.nan)).reshape(weeks, slots, size)
 
 
 def _median(values: Floats) -> Floats:
@@ -142,7 +145,8 @@ def learn(weekly: Floats, end: float) -> Baselines:
     weekly : (w, 2016, n) as :func:`grid` gives them, from ``end`` backwards
     """
     weeks, _, size = weekly.shape
-    covered = (~np.isnan(weekly)).mean(axis=1) >= COVERED
+    hours = (~np.isnan(weekly)).reshape(weeks, WEEK_H, SLOTS_H, size).any(axis=2)
+    covered = hours.mean(axis=1) >= COVERED
     used = np.where(covered[:, None, :], weekly, np.nan)
     usual = _median(used)
     with np.errstate(invalid="ignore", divide="ignore"):
@@ -159,6 +163,9 @@ def learn(weekly: Floats, end: float) -> Baselines:
     widest = np.fmax(np.fmax(np.roll(spread, 1, axis=0), spread), np.roll(spread, -1, axis=0))
     typical = np.abs(np.where(np.isnan(median), 0.0, median)).mean(axis=0)
     scale = np.fmax(MAD_TO_SIGMA * widest, LEAST_SPREAD * np.fmax(np.abs(median), typical))
+    # Where a day begins with a step, what lies between the two hours says nothing of the minute in which it comes.
+    steps = np.fmax(np.abs(np.roll(median, 1, axis=0) - median), np.abs(np.roll(median, -1, axis=0) - median))
+    scale = np.fmax(scale, steps / STEP)
     count = covered.sum(axis=0)
     enough = count >= LEAST_WEEKS
     return _by_monday(np.where(enough, median * current, np.nan), np.where(enough, scale * current, np.nan), count, end)

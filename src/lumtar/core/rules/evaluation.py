@@ -5,6 +5,7 @@ at least its severity is active and the value is not beyond the clearing limit. 
 such level. A missing value neither counts nor breaks a run; after a long silence counting starts anew.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
@@ -51,7 +52,8 @@ class Events:
         return len(self.rule)
 
 
-def _joined(several: list[Events]) -> Events:
+def joined(several: Sequence[Events]) -> Events:
+    """The events of several frames after one another; their instants count from the begin of each frame."""
     if len(several) == 1:
         return several[0]
     kinds = (np.int64, np.int64, np.int64, np.int64, np.float64, np.int8, np.int8, np.float64)
@@ -87,7 +89,7 @@ def evaluate(rules: RuleSet, frame: Frame, memory: Memory) -> tuple[Events, Memo
             if key not in compared:
                 compared[key] = compare(alike, frame, frame.at[instant], values[instant], memory)
             events += _look(rules, alike, place, frame, instant, compared[key], memory)
-    return _joined(events), memory
+    return joined(events), memory
 
 
 def _look(

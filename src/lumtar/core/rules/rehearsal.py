@@ -1,14 +1,15 @@
 """What rules would have done: the evaluator over stored history, and the figures of it."""
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 
 import numpy as np
 from numpy.typing import NDArray
 
-from lumtar.core.rules.evaluation import Events, compare, evaluate
+from lumtar.core.rules.baseline import Baselines, Reference
+from lumtar.core.rules.evaluation import Events, compare, evaluate, joined
 from lumtar.core.rules.frame import Frame
 from lumtar.core.rules.memory import Memory
 from lumtar.core.rules.rule import Rule
@@ -39,22 +40,46 @@ class Raised:
     changes: int
 
 
-def rehearse(rule: Rule, frame: Frame, subjects: Sequence[int]) -> list[Raised]:
+Normals = Sequence[tuple[float, Baselines]]
+"""What was known to be normal from a second of the epoch on, in the order of time; of each column of a frame."""
+
+
+def rehearse(rule: Rule, frame: Frame, subjects: Sequence[int], normals: Normals = ()) -> list[Raised]:
     """The alarms of a rule over a frame of many instants, in the order in which they were raised.
 
     Parameters
     ----------
     subjects : (n,) number of the subject in each column of the frame
     """
-    rules = RuleSet((rule,))
-    placed = replace(frame, slots=np.arange(len(subjects)))
-    events, _ = evaluate(rules, placed, Memory.blank(rules, len(subjects)))
-    return _alarms(events, subjects)
+    rules, placed = RuleSet((rule,)), replace(frame, slots=np.arange(len(subjects)))
+    memory, events = Memory.blank(rules, len(subjects)), []
+    for part, normal in _parts(placed, normals):
+        if normal is not None:
+            memory.baselines[rule.measure, rule.reference] = normal
+        found, memory = evaluate(rules, part, memory)
+        events.append(found)
+    return _alarms(joined(events), subjects)
+
+
+def _parts(frame: Frame, normals: Normals) -> Iterator[tuple[Frame, Baselines | None]]:
+    """A frame cut where something else becomes normal."""
+    latest = frame.at.max(axis=1, initial=0.0)
+    cuts = [int(np.searchsorted(latest, start)) for start, _ in normals] or [0]
+    for place, first in enumerate([0, *cuts[1:]]):
+        end = cuts[place + 1] if place + 1 < len(cuts) else len(latest)
+        rows = slice(first, end)
+        part = replace(
+            frame,
+            at=frame.at[rows],
+            values={name: each[rows] for name, each in frame.values.items()},
+            flags=None if frame.flags is None else frame.flags[rows],
+        )
+        yield part, normals[place][1] if normals else None
 
 
 def compared(rule: Rule, frame: Frame) -> NDArray[np.float64]:
-    """What a rule compares with its limits: (t, n) as the frame has them, NaN where that cannot be told."""
-    rules, size = RuleSet((rule,)), frame.at.shape[1]
+    """What a rule's statistic gives: (t, n) as the frame has them, NaN where that cannot be told; before any reference."""
+    rules, size = RuleSet((replace(rule, reference=Reference.NONE),)), frame.at.shape[1]
     placed, memory = replace(frame, slots=np.arange(size)), Memory.blank(rules, size)
     values, line = frame.values[rule.measure], np.empty(frame.at.shape)
     for instant in range(len(line)):

@@ -8,7 +8,7 @@ from itertools import pairwise
 
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.calling.hours import Hours
-from lumtar.core.measures import MEASURES
+from lumtar.core.measures import measure_of
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules.baseline import Reference
 from lumtar.core.rules.statistics import STATISTICS
@@ -102,7 +102,7 @@ class Rule:
     Attributes
     ----------
     key : the rule's number
-    measure : a name of MEASURES; its kind of subject is the rule's
+    measure : a name of MEASURES or a formula of them; its kind of subject is the rule's
     levels : in rising order of severity; with ``above`` their limits rise, else they fall
     hold : for how long a limit must be exceeded
     direction : on which side of its limit a value is bad
@@ -131,8 +131,7 @@ class Rule:
     hours: Hours = ALWAYS
 
     def __post_init__(self) -> None:
-        if self.measure not in MEASURES:
-            raise Refusal(f"There is no measure {self.measure}.", "measure")
+        measure_of(self.measure)
         if self.statistic not in STATISTICS:
             raise Refusal(f"There is no statistic {self.statistic}.", "statistic")
         statistic = STATISTICS[self.statistic]
@@ -176,7 +175,7 @@ class Rule:
     @property
     def subject(self) -> str:
         """The kind of subject that it watches."""
-        return MEASURES[self.measure].subject
+        return measure_of(self.measure).subject
 
 
 def _check_order(limits: Sequence[tuple[float, float]], *, is_upper: bool) -> None:

@@ -65,13 +65,15 @@ POLICIES: dict[str, str] = {
     "alarms_alarmchange": "alarm_id IN (SELECT id FROM alarms_alarm)",
     "alarms_alarmaction": "alarm_id IN (SELECT id FROM alarms_alarm)",
     "alarms_notification": "change_id IN (SELECT id FROM alarms_alarmchange)",
+    "alarms_consequence": "alarm_id IN (SELECT id FROM alarms_alarm)",
+    "inventory_device_hangs_on": "from_device_id IN (SELECT id FROM inventory_device)",
     "alarms_call": "alarm_id IN (SELECT id FROM alarms_alarm)",
     "logbook_entry": ABOUT,
 }
 """Tables of which a part is seen: for which rows."""
 OPEN = (
     "accounts_account", "accounts_account_groups", "accounts_account_sites", "accounts_apitoken", "accounts_signedin",
-    "alarms_message", "alarms_maintenance", "alarms_rule", "calling_callplan", "calling_contact", "calling_address", "calling_team", "calling_member",
+    "alarms_message", "alarms_maintenance", "alarms_rule", "alarms_ruleexception", "calling_callplan", "calling_contact", "calling_address", "calling_team", "calling_member",
     "calling_substitution", "calling_planstep", "calling_planstep_contacts", "calling_planstep_teams", "audit_auditchange", "audit_auditentry", "auth_group", "auth_permission", "auth_user", "auth_user_groups",
     "auth_user_user_permissions", "axes_accessattempt", "axes_accessfailurelog", "axes_accesslog", "django_content_type",
     "django_session", "inventory_group_parts", "inventory_labelrule", "inventory_labelrun", "inventory_ownfield", "inventory_profile",

@@ -25,10 +25,10 @@ ACKNOWLEDGED = """LATERAL (
 """Who acknowledged an alarm (a) since it was raised (r): it ends when the alarm is cleared, and when it gets worse."""
 SHELVED = """LATERAL (
     SELECT kind, by, at, until FROM alarms_alarmaction
-    WHERE alarm_id = a.id AND kind IN ('shelve', 'unshelve', 'maintenance') AND at <= %(at)s ORDER BY at DESC, id DESC LIMIT 1
-) shelf ON shelf.kind <> 'unshelve'
+    WHERE alarm_id = a.id AND kind IN ('shelve', 'unshelve', 'maintenance', 'close', 'reopen') AND at <= %(at)s ORDER BY at DESC, id DESC LIMIT 1
+) shelf ON shelf.kind NOT IN ('unshelve', 'reopen')
     AND CASE WHEN shelf.until IS NULL THEN shelf.at > coalesce(r.at, a.raised_at) ELSE shelf.until > %(at)s END"""
-"""Who shelved an alarm (a), or which maintenance keeps it quiet: until a time, whatever it does meanwhile, or until it is cleared."""
+"""Who shelved or closed an alarm (a), or which maintenance keeps it quiet: until a time, whatever it does meanwhile, or until it is cleared."""
 
 
 @transaction.atomic
@@ -57,7 +57,9 @@ def act(alarms: Collection[int], kind: Kind, by: str, text: str = "", until: dat
     known = list(Alarm.objects.select_for_update(of=("self",)).filter(pk__in=alarms).order_by("pk"))
     if len(known) < len(set(alarms)):
         raise Refusal("Some of these alarms are not there any more; load the list again.", "alarms")
-    if kind in (Kind.ACKNOWLEDGE, Kind.SHELVE) and (cleared := [alarm for alarm in known if alarm.is_cleared]):
+    if kind in (Kind.ACKNOWLEDGE, Kind.SHELVE, Kind.CLOSE) and (
+        cleared := [alarm for alarm in known if alarm.is_cleared]
+    ):
         raise Refusal(f"The alarm of {cleared[0].label} is cleared already: there is nothing to {kind}.", "alarms")
     AlarmAction.objects.bulk_create(
         AlarmAction(alarm=alarm, at=now, by=by[:150], kind=kind, text=text[:1000], until=until, severity=alarm.severity)
@@ -73,11 +75,11 @@ def _follow(kind: Kind, alarms: Collection[int], until: datetime | None, now: da
     match kind:
         case Kind.ACKNOWLEDGE:
             calls.hold(alarms, None)
-        case Kind.SHELVE:
+        case Kind.SHELVE | Kind.CLOSE:
             calls.hold(alarms, until)
         case Kind.UNACKNOWLEDGE:
             calls.resume(set(alarms) - set(quiet(alarms, now)))
-        case Kind.UNSHELVE:
+        case Kind.UNSHELVE | Kind.REOPEN:
             calls.resume(set(alarms) - acknowledged(alarms, now))
 
 

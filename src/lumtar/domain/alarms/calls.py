@@ -3,7 +3,7 @@
 What is due follows from the rows of Call; each of them is moved on in the transaction in which its notifications are written.
 """
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -19,6 +19,8 @@ from lumtar.domain.calling.models import Address
 from lumtar.domain.calling.plans import Plan
 from lumtar.domain.operation.services import announce
 
+Quiet = Mapping[int, datetime | None]
+"""Alarms that call nobody, and until when; None is until something else happens."""
 AT_ONCE = 500
 """Calls that are moved on in one transaction."""
 
@@ -45,15 +47,16 @@ class Step:
         return self.change.severity > self.was
 
 
-def follow(steps: Sequence[Step], quiet: dict[int, datetime | None]) -> None:
+def follow(steps: Sequence[Step], quiet: Quiet, waits: Quiet) -> None:
     """What follows from status changes, in their order.
 
     Parameters
     ----------
-    quiet : alarms that call nobody now, and until when; None is until they are cleared
+    quiet : alarms that somebody keeps quiet, and until when; None is until they are cleared
+    waits : alarms for which nobody is called yet, since they follow from others or flap
     """
     for wave in _waves(steps):
-        _begin([step for step in wave if step.is_worse and step.plan is not None], quiet)
+        _begin([step for step in wave if step.is_worse and step.plan is not None], {**waits, **quiet})
         _end([step for step in wave if step.change.severity == Severity.CLEARED], quiet)
 
 
@@ -70,7 +73,7 @@ def _waves(steps: Sequence[Step]) -> list[list[Step]]:
     return waves
 
 
-def _begin(steps: Sequence[Step], quiet: dict[int, datetime | None]) -> None:
+def _begin(steps: Sequence[Step], quiet: Quiet) -> None:
     if not steps:
         return
     now = timezone.now()
@@ -208,9 +211,9 @@ def hold(alarms: Collection[int], until: datetime | None) -> None:
     Call.objects.filter(alarm_id__in=alarms).update(next_at=until)
 
 
-def resume(alarms: Iterable[int]) -> None:
-    """The calls of these go on at once: nobody looks after them any more."""
-    Call.objects.filter(Q(alarm_id__in=list(alarms)), alarm__is_cleared=False).update(next_at=timezone.now())
+def resume(alarms: Iterable[int], at: datetime | None = None) -> None:
+    """The calls of these go on, at once or at a time: nobody looks after them any more."""
+    Call.objects.filter(Q(alarm_id__in=list(alarms)), alarm__is_cleared=False).update(next_at=at or timezone.now())
 
 
 def remaining(alarm: int) -> Call | None:

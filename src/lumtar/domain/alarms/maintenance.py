@@ -121,8 +121,8 @@ def save(spec: MaintenanceSpec, by: str, pk: int | None = None, edition: int = 0
     row = Maintenance() if pk is None else claim(Maintenance, pk, edition)
     if pk is not None:
         _release(row, by)
-    for name in ("start", "end", "zone"):
-        setattr(row, name, getattr(spec, name))
+    # Recurrence rules know whole seconds.
+    row.start, row.end, row.zone = spec.start.replace(microsecond=0), spec.end.replace(microsecond=0), spec.zone
     row.name, row.reason, row.repeats = spec.name.strip(), spec.reason.strip(), spec.repeats.strip()
     _move_on(row, now)
     mark(row, by)

@@ -7,7 +7,8 @@ import numpy as np
 from django.db import connection, transaction
 
 from lumtar.core.rules import Pairs
-from lumtar.domain.alarms.models import Rule, RuleMemory
+from lumtar.domain.alarms.models import Rule, RuleException, RuleMemory
+from lumtar.domain.alarms.rules import OWN_LEVELS
 from lumtar.domain.inventory.models import Device
 
 JOIN_FROM = 50
@@ -41,6 +42,8 @@ def load(subject: str, devices: Collection[int]) -> Pairs:
 def _in_force(pairs: Pairs) -> Pairs:
     """Without those of rules that were changed and of devices that are gone."""
     rules = set(Rule.objects.values_list("pk", "revision"))
+    exceptions = RuleException.objects.values_list("pk", "rule_id", "rule__revision")
+    rules |= {(pk << OWN_LEVELS | rule, revision) for pk, rule, revision in exceptions}
     devices = np.array(list(Device.objects.values_list("pk", flat=True)), np.int64)
     kept = pairs.of_owners(devices)
     same = [key in rules for key in zip(kept.rule.tolist(), kept.revision.tolist(), strict=True)]

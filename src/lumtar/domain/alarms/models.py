@@ -5,7 +5,8 @@ from django.utils import timezone
 
 from lumtar.core.alarms.facts import sentence
 from lumtar.core.alarms.severity import Severity
-from lumtar.core.measures import MEASURES
+from lumtar.core.measures import MEASURES, is_formula
+from lumtar.core.rules import Direction, Reference
 
 SEVERITIES = [(int(severity), severity.word) for severity in Severity]
 LUMTAR = "lumtar"
@@ -15,20 +16,32 @@ LUMTAR = "lumtar"
 def alarm_type(measure: str) -> str:
     """The alarm-type-id (RFC 8632) of a measure's alarms."""
     known = MEASURES.get(measure)
-    return known.alarm or known.name if known else measure
+    # A formula may be as long as it likes; its alarms are told apart by their rule.
+    return known.alarm or known.name if known else "formula" if is_formula(measure) else measure
 
 
 class Rule(models.Model):
-    """What is watched; see core/rules. ``levels`` are objects with severity, limit and clear."""
+    """What is watched; see core/rules. ``levels`` are objects with severity, limit and clear, of a range also low and low_clear."""
 
     name = models.CharField(max_length=120, unique=True)
-    measure = models.CharField(max_length=40)
+    measure = models.CharField(max_length=200)
+    """A name of MEASURES, or a formula of them."""
     statistic = models.CharField(max_length=40, default="value")
     window_s = models.PositiveIntegerField(default=0)
     scope = models.CharField(max_length=1000, blank=True)
-    """A condition over ports; empty is all of them."""
+    """A condition over ports, devices or components; empty is all of them."""
     enabled = models.BooleanField(default=True)
-    above = models.BooleanField(default=True)
+    direction = models.CharField(max_length=8, choices=[(each, each) for each in Direction], default=Direction.ABOVE)
+    reference = models.CharField(max_length=12, choices=[(each, each) for each in Reference], blank=True, default="")
+    """What values are compared with first; see core/rules/baseline.py."""
+    without = models.JSONField(default=list, blank=True)
+    """Days (ISO dates, UTC) that were exceptional, from which nothing is learned."""
+    hours = models.CharField(max_length=300, blank=True)
+    """Hours of the week in which it holds; empty is always."""
+    zone = models.CharField(max_length=60, default="UTC")
+    raise_text = models.CharField(max_length=400, blank=True)
+    clear_text = models.CharField(max_length=400, blank=True)
+    """What an alarm says instead of the standard sentence; see calling/templates.py."""
     levels = models.JSONField(default=list)
     hold_s = models.PositiveIntegerField(default=0)
     times = models.PositiveIntegerField(default=1)
@@ -42,6 +55,43 @@ class Rule(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class RuleException(models.Model):
+    """A subject of a rule with levels of its own; without any it is exempt."""
+
+    rule = models.ForeignKey(Rule, on_delete=models.CASCADE, related_name="exceptions")
+    subject = models.BigIntegerField()
+    """Number of the interface, device or component, as the rule's measure says."""
+    levels = models.JSONField(default=list, blank=True)
+    reason = models.CharField(max_length=300, blank=True)
+    by = models.CharField(max_length=150)
+    at = models.DateTimeField()
+
+    class Meta:
+        """One a rule and subject."""
+
+        constraints = [models.UniqueConstraint(fields=["rule", "subject"], name="one_exception_a_rule_and_subject")]
+
+
+class Baseline(models.Model):
+    """The normal range of a subject's measure: 168 hours of the week, median and scale, single precision."""
+
+    measure = models.CharField(max_length=200)
+    reference = models.CharField(max_length=12)
+    subject = models.BigIntegerField()
+    ranges = models.BinaryField()
+    weeks = models.SmallIntegerField()
+    learned_at = models.DateTimeField()
+
+    class Meta:
+        """One a measure, reference and subject."""
+
+        constraints = [
+            models.UniqueConstraint(
+                fields=["measure", "reference", "subject"], name="one_baseline_a_measure_and_subject"
+            )
+        ]
 
 
 class RuleMemory(models.Model):
@@ -155,6 +205,8 @@ class AlarmAction(models.Model):
         SHELVE = "shelve", "shelved"
         UNSHELVE = "unshelve", "taken off the shelf"
         MAINTENANCE = "maintenance", "in maintenance"
+        CLOSE = "close", "closed"
+        REOPEN = "reopen", "opened again"
         COMMENT = "comment", "comment"
 
     alarm = models.ForeignKey(Alarm, on_delete=models.CASCADE, related_name="actions")
@@ -172,6 +224,24 @@ class AlarmAction(models.Model):
         """Read by alarm and time."""
 
         indexes = [models.Index(fields=["alarm", "-at"])]
+
+
+class Consequence(models.Model):
+    """An alarm followed from another one for a time: nobody is called for it meanwhile."""
+
+    alarm = models.ForeignKey(Alarm, on_delete=models.CASCADE, related_name="causes")
+    cause = models.ForeignKey(Alarm, on_delete=models.CASCADE, related_name="consequences")
+    reason = models.CharField(max_length=300)
+    at = models.DateTimeField()
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        """Read by alarm and by cause; an alarm has one cause at a time."""
+
+        constraints = [
+            models.UniqueConstraint(fields=["alarm"], condition=models.Q(ended_at=None), name="one_cause_at_a_time")
+        ]
+        indexes = [models.Index(fields=["alarm", "-at"]), models.Index(fields=["cause", "-at"])]
 
 
 class Call(models.Model):

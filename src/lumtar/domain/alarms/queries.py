@@ -17,7 +17,9 @@ SELECT = """
 SELECT a.id, a.type, a.resource_kind, a.resource_id, a.label, a.site, a.device_id, a.interface_id, c.severity, c.facts::json,
     c.at AS changed_at, coalesce(r.at, a.raised_at) AS raised_at, rule.name AS rule, plan.name AS plan,
     n.notified, n.state AS message_state, ack.by AS acknowledged_by, CASE WHEN ack.by IS NOT NULL THEN ack.at END AS acknowledged_at, shelf.by AS shelved_by,
-    shelf.until AS shelved_until, coalesce(shelf.kind = 'maintenance', false) AS in_maintenance{more}
+    shelf.until AS shelved_until, shelf.kind AS shelf,
+    consequence.cause_id, consequence.reason, coalesce(follows.count, 0) AS consequences,
+    coalesce(raises.count, 0) AS raised_lately{more}
 FROM alarms_alarm a
 LEFT JOIN alarms_rule rule ON rule.id = a.rule_id
 LEFT JOIN calling_callplan plan ON plan.id = rule.plan_id
@@ -30,6 +32,19 @@ LEFT JOIN LATERAL (
     SELECT string_agg(DISTINCT n.contact, ', ' ORDER BY n.contact) AS notified, min(coalesce(m.state, 'pending')) AS state
     FROM alarms_notification n LEFT JOIN alarms_message m ON m.id = n.message_id WHERE n.change_id = c.id
 ) n ON true
+LEFT JOIN LATERAL (
+    SELECT cause_id, reason FROM alarms_consequence WHERE alarm_id = a.id AND at <= %(at)s
+        AND (ended_at IS NULL OR ended_at > %(at)s) ORDER BY at DESC LIMIT 1
+) consequence ON true
+LEFT JOIN LATERAL (
+    SELECT count(*) AS count FROM alarms_consequence WHERE cause_id = a.id AND at <= %(at)s
+        AND (ended_at IS NULL OR ended_at > %(at)s)
+) follows ON true
+LEFT JOIN LATERAL (
+    SELECT count(*) AS count FROM (
+        SELECT severity, lag(severity, 1, 0::smallint) OVER (ORDER BY at, id) AS was FROM alarms_alarmchange
+        WHERE alarm_id = a.id AND at <= %(at)s AND at > %(at)s - interval '1 hour') lately WHERE severity > 0 AND was = 0
+) raises ON true
 LEFT JOIN {acknowledged}
 LEFT JOIN {shelved}
 WHERE {where}
@@ -65,8 +80,14 @@ class AlarmRow:
     shelved_by: str | None
     shelved_until: datetime | None
     """None is until it is cleared, if somebody shelved it."""
-    in_maintenance: bool
-    """Whether it is a maintenance that keeps it quiet; ``shelved_by`` names it."""
+    shelf: str | None
+    """What keeps it quiet: shelve, close, or maintenance (which ``shelved_by`` names)."""
+    cause_id: int | None
+    cause_reason: str | None
+    """The alarm that it follows from, and why it is put there."""
+    consequences: int
+    raised_lately: int
+    """How often it was raised in the hour before."""
 
 
 def _row(row: tuple[Any, ...]) -> AlarmRow:
@@ -91,6 +112,7 @@ def active(
     interface: int | None = None,
     *,
     is_shelved: bool = False,
+    cause: int | None = None,
     limit: int = 500,
     offset: int = 0,
 ) -> tuple[list[AlarmRow], int]:
@@ -99,23 +121,36 @@ def active(
     Parameters
     ----------
     is_shelved : those that are shelved, instead of those that are not
+    cause : the consequences of an alarm, instead of what is no consequence
     """
     where = f"c.severity > 0 AND shelf.kind IS {'NOT' if is_shelved else ''} NULL"
+    if cause is not None:
+        where += " AND consequence.cause_id = %(cause)s"
+    elif device is None and interface is None and not is_shelved:
+        where += " AND consequence.cause_id IS NULL"
     if device is not None:
         where += " AND a.device_id = %(device)s"
     if interface is not None:
         where += " AND a.interface_id = %(interface)s"
-    values = {"at": at, "device": device, "interface": interface, "limit": limit, "offset": offset}
+    values = {"at": at, "device": device, "interface": interface, "cause": cause, "limit": limit, "offset": offset}
     with connection.cursor() as cursor:
         cursor.execute(_select(where, WORST_FIRST, ", count(*) OVER ()"), values)
         rows = cursor.fetchall()
     return [_row(row[:-1]) for row in rows], int(rows[0][-1]) if rows else 0
 
 
-def history(start: datetime, end: datetime, limit: int, offset: int) -> list[AlarmRow]:
-    """Alarms that were active at some time from start to end, as they were at the end, last changed first."""
-    where = "(c.severity > 0 OR c.at >= %(start)s)"
-    return _rows(where, "c.at DESC, a.id DESC", at=end, start=start, limit=limit, offset=offset)
+def history(start: datetime, end: datetime, limit: int, offset: int, words: str = "") -> list[AlarmRow]:
+    """Alarms that were active at some time from start to end, as they were at the end, last changed first.
+
+    Parameters
+    ----------
+    words : what the resource, its site, the type or the rule has to contain, each of them
+    """
+    where, values = "(c.severity > 0 OR c.at >= %(start)s)", {}
+    for number, word in enumerate(words.split()[:10]):
+        where += f" AND concat_ws(' ', a.label, a.site, a.type, rule.name, c.facts->>'text') ILIKE %(word{number})s"
+        values[f"word{number}"] = "%" + word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+    return _rows(where, "c.at DESC, a.id DESC", at=end, start=start, limit=limit, offset=offset, **values)
 
 
 def by_id(alarm: int, at: datetime) -> AlarmRow | None:

@@ -1,7 +1,8 @@
 """Rules: what they are for the evaluator, and changing them."""
 
-from collections.abc import Mapping
-from dataclasses import replace
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import date
 from typing import Any
 
 from django.core.exceptions import ValidationError
@@ -10,23 +11,28 @@ from django.db.models import Q
 from django.utils import timezone
 
 from lumtar.core import rules as core
-from lumtar.core.alarms.facts import Ended, Said
+from lumtar.core.alarms.facts import Ended, Exceeded, Facts, Returned, Said
 from lumtar.core.alarms.severity import Severity
+from lumtar.core.alarms.wording import compared
+from lumtar.core.calling import Hours
 from lumtar.core.conditions import understand
-from lumtar.core.groups import GROUP_FIELDS
-from lumtar.core.measures import MEASURES
+from lumtar.core.measures import is_formula, known_measure, measure_of
 from lumtar.core.refusal import Refusal
-from lumtar.core.rules import Hold, Level
-from lumtar.core.units import duration
-from lumtar.domain.alarms.models import LUMTAR, Notification, Rule
+from lumtar.core.rules import Direction, Hold, Level, Reference
+from lumtar.core.rules.baseline import UNITS
+from lumtar.core.units import duration, figure
+from lumtar.domain.alarms.models import LUMTAR, Notification, Rule, RuleException
 from lumtar.domain.alarms.services import Transition, apply, clear
-from lumtar.domain.inventory.groups import holds_for, slowest_for
-from lumtar.domain.inventory.models import Device
+from lumtar.domain.calling import templates
+from lumtar.domain.inventory.asking import KINDS, slowest_for, subjects_for
+from lumtar.domain.inventory.models import Component
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation import resources
 from lumtar.domain.operation.services import announce
 
-WATCHED = ("measure", "statistic", "window_s", "scope", "above", "levels", "hold_s", "times", "of")
+WATCHED = (
+    "measure", "statistic", "window_s", "scope", "direction", "reference", "hours", "zone", "levels", "hold_s", "times", "of",
+)  # fmt: skip
 """What of a rule decides; a change of any makes another revision."""
 
 
@@ -37,16 +43,73 @@ def as_core(rule: Rule) -> core.Rule:
     ------
     Refusal
     """
-    levels = tuple(_level(each) for each in rule.levels)
-    hold = Hold(rule.hold_s, rule.times, rule.of)
+    try:
+        direction, reference = Direction(rule.direction), Reference(rule.reference)
+    except ValueError as error:
+        raise Refusal(
+            f"The direction is {', '.join(Direction)}; the reference is {', '.join(Reference)[2:]} or none."
+        ) from error
     return core.Rule(
-        rule.pk or 0, rule.measure, levels, hold, rule.above, rule.statistic, rule.revision, rule.armed, rule.window_s
-    )
+        rule.pk or 0, rule.measure, tuple(_level(each) for each in rule.levels), Hold(rule.hold_s, rule.times, rule.of),
+        direction, rule.statistic, rule.revision, rule.armed, rule.window_s, reference, Hours.of(rule.hours, rule.zone),
+    )  # fmt: skip
+
+
+OWN_LEVELS = 32
+"""A rule with the levels of an exception has the number of the exception above so many bits, and the rule's own beneath."""
+
+
+def rule_number(key: int) -> int:
+    """The number of the rule that a key of the evaluator stands for."""
+    return key & (1 << OWN_LEVELS) - 1
+
+
+def variants(rule: Rule) -> list[core.Rule]:
+    """A rule as the evaluator takes it, and once more for each exception that has levels of its own.
+
+    Raises
+    ------
+    Refusal
+    """
+    watched = as_core(rule)
+    found = [watched]
+    for exception in rule.exceptions.all():
+        if exception.levels:
+            key = exception.pk << OWN_LEVELS | watched.key
+            found.append(replace(watched, key=key, levels=tuple(_level(each) for each in exception.levels)))
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class Applies:
+    """Which subjects a rule applies to: ``only`` these (None: all) but not those."""
+
+    only: frozenset[int] | None = None
+    but: frozenset[int] = frozenset()
+
+
+def narrowed(rules: Collection[Rule]) -> dict[int, Applies]:
+    """By key, which subjects rules apply to, of those that do not apply to everything."""
+    found: dict[int, Applies] = {}
+    for rule in rules:
+        only = frozenset(subjects_for(measure_of(rule.measure).subject, rule.scope)) if rule.scope else None
+        exceptions = {each.subject: each for each in rule.exceptions.all()}
+        if only is not None or exceptions:
+            found[rule.pk] = Applies(only, frozenset(exceptions))
+        for subject, each in exceptions.items():
+            if each.levels:
+                mine = frozenset({subject}) if only is None or subject in only else frozenset()
+                found[each.pk << OWN_LEVELS | rule.pk] = Applies(mine)
+    return found
 
 
 def _level(given: Mapping[str, Any]) -> Level:
     try:
-        return Level(Severity(given["severity"]), float(given["limit"]), float(given["clear"]))
+        low, low_clear = given.get("low"), given.get("low_clear")
+        return Level(
+            Severity(given["severity"]), float(given["limit"]), float(given["clear"]),
+            None if low is None else float(low), None if low_clear is None else float(low_clear),
+        )  # fmt: skip
     except (KeyError, TypeError, ValueError) as error:
         raise Refusal(
             "A level has a severity from 1 (indeterminate) to 5 (critical), a limit and a clearing limit.", "levels"
@@ -55,16 +118,70 @@ def _level(given: Mapping[str, Any]) -> Level:
 
 def in_force() -> list[Rule]:
     """The rules that the evaluator decides by."""
-    return [rule for rule in Rule.objects.filter(enabled=True).order_by("pk") if rule.measure in MEASURES]
+    rules = Rule.objects.filter(enabled=True).select_related("plan").prefetch_related("exceptions").order_by("pk")
+    return [rule for rule in rules if known_measure(rule.measure)]
 
 
 def applying(interface: int | None = None, device: int | None = None) -> list[Rule]:
-    """The rules in force that apply to a port, or to a device and its components."""
-    rules = in_force()
-    if interface is None:
-        return [rule for rule in rules if device is not None and MEASURES[rule.measure].subject != "interface"]
-    mine = [rule for rule in rules if MEASURES[rule.measure].subject == "interface"]
-    return [rule for rule in mine if not rule.scope or holds_for(rule.scope, interface)]
+    """The rules in force that apply to a port, or to a device or any of its components; also those that it is exempt from."""
+    of_kind: dict[str, Collection[int]] = {}
+    if interface is not None:
+        of_kind["interface"] = [interface]
+    elif device is not None:
+        components = Component.objects.filter(device_id=device, gone_at=None).values_list("pk", flat=True)
+        of_kind |= {"device": [device], "component": list(components)}
+
+    def is_meant(rule: Rule) -> bool:
+        mine = of_kind.get(kind := measure_of(rule.measure).subject, ())
+        return bool(mine) and (not rule.scope or bool(subjects_for(kind, rule.scope) & set(mine)))
+
+    return [rule for rule in in_force() if is_meant(rule)]
+
+
+@transaction.atomic
+def except_from(pk: int, subject: int, levels: Sequence[Mapping[str, Any]], reason: str, by: str) -> RuleException:
+    """Give one subject of a rule levels of its own; without any it is exempt.
+
+    Raises
+    ------
+    Refusal, Rule.DoesNotExist
+    """
+    rule = Rule.objects.select_for_update().get(pk=pk)
+    if rule.measure == LUMTAR:
+        raise Refusal("The rule about Lumtar itself has no exceptions.")
+    kind = measure_of(rule.measure).subject
+    if (kind, subject) not in resources.named({(kind, subject)}):
+        raise Refusal(f"There is no {kind} {subject}; it may have been deleted meanwhile.", "subject")
+    if levels:
+        replace(as_core(rule), levels=tuple(_level(each) for each in levels))
+    exception, _ = RuleException.objects.update_or_create(
+        rule=rule,
+        subject=subject,
+        defaults={"levels": list(levels), "reason": reason.strip()[:300], "by": by[:150], "at": timezone.now()},
+    )
+    _note_exception(rule, "made", by)
+    return exception
+
+
+@transaction.atomic
+def end_exception(pk: int, subject: int, by: str) -> None:
+    """The rule holds for a subject again as for all others.
+
+    Raises
+    ------
+    Rule.DoesNotExist, RuleException.DoesNotExist
+    """
+    rule = Rule.objects.select_for_update().get(pk=pk)
+    RuleException.objects.get(rule=rule, subject=subject).delete()
+    _note_exception(rule, "ended", by)
+
+
+def _note_exception(rule: Rule, done: str, by: str) -> None:
+    # Another revision, so that collectors look at the exceptions again; what was counted starts anew.
+    rule.revision += 1
+    rule.save(update_fields=["revision"])
+    note_action(f"exception from the rule {rule.name} {done}", by)
+    announce("rules")
 
 
 @transaction.atomic
@@ -76,6 +193,7 @@ def create(wanted: Mapping[str, Any], by: str) -> Rule:
     Refusal
     """
     rule = Rule(**wanted)
+    rule.measure = _written(rule.measure)
     if rule.measure == LUMTAR:
         raise Refusal("There is one rule about Lumtar itself; change that one.", "measure")
     check(rule)
@@ -118,15 +236,18 @@ def change(pk: int, wanted: Mapping[str, Any], by: str) -> Rule:
     before = {name: getattr(rule, name) for name in ("enabled", *WATCHED)}
     for name, value in wanted.items():
         setattr(rule, name, value)
+    rule.measure = _written(rule.measure)
     check(rule)
     changed = {name for name in before if before[name] != getattr(rule, name)}
     if changed & {"enabled", *WATCHED}:
         rule.revision += 1
     ends = before["enabled"] and not rule.enabled
-    moves = bool(changed & {"measure", "statistic", "window_s", "above"})
+    moves = bool(changed & {"measure", "statistic", "window_s", "direction", "reference"})
     if rule.enabled and ("enabled" in changed or moves):
         rule.armed += 1
     rule.save()
+    if "measure" in changed:
+        rule.exceptions.all().delete()
     if ends or moves:
         reason = (
             f"The rule {rule.name} was switched off" if ends else f"The rule {rule.name} watches something else now"
@@ -136,6 +257,14 @@ def change(pk: int, wanted: Mapping[str, Any], by: str) -> Rule:
     note_action(f"rule {rule.name} changed: {changes}", by)
     announce("rules")
     return rule
+
+
+MOST_DAYS = 200
+
+
+def _written(measure: str) -> str:
+    """A formula as it is kept, whatever blanks it was typed with."""
+    return measure_of(measure).name if is_formula(measure) else measure
 
 
 TEST = "test"
@@ -180,11 +309,51 @@ def understood(rule: Rule) -> core.Rule:
     Refusal
     """
     watched = as_core(rule)
-    understand(rule.scope, GROUP_FIELDS)
-    if rule.scope and watched.subject != "interface":
-        raise Refusal("Only rules about interfaces can be narrowed by a condition.", "scope")
+    understand(rule.scope, KINDS[watched.subject].fields)
     _check_window(rule, watched.subject)
+    _check_texts(rule)
+    _check_days(rule.without)
     return watched
+
+
+def _check_texts(rule: Rule) -> None:
+    """Whether the texts of a rule can be filled in, by trying it."""
+    for text in (rule.raise_text, rule.clear_text):
+        if text.strip():
+            templates.fill(text, EXAMPLE)
+
+
+EXAMPLE: dict[str, Any] = {
+    "value": "93 %", "limit": "90 %", "measure": "Utilisation", "severity": "major", "rule": "Busy links", "was": "",
+}  # fmt: skip
+"""What the texts of a rule can use."""
+
+
+def with_own_text(rule: Rule, facts: Facts, severity: Severity) -> Facts:
+    """Facts with the sentence that the rule has of its own, if it has one and it can be filled in."""
+    text = rule.raise_text if severity else rule.clear_text
+    if not text.strip() or not isinstance(facts, Exceeded | Returned):
+        return facts
+    words, unit = compared(facts.measure, facts.statistic, facts.window_s)
+    limit = facts.limit if isinstance(facts, Exceeded) else facts.clear
+    value = facts.more.get("measured", facts.value)
+    given = {
+        "value": figure(value, unit), "limit": figure(limit, UNITS.get(Reference(facts.reference), unit)), "measure": words,
+        "severity": severity.word, "rule": rule.name, "was": facts.more.get("reason", ""),
+    }  # fmt: skip
+    try:
+        return replace(facts, own=templates.fill(text, given)[:500])
+    except Refusal:
+        # It was understood when it was kept; what it cannot say now is said by the standard sentence.
+        return facts
+
+
+def _check_days(days: Any) -> None:
+    try:
+        if not isinstance(days, list) or len([date.fromisoformat(each) for each in days]) > MOST_DAYS:
+            raise Refusal(f"At most {MOST_DAYS} days are left out.", "without")
+    except (TypeError, ValueError) as error:
+        raise Refusal("Days that are left out are written like 2026-12-24.", "without") from error
 
 
 def check(rule: Rule) -> None:
@@ -208,11 +377,7 @@ def _check_window(rule: Rule, subject: str) -> None:
     """A window without two polls in it would be one value, or none."""
     if not rule.window_s:
         return
-    if subject == "interface":
-        slowest = slowest_for(rule.scope)
-    else:
-        devices = Device.objects.filter(retired_at=None, enabled=True).order_by("-interval_s", "name")
-        slowest = devices.values_list("name", "interval_s").first()
+    slowest = slowest_for(subject, rule.scope)
     if slowest and slowest[1] > rule.window_s:
         name, interval_s = slowest
         raise Refusal(

@@ -12,7 +12,7 @@ from django.utils import timezone
 
 from lumtar.core.alarms.facts import Ended, Facts, stored
 from lumtar.core.alarms.severity import Severity
-from lumtar.domain.alarms import calls, maintenance
+from lumtar.domain.alarms import calls, causes, maintenance
 from lumtar.domain.alarms.actions import quiet
 from lumtar.domain.alarms.models import Alarm, AlarmChange
 from lumtar.domain.inventory.signals import retired
@@ -159,11 +159,17 @@ def _write(changes: _Changes) -> None:
     Alarm.objects.bulk_create(alarm for alarm in changes.alarms.values() if alarm.pk is None)
     Alarm.objects.bulk_update(there, WRITTEN, batch_size=500)
     for step in changes.steps:
-        step.change.alarm_id = step.change.alarm.pk
+        # Assigned anew, so that the change knows the number that its alarm has by now, without looking it up.
+        step.change.alarm = step.change.alarm
     AlarmChange.objects.bulk_create(step.change for step in changes.steps)
     now = timezone.now()
     maintenance.note([step.change.alarm for step in changes.steps if step.change.severity and not step.was], now)
-    calls.follow(changes.steps, quiet([step.change.alarm_id for step in changes.steps], now))
+    raised = {
+        step.change.alarm_id: step.change.alarm for step in changes.steps if step.change.severity and not step.was
+    }
+    waits = {**causes.flapping(raised, now), **causes.place(list(raised.values()), now)}
+    calls.follow(changes.steps, quiet([step.change.alarm_id for step in changes.steps], now), waits)
+    causes.release([step.change.alarm_id for step in changes.steps if not step.change.severity], now)
 
 
 def clear(active: Q, reason: str, at: datetime, *, tell: bool = False) -> list[int]:

@@ -6,69 +6,16 @@ from typing import Any
 
 from django.db import connection, transaction
 
-from lumtar.core.conditions import Ask, Both, Either, Kind, Not, Tree, quantity, understand
+from lumtar.core.conditions import understand
 from lumtar.core.groups import GROUP_FIELDS, circle, within
 from lumtar.core.refusal import Refusal
+from lumtar.domain.inventory.asking import PORTS, as_sql
 from lumtar.domain.inventory.models import Group, Interface
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.editing import claim, mark
 from lumtar.domain.operation.services import announce
 
 LONGEST_NAME = 80
-PORTS = """FROM inventory_interface gi JOIN inventory_device gd ON gd.id = gi.device_id
-    LEFT JOIN inventory_site gs ON gs.id = gd.site_id LEFT JOIN inventory_profile gp ON gp.id = gd.profile_id
-    LEFT JOIN readings_newest gn ON gn.interface_id = gi.id
-    WHERE gi.gone_at IS NULL AND gd.retired_at IS NULL"""
-COLUMNS = {
-    **{name: f"gi.{name}" for name in ("label", "alias", "name", "descr", "role")},
-    **{name: f"gd.{name}" for name in ("maker", "model")},
-    "device": "gd.name",
-    "site": "coalesce(gs.name, '')",
-    "profile": "coalesce(gp.name, '')",
-    "kind": "coalesce(gp.kind, '')",
-    "speed": "coalesce(gn.port_bps, 0)",
-}
-HAS = {
-    "tag": """EXISTS (SELECT 1 FROM jsonb_each_text(gd.tags || gi.tags) tag
-        WHERE lower(tag.key) = ANY({words}) OR lower(tag.key || '=' || tag.value) = ANY({words}))""",
-    "group": """EXISTS (SELECT 1 FROM inventory_device_groups dg JOIN inventory_group g ON g.id = dg.group_id
-        WHERE dg.device_id = gd.id AND lower(g.name) = ANY({words}))""",
-}
-
-
-def as_sql(tree: Tree, values: dict[str, Any]) -> str:
-    """A condition over GROUP_FIELDS as PostgreSQL asks it of PORTS; its parameters are added to ``values``."""
-    match tree:
-        case Both(parts):
-            return "(" + (" AND ".join(as_sql(part, values) for part in parts) or "true") + ")"
-        case Either(parts):
-            return "(" + " OR ".join(as_sql(part, values) for part in parts) + ")"
-        case Not(part):
-            return f"NOT {as_sql(part, values)}"
-        case Ask():
-            return f"NOT ({_asked(tree, values)})" if tree.negated else f"({_asked(tree, values)})"
-
-
-def _asked(ask: Ask, values: dict[str, Any]) -> str:
-    name = f"asked{len(values)}"
-    given = f"%({name})s"
-    words = [value.lower() for value in ask.values]
-    if ask.field.kind == Kind.WORDS:
-        values[name] = words
-        return HAS[ask.field.name].format(words=given)
-    column = COLUMNS[ask.field.name]
-    if ask.field.kind == Kind.NUMBER:
-        values[name] = [quantity(value) for value in ask.values]
-        return f"{column} {'=' if ask.verb == 'is' else ask.verb} ANY({given}::float8[])"
-    values[name] = words if ask.verb == "is" else [_pattern(word) for word in words]
-    return f"lower({column}) {'=' if ask.verb == 'is' else 'LIKE'} ANY({given})"
-
-
-def _pattern(word: str) -> str:
-    """What LIKE takes for ``*`` and ``?``."""
-    for letter in "\\%_":
-        word = word.replace(letter, "\\" + letter)
-    return word.replace("*", "%").replace("?", "_")
 
 
 def _subgroups() -> dict[int, list[int]]:
@@ -137,63 +84,6 @@ class GroupSpec:
     name: str
     condition: str = ""
     subgroups: Sequence[int] = ()
-
-
-def preview(condition: str, examples: int = 8) -> tuple[int, list[tuple[str, str]]]:
-    """For how many ports a condition holds now, and the first of these: device and label.
-
-    Raises
-    ------
-    ConditionError
-    """
-    values: dict[str, Any] = {"examples": examples}
-    held = as_sql(understand(condition, GROUP_FIELDS).tree, values)
-    with connection.cursor() as cursor:
-        cursor.execute(
-            f"SELECT gd.name, gi.label, count(*) OVER () {PORTS} AND {held} ORDER BY 1, gi.if_index LIMIT %(examples)s",
-            values,
-        )
-        rows = cursor.fetchall()
-    return (int(rows[0][2]) if rows else 0), [(device, label) for device, label, _ in rows]
-
-
-def ports_for(condition: str) -> set[int]:
-    """The ports for which a condition holds now.
-
-    Raises
-    ------
-    ConditionError
-    """
-    return {int(row[0]) for row in _asked_of_ports("gi.id", condition)}
-
-
-def holds_for(condition: str, port: int) -> bool:
-    """Whether a condition holds now for one port.
-
-    Raises
-    ------
-    ConditionError
-    """
-    return bool(_asked_of_ports("gi.id", condition, "AND gi.id = %(port)s", port=port))
-
-
-def slowest_for(condition: str) -> tuple[str, int] | None:
-    """The device that is polled least often among those of the ports for which a condition holds: its name, and seconds.
-
-    Raises
-    ------
-    ConditionError
-    """
-    rows = _asked_of_ports("gd.name, gd.interval_s", condition, "AND gd.enabled ORDER BY 2 DESC, 1 LIMIT 1")
-    return rows[0] if rows else None
-
-
-def _asked_of_ports(columns: str, condition: str, more: str = "", **values: Any) -> list[tuple[Any, ...]]:
-    held = as_sql(understand(condition, GROUP_FIELDS).tree, values)
-    with connection.cursor() as cursor:
-        cursor.execute(f"SELECT {columns} {PORTS} AND {held} {more}", values)
-        rows: list[tuple[Any, ...]] = cursor.fetchall()
-    return rows
 
 
 @transaction.atomic

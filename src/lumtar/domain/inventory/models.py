@@ -161,6 +161,10 @@ class Device(models.Model):
     way = models.CharField(max_length=4, choices=Way.choices, default=Way.SNMP)
     credential = models.ForeignKey(Credential, on_delete=models.PROTECT, null=True, related_name="devices")
     groups = models.ManyToManyField(Group, blank=True, related_name="devices")
+    hangs_on: "models.ManyToManyField[Device, models.Model]" = models.ManyToManyField(
+        "self", symmetrical=False, blank=True, related_name="carries"
+    )
+    """The devices by which it is reached, each of which is enough."""
     tags = models.JSONField(default=dict, blank=True)
     own = models.JSONField(default=dict, blank=True)
     profile = models.ForeignKey(Profile, on_delete=models.SET_NULL, null=True, related_name="devices")

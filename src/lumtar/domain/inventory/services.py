@@ -8,6 +8,7 @@ from django.db import IntegrityError, transaction
 from django.utils import timezone
 
 from lumtar.core.devicelist import check_address, check_interval, check_port
+from lumtar.core.groups import within
 from lumtar.core.labels import check_template
 from lumtar.core.reach import PRIVATE, is_address, may_be_sent, refusal
 from lumtar.core.refusal import Refusal
@@ -176,6 +177,7 @@ def _said(device: Device) -> dict[str, str]:
         "interval": f"{device.interval_s} s",
         "polling": "on" if device.enabled else "off",
         "groups": ", ".join(sorted(device.groups.values_list("name", flat=True))),
+        "hangs on": ", ".join(sorted(device.hangs_on.values_list("name", flat=True))),
         "tags": "; ".join(f"{key}={value}" for key, value in sorted(device.tags.items())),
         "own fields": "; ".join(f"{name} {value}" for name, value in sorted(device.own.items())),
         "profile": device.profile.name if device.profile else "",
@@ -196,6 +198,7 @@ class DeviceChange(TypedDict, total=False):
     credential: int
     interval_s: int
     groups: Sequence[str]
+    hangs_on: Sequence[str]
     tags: Mapping[str, str]
     own: Mapping[str, str]
     enabled: bool
@@ -224,6 +227,8 @@ def change_device(pk: int, edition: int, by: str, **given: Unpack[DeviceChange])
         raise Refusal(f"There is a device at {device.address} port {device.port} already.", "address") from error
     if "groups" in given:
         device.groups.set(_groups(given["groups"]))
+    if "hangs_on" in given:
+        device.hangs_on.set(_carriers(device, given["hangs_on"]))
     after = _said(device)
     if any(after[name] != before[name] for name in ("label template", "profile", "site", "name")):
         label_ports(devices=[device.pk])
@@ -236,6 +241,25 @@ def change_device(pk: int, edition: int, by: str, **given: Unpack[DeviceChange])
         note_action(f"{device.name} changed: " + "; ".join(changes), by, device)
     announce("devices", [device.pk])
     return device
+
+
+def _carriers(device: Device, names: Sequence[str]) -> list[Device]:
+    """The devices with these names, by which another one is reached; none of them hangs on it in turn."""
+    found = []
+    for name in dict.fromkeys(name.strip() for name in names if name.strip()):
+        called = list(Device.objects.filter(name=name, retired_at=None)[:2])
+        if len(called) != 1:
+            many = "is no device" if not called else "are several devices"
+            raise Refusal(f"{name[:80]} {many}; name one that there is once.", "hangs_on")
+        found += called
+    ways: dict[int, list[int]] = {}
+    for below, above in Device.hangs_on.through._default_manager.values_list("from_device_id", "to_device_id"):
+        ways.setdefault(below, []).append(above)
+    ways[device.pk] = []
+    for carrier in found:
+        if device.pk in within(ways, carrier.pk):
+            raise Refusal(f"{carrier.name} hangs on {device.name} already: they cannot hang on each other.", "hangs_on")
+    return found
 
 
 def _take(device: Device, changes: DeviceChange) -> None:

@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 import numpy as np
 from numpy.typing import NDArray
 
-from lumtar.core.measures import MEASURES, Counts, Measure, Polls
+from lumtar.core.measures import Counts, Measure, Polls, measure_of
 from lumtar.core.measures.components import Components
 from lumtar.core.rules import Frame
 from lumtar.domain.inventory.models import Component, Device, Interface
@@ -35,7 +35,7 @@ class History:
 
 def of_measure(name: str, subjects: Sequence[int], start: datetime, end: datetime) -> History:
     """The values of a measure of some subjects of its kind, from start to end."""
-    measure = MEASURES[name]
+    measure = measure_of(name)
     return OF_KIND[measure.subject](measure, sorted(subjects), start, end)
 
 

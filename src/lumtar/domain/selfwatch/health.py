@@ -12,8 +12,10 @@ from django.utils import timezone
 
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.units import duration
+from lumtar.domain.inventory.models import DeviceState
 from lumtar.domain.operation.jobs import stalled
-from lumtar.domain.operation.models import JobRun, Process
+from lumtar.domain.operation.leases import share_of
+from lumtar.domain.operation.models import JobRun, Process, Share
 from lumtar.domain.operation.registry import SERVICES, ServiceKind
 
 LATE = timedelta(seconds=20)
@@ -236,9 +238,29 @@ def _clock(facts: Facts) -> Iterator[Trouble]:
             yield Trouble(f"clock of {state.name}", words, Severity.WARNING, state.collector)
 
 
+BLIND_FROM = 3
+"""Devices of a collector that have to be silent, all of them, before it is taken for blind."""
+
+
+def _sight(facts: Facts) -> Iterator[Trouble]:
+    """A collector of whose devices none answers most likely does not see the network."""
+    held = dict(Share.objects.exclude(holder=None).values_list("number", "holder_name"))
+    states = DeviceState.objects.filter(device__enabled=True, device__retired_at=None, polled_at__isnull=False)
+    seen: dict[str, list[bool]] = {}
+    for device, silent in states.values_list("device_id", "silent_polls"):
+        if name := held.get(share_of(device)):
+            seen.setdefault(name, []).append(silent >= 2)
+    numbers = {state.name: state.collector for state in facts.of("collector")}
+    for name, silent_ones in seen.items():
+        if len(silent_ones) >= BLIND_FROM and all(silent_ones):
+            words = f"none of the {len(silent_ones)} devices of the collector {name} answers: it may be cut off itself"
+            yield Trouble(f"sight of {name}", words, Severity.CRITICAL, numbers.get(name))
+
+
 LOOKS: tuple[Callable[[Facts], Iterator[Trouble]], ...] = (
     _services,
     _readings,
+    _sight,
     _losses,
     _sums,
     _jobs,

@@ -1,18 +1,24 @@
 """What is wrong with Lumtar itself is an alarm like any other: it is raised, it is told, and it clears."""
 
+from datetime import datetime
+
 from django.db import connection, transaction
 from django.utils import timezone
 
 from lumtar.core.alarms.facts import Ended, Facts, Said
 from lumtar.core.alarms.severity import Severity
-from lumtar.domain.alarms import sending
+from lumtar.domain.alarms import causes, sending
 from lumtar.domain.alarms import services as alarms
 from lumtar.domain.alarms.models import LUMTAR, Alarm, Rule
 from lumtar.domain.alarms.services import Transition
 from lumtar.domain.operation import resources
+from lumtar.domain.operation.leases import share_of
+from lumtar.domain.operation.models import Share
 from lumtar.domain.operation.services import announce
 from lumtar.domain.selfwatch.health import Trouble, health
 
+SIGHT = "sight of "
+"""Begins the qualifier of the alarm that a collector sees none of its devices; its name follows."""
 LOCK = 7_402_318
 """One of the services looks at a time."""
 
@@ -43,9 +49,22 @@ def look() -> list[int]:
         transition(key, Severity.CLEARED, Ended("This is well again")) for key in active if key not in wanted
     ]
     changed = alarms.apply(transitions) + sending.clear_unused(now)
+    changed += _explain_by_blindness(now)
     if changed:
         announce("alarms", changed)
     return changed
+
+
+def _explain_by_blindness(now: datetime) -> list[int]:
+    """All devices of a collector that sees none of them do not answer for one reason."""
+    explained = []
+    for alarm in Alarm.objects.filter(type=LUMTAR, is_cleared=False, qualifier__startswith=SIGHT):
+        name = alarm.qualifier.removeprefix(SIGHT)
+        shares = set(Share.objects.filter(holder_name=name).exclude(holder=None).values_list("number", flat=True))
+        silent = Alarm.objects.filter(type=causes.UNREACHABLE, is_cleared=False).exclude(device=None)
+        mine = [each.pk for each in silent if share_of(each.device_id or 0) in shares]
+        explained += causes.explain(mine, causes.Cause(alarm.pk, f"The collector {name} sees none of its devices"), now)
+    return explained
 
 
 def _about(trouble: Trouble) -> tuple[str, int]:

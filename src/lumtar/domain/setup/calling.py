@@ -157,8 +157,9 @@ class Rules(Section):
 
     key = "rules"
     blank: Plain = {
-        "measure": "", "statistic": "value", "window_s": 0, "scope": "", "enabled": True, "above": True, "levels": [],
-        "hold_s": 0, "times": 1, "of": 1, "instructions": "", "plan": None,
+        "measure": "", "statistic": "value", "window_s": 0, "scope": "", "enabled": True, "direction": "above", "reference": "",
+        "without": [], "hours": "", "zone": "UTC", "levels": [], "hold_s": 0, "times": 1, "of": 1, "raise_text": "", "clear_text": "",
+        "instructions": "", "plan": None,
     }  # fmt: skip
 
     def read(self) -> list[Plain]:
@@ -173,7 +174,10 @@ class Rules(Section):
         ]
 
     def upgraded(self, entry: Plain, by: str) -> Plain:
-        """Earlier versions had addresses instead of a plan."""
+        """Earlier versions had addresses instead of a plan, and two directions."""
+        entry = dict(entry)
+        if "above" in entry:
+            entry["direction"] = "above" if entry.pop("above") else "below"
         if "mail_to" not in entry:
             return entry
         addresses = entry.pop("mail_to")

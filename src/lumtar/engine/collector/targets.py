@@ -14,11 +14,10 @@ from lumtar.core.refresh import Dating
 from lumtar.domain.alarms import memory
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.alarms.queries import active_of
-from lumtar.domain.alarms.rules import in_force
+from lumtar.domain.alarms.rules import Applies, in_force, narrowed
 from lumtar.domain.inventory import refreshes
 from lumtar.domain.inventory.credentials import opened
 from lumtar.domain.inventory.description import KnownComponent
-from lumtar.domain.inventory.groups import ports_for
 from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface, LabelRun
 from lumtar.domain.inventory.profiles import objects_of
 from lumtar.domain.operation.secrets import SecretUnreadable
@@ -166,21 +165,21 @@ SCOPES_S = 60.0
 
 @dataclass(slots=True)
 class RulesInForce:
-    """The rules, and of those that are narrowed the interfaces that they are about.
+    """The rules, and of those that are narrowed the subjects that they are about.
 
     Conditions are looked at again when a rule changed, and once a minute: ports come, go and are labelled meanwhile.
     """
 
     revisions: dict[int, int] = field(default_factory=dict)
-    scopes: dict[int, set[int]] = field(default_factory=dict)
+    scopes: dict[int, Applies] = field(default_factory=dict)
     looked_at: float = float("-inf")
 
-    def load(self) -> tuple[list[Rule], dict[int, set[int]]]:
+    def load(self) -> tuple[list[Rule], dict[int, Applies]]:
         """What holds now."""
         rules, now = in_force(), time.monotonic()
         revisions = {rule.pk: rule.revision for rule in rules}
         if revisions != self.revisions or now - self.looked_at > SCOPES_S:
-            self.scopes = {rule.pk: ports_for(rule.scope) for rule in rules if rule.scope}
+            self.scopes = narrowed(rules)
             self.revisions, self.looked_at = revisions, now
         return rules, self.scopes
 

@@ -4,9 +4,10 @@ from datetime import datetime, timedelta
 
 from django.http import HttpRequest
 from django.utils import timezone
+from ninja import Status
 from pydantic import Field
 
-from lumtar.domain.alarms import actions, calls, queries
+from lumtar.domain.alarms import actions, calls, causes, queries
 from lumtar.domain.alarms.models import AlarmAction, AlarmChange, Message, Notification
 from lumtar.domain.alarms.queries import AlarmRow
 from lumtar.server.api import paging
@@ -35,20 +36,25 @@ def alarms(
     start: datetime | None = None,
     device: int | None = None,
     interface: int | None = None,
+    cause: int | None = None,
+    words: str = "",
     limit: int = 200,
     cursor: str | None = None,
 ) -> Alarms:
     """Alarms that are active (or were ``at``), worst first; with ``active=false`` all of a range, last changed first.
 
-    ``shelved`` lists those that are shelved instead of those that are not.
+    ``shelved`` lists those that are shelved instead of those that are not; ``cause`` the consequences of an alarm, which are
+    left out otherwise, unless it is asked for one device or port. ``words`` are looked for in the history's resources and texts.
     """
     until = past(at) or timezone.now()
     begin, size = paging.offset(cursor), max(1, min(limit, 500))
     if active:
-        rows, total = queries.active(until, device, interface, is_shelved=shelved, limit=size, offset=begin)
+        rows, total = queries.active(
+            until, device, interface, is_shelved=shelved, cause=cause, limit=size, offset=begin
+        )
         return Alarms(rows=rows, total=total, next=paging.following(begin, size, total))
     since, until = span(start, until, timedelta(days=7))
-    rows = queries.history(since, until, size + 1, begin)
+    rows = queries.history(since, until, size + 1, begin, words)
     return Alarms(rows=rows[:size], total=None, next=paging.following(begin, size, begin + len(rows)))
 
 
@@ -122,6 +128,15 @@ def _notification(told: Notification) -> NotificationOut:
 def _call(alarm: int) -> CallOut | None:
     call = calls.remaining(alarm)
     return CallOut(plan_id=call.plan_id, plan=call.plan.name, next_at=call.next_at) if call else None
+
+
+@router.post("/alarms/{int:alarm}/overrule", needs=OPERATOR, response={204: None})
+def overrule_cause(request: HttpRequest, alarm: int) -> Status[None]:
+    """Say that an alarm does not follow from its cause: it stands by itself from now on."""
+    if not causes.overrule(alarm, timezone.now()):
+        raise Problem(409, "This alarm stands by itself already; load it again.")
+    actions.act([alarm], AlarmAction.Kind.COMMENT, request.user.get_username(), "It does not follow from its cause")
+    return Status(204, None)
 
 
 @router.get("/alarms/{int:alarm}", needs=VIEWER, response=AlarmOut)

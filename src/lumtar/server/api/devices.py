@@ -89,6 +89,8 @@ class DeviceOut(Schema):
     credential: str
     credential_id: int | None
     groups: list[str]
+    hangs_on: list[str]
+    """The devices by which it is reached, each of which is enough."""
     tags: dict[str, str]
     own: dict[str, str]
     own_fields: list[OwnFieldOut]
@@ -125,6 +127,7 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
         refresh=refreshes.of_device(device).words,
         own_fields=[OwnFieldOut(name=f.name, kind=f.kind, choices=f.choices) for f in OwnField.objects.all()],
         groups=sorted(group.name for group in row.groups.all()),
+        hangs_on=sorted(row.hangs_on.values_list("name", flat=True)),
         components=[_component(each, newest.get(each.pk)) for each in listed],
         **{
             name: getattr(row, name)
@@ -132,6 +135,7 @@ def device(request: HttpRequest, device: int, at: datetime | None = None) -> Dev
             if name
             not in (
                 "row",
+                "hangs_on",
                 "credential",
                 "profile",
                 "requests",
@@ -205,6 +209,7 @@ class DeviceChange(Schema):
     credential: int | None = None
     interval_s: int | None = None
     groups: list[str] | None = None
+    hangs_on: list[str] | None = None
     tags: dict[str, str] | None = None
     own: dict[str, str] | None = None
     enabled: bool | None = None

@@ -6,7 +6,7 @@ from django.http import HttpRequest
 from ninja import Field, Status
 
 from lumtar.core.groups import GROUP_FIELDS
-from lumtar.domain.inventory import groups
+from lumtar.domain.inventory import asking, groups
 from lumtar.domain.inventory.groups import GroupSize, GroupSpec
 from lumtar.domain.inventory.models import Group
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
@@ -147,5 +147,5 @@ def put_ports(request: HttpRequest, group: int, body: ByHand) -> Put:
 def try_condition(request: HttpRequest, body: Asked) -> MembersOut:
     """For which ports a condition holds now; nothing is changed."""
     with refusing():
-        ports, examples = groups.preview(body.condition)
+        ports, examples = asking.preview("interface", body.condition)
     return MembersOut(ports=ports, examples=[Member(device=device, label=label) for device, label in examples])

@@ -1,7 +1,8 @@
 """Rules: what is watched, and what a rule would have done."""
 
 from dataclasses import asdict
-from datetime import timedelta
+from datetime import datetime, timedelta
+from functools import partial
 from typing import Any
 
 from django.http import HttpRequest
@@ -11,38 +12,45 @@ from pydantic import Field
 
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.alarms.wording import compared
-from lumtar.core.measures import MEASURES
+from lumtar.core.measures import MEASURES, known_measure, measure_of
 from lumtar.core.refusal import Refusal
-from lumtar.core.rules import Figures, Raised, ready
+from lumtar.core.rules import Direction, Figures, Raised, Reference, ready
 from lumtar.core.rules import Rule as CoreRule
+from lumtar.core.rules.baseline import UNITS, WORDS
 from lumtar.core.rules.statistics import STATISTICS
 from lumtar.domain.alarms import rules
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.calling import plans
+from lumtar.domain.inventory import asking
 from lumtar.domain.operation import resources
-from lumtar.domain.reports import rehearsals
+from lumtar.domain.reports import learning, rehearsals, rule_report
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
+from lumtar.server.api.conditions import ConditionField, fields_out
 from lumtar.server.api.problems import Problem, refusing
 from lumtar.server.api.schema import Schema
 
 router = Router(tags=["rules"])
+MOST_REPORTED_DAYS = 400
 MARKS = 2000
 """Alarms of a rehearsal that are listed one by one."""
 
 
 class LevelIO(Schema):
-    """A severity (1 to 5), the limit beyond which it is reached, and the clearing limit."""
+    """A severity (1 to 5), the limit beyond which it is reached, and the clearing limit; of a range also the lower ones."""
 
     severity: int
     limit: float
     clear: float
+    low: float | None = None
+    low_clear: float | None = None
 
 
 class RuleIn(Schema):
     """A rule: a statistic of a measure with its limits.
 
     A limit must be exceeded for ``hold_s`` seconds, or ``times`` of the last ``of`` values. A statistic other than "value" looks
-    back over ``window_s`` seconds. ``scope`` is a condition over ports; empty is all of them.
+    back over ``window_s`` seconds. ``scope`` is a condition over the measure's kind of subject; empty is all of them. With a
+    ``reference`` limits say how far from normal a value is, and ``without`` are days from which nothing is learned.
     """
 
     name: str = Field(max_length=120)
@@ -51,13 +59,30 @@ class RuleIn(Schema):
     window_s: int = Field(0, ge=0)
     scope: str = Field("", max_length=1000)
     enabled: bool = True
-    above: bool = True
+    direction: Direction = Direction.ABOVE
+    reference: Reference = Reference.NONE
+    without: list[str] = []
+    hours: str = Field("", max_length=300)
+    zone: str = "UTC"
     levels: list[LevelIO] = []
     hold_s: int = Field(0, ge=0)
     times: int = 1
     of: int = 1
+    raise_text: str = Field("", max_length=400)
+    clear_text: str = Field("", max_length=400)
     instructions: str = Field("", max_length=2000)
     plan_id: int | None = None
+
+
+class ExceptionOut(Schema):
+    """A subject with levels of its own; without any it is exempt."""
+
+    subject: int
+    label: str
+    levels: list[LevelIO]
+    reason: str
+    by: str
+    at: datetime
 
 
 class RuleOut(Schema):
@@ -73,15 +98,22 @@ class RuleOut(Schema):
     subject: str
     enabled: bool
     scope: str
-    above: bool
+    direction: str
+    reference: str
+    without: list[str]
+    hours: str
+    zone: str
     levels: list[LevelIO]
     hold_s: int
     times: int
     of: int
+    raise_text: str
+    clear_text: str
     instructions: str
     plan_id: int | None
     plan: str | None
     revision: int
+    exceptions: list[ExceptionOut]
 
 
 class RuleChange(Schema):
@@ -93,21 +125,34 @@ class RuleChange(Schema):
     window_s: int | None = Field(None, ge=0)
     enabled: bool | None = None
     scope: str | None = Field(None, max_length=1000)
-    above: bool | None = None
+    direction: Direction | None = None
+    reference: Reference | None = None
+    without: list[str] | None = None
+    hours: str | None = Field(None, max_length=300)
+    zone: str | None = None
     levels: list[LevelIO] | None = None
     hold_s: int | None = Field(None, ge=0)
     times: int | None = None
     of: int | None = None
+    raise_text: str | None = Field(None, max_length=400)
+    clear_text: str | None = Field(None, max_length=400)
     instructions: str | None = Field(None, max_length=2000)
     plan_id: int | None = None
 
 
-OWN = tuple(name for name in RuleOut.model_fields if name not in ("id", "words", "unit", "subject", "levels", "plan"))
+OWN = tuple(
+    name
+    for name in RuleOut.model_fields
+    if name not in ("id", "words", "unit", "subject", "levels", "plan", "exceptions")
+)
 
 
 def _rule(rule: Rule) -> RuleOut:
-    measure = MEASURES.get(rule.measure)
+    measure = known_measure(rule.measure)
     words, unit = compared(rule.measure, rule.statistic, rule.window_s) if measure else ("Lumtar itself", "")
+    unit = UNITS.get(Reference(rule.reference), unit)
+    exceptions = list(rule.exceptions.all())
+    labels = _labels(measure.subject, {each.subject for each in exceptions}) if measure else {}
     return RuleOut(
         id=rule.pk,
         words=words,
@@ -115,6 +160,14 @@ def _rule(rule: Rule) -> RuleOut:
         subject=measure.subject if measure else resources.LUMTAR,
         levels=[LevelIO(**level) for level in rule.levels],
         plan=rule.plan.name if rule.plan else None,
+        exceptions=[
+            ExceptionOut(
+                label=labels.get(each.subject, "gone"),
+                levels=[LevelIO(**level) for level in each.levels],
+                **{name: getattr(each, name) for name in ("subject", "reason", "by", "at")},
+            )
+            for each in exceptions
+        ],
         **{name: getattr(rule, name) for name in OWN},
     )
 
@@ -123,7 +176,11 @@ def _rule(rule: Rule) -> RuleOut:
 def list_rules(request: HttpRequest, interface: int | None = None, device: int | None = None) -> list[RuleOut]:
     """All rules, or those in force that apply to a port, or to a device and its components."""
     every = interface is None and device is None
-    listed = list(Rule.objects.select_related("plan").order_by("pk")) if every else rules.applying(interface, device)
+    listed = (
+        list(Rule.objects.select_related("plan").prefetch_related("exceptions").order_by("pk"))
+        if every
+        else rules.applying(interface, device)
+    )
     return [_rule(rule) for rule in listed]
 
 
@@ -195,6 +252,14 @@ class StatisticOut(Schema):
     has_window: bool
 
 
+class ReferenceOut(Schema):
+    """What values can be compared with before they are held against a limit, and the unit of limits then."""
+
+    name: str
+    words: str
+    unit: str
+
+
 class ReadyLevelOut(LevelIO):
     """A recommended level, and why its limit is where it is."""
 
@@ -210,7 +275,7 @@ class ReadyOut(Schema):
     statistic: str
     window_s: int
     scope: str
-    above: bool
+    direction: str
     levels: list[ReadyLevelOut]
     hold_s: int
     times: int
@@ -223,6 +288,10 @@ class Vocabulary(Schema):
 
     measures: list[MeasureOut]
     statistics: list[StatisticOut]
+    references: list[ReferenceOut]
+    fields: dict[str, list[ConditionField]]
+    """Kind of subject -> what a condition can ask of it."""
+    text_variables: dict[str, str]
     ready: list[ReadyOut]
 
 
@@ -235,12 +304,15 @@ def vocabulary(request: HttpRequest) -> Vocabulary:
         statistics=[
             StatisticOut(name=s.name, words=s.words, unit=s.unit, has_window=s.has_window) for s in STATISTICS.values()
         ],
+        references=[ReferenceOut(name=each, words=WORDS[each], unit=UNITS[each]) for each in WORDS],
+        fields={kind: fields_out(known.fields) for kind, known in asking.KINDS.items()},
+        text_variables=rules.EXAMPLE,
         ready=[_ready(each, each.name in there) for each in ready.READY],
     )
 
 
 def _ready(each: ready.Ready, is_there: bool) -> ReadyOut:
-    names = ("name", "why", "measure", "statistic", "window_s", "scope", "above")
+    names = ("name", "why", "measure", "statistic", "window_s", "scope", "direction")
     return ReadyOut(
         levels=[
             ReadyLevelOut(severity=int(level.severity), limit=level.limit, clear=level.clear, why=why)
@@ -313,9 +385,8 @@ def rehearse(request: HttpRequest, body: RehearsalIn) -> RehearsalOut:
     with refusing():
         rule = _core(body)
         end = timezone.now()
-        done = rehearsals.run(
-            rule, rehearsals.subjects_of(rule.subject, body.scope), end - timedelta(days=body.days), end
-        )
+        subjects = rehearsals.subjects_of(rule.subject, body.scope)
+        done = rehearsals.run(rule, subjects, end - timedelta(days=body.days), end, _normals(body))
     listed, counted = done.alarms[:MARKS], done.figures
     wanted = {alarm.subject for alarm in listed} | {subject for subject, _, _ in counted.noisiest}
     labels = _labels(rule.subject, wanted)
@@ -339,6 +410,10 @@ def _messages(plan: int | None, changes: int) -> dict[str, int]:
         return {}
     reached = loaded.reached(loaded.calls[0], timezone.now(), Severity.CRITICAL)
     return {contact.name: changes for contact in reached.contacts}
+
+
+def _normals(body: RuleIn) -> rehearsals.Learn:
+    return partial(learning.over, without=body.without)
 
 
 def _core(body: RuleIn) -> CoreRule:
@@ -368,6 +443,15 @@ def _mark(alarm: Raised, labels: dict[int, str]) -> MarkOut:
     )
 
 
+class BandOut(Schema):
+    """What was normal at each time, and the values between which each level (by its severity) would have been left."""
+
+    usual: list[float | None]
+    severity: list[int]
+    low: list[list[float | None]]
+    high: list[list[float | None]]
+
+
 class LineOut(Schema):
     """What the rule compares at one subject, by seconds of the epoch, and the alarms that follow from it."""
 
@@ -376,6 +460,7 @@ class LineOut(Schema):
     at: list[float]
     value: list[float | None]
     alarms: list[MarkOut]
+    band: BandOut | None
 
 
 @router.post("/rules/rehearsal/line", needs=ENGINEER, response=LineOut)
@@ -386,7 +471,7 @@ def rehearse_line(request: HttpRequest, body: LineIn) -> LineOut:
         if body.subject_id not in rehearsals.subjects_of(rule.subject, body.scope):
             raise Refusal("This is not among what the rule applies to.", "subject_id")
         end = timezone.now()
-        line = rehearsals.line_of(rule, body.subject_id, end - timedelta(days=body.days), end)
+        line = rehearsals.line_of(rule, body.subject_id, end - timedelta(days=body.days), end, _normals(body))
     labels = _labels(rule.subject, {body.subject_id})
     return LineOut(
         label=labels.get(body.subject_id, "gone"),
@@ -394,4 +479,150 @@ def rehearse_line(request: HttpRequest, body: LineIn) -> LineOut:
         at=line.at,
         value=line.value,
         alarms=[_mark(alarm, labels) for alarm in line.alarms],
+        band=BandOut(**asdict(line.band)) if line.band else None,
     )
+
+
+class NoisyAlarmOut(Schema):
+    """A subject with many alarms of a rule: how many, and how many of them were of use."""
+
+    alarm: int
+    label: str
+    alarms: int
+    of_use: int
+
+
+class RuleReportOut(Schema):
+    """What a rule did: how often it fired, how often that was of use (acknowledged, commented on or closed), what would help."""
+
+    alarms: int
+    of_use: int
+    messages: int
+    median_s: float
+    noisiest: list[NoisyAlarmOut]
+    proposals: list[str]
+
+
+@router.get("/rules/{int:rule}/report", needs=VIEWER.everywhere, response=RuleReportOut)
+def report(request: HttpRequest, rule: int, days: float = 28) -> RuleReportOut:
+    """What a rule did in the last days."""
+    with refusing():
+        if not 0 < days <= MOST_REPORTED_DAYS:
+            raise Refusal(f"A report goes over at most {MOST_REPORTED_DAYS} days.", "days")
+    end = timezone.now()
+    done = rule_report.of_rule(Rule.objects.get(pk=rule).pk, end - timedelta(days=days), end)
+    return RuleReportOut(
+        noisiest=[
+            NoisyAlarmOut(alarm=alarm, label=label, alarms=alarms, of_use=of_use)
+            for alarm, label, alarms, of_use in done.noisiest
+        ],
+        **{name: getattr(done, name) for name in ("alarms", "of_use", "messages", "median_s", "proposals")},
+    )
+
+
+class FormulaIn(Schema):
+    """A measure, or a formula of measures, and maybe a subject to compute it for."""
+
+    measure: str = Field(max_length=400)
+    subject_id: int | None = None
+
+
+class FormulaOut(Schema):
+    """What a formula gives: its unit and kind of subject, and the newest value of one subject (the first, if none is given)."""
+
+    measure: str
+    unit: str
+    subject: str
+    label: str
+    value: float | None
+
+
+@router.post("/rules/formula", needs=ENGINEER, response=FormulaOut)
+def try_formula(request: HttpRequest, body: FormulaIn) -> FormulaOut:
+    """What a formula means and gives now; nothing is kept."""
+    with refusing():
+        measure = measure_of(body.measure)
+        subjects = [body.subject_id] if body.subject_id is not None else rehearsals.subjects_of(measure.subject)[:1]
+        newest = rehearsals.newest(measure.name, subjects[0], timezone.now()) if subjects else None
+    labels = _labels(measure.subject, set(subjects))
+    return FormulaOut(
+        measure=measure.name, unit=measure.unit, subject=measure.subject,
+        label=labels.get(subjects[0], "gone") if subjects else "", value=newest,
+    )  # fmt: skip
+
+
+class MatchIn(Schema):
+    """A condition over a kind of subject: interface, device or component."""
+
+    kind: str
+    scope: str = Field("", max_length=1000)
+
+
+class MatchedOut(Schema):
+    """A subject for which a condition holds."""
+
+    device: str
+    label: str
+
+
+class MatchOut(Schema):
+    """How many subjects a condition holds for, and the first of them."""
+
+    subjects: int
+    examples: list[MatchedOut]
+
+
+@router.post("/rules/match", needs=ENGINEER, response=MatchOut)
+def match(request: HttpRequest, body: MatchIn) -> MatchOut:
+    """For which subjects a condition holds now; nothing is kept."""
+    with refusing():
+        if body.kind not in asking.KINDS:
+            raise Refusal(f"There is no kind of subject {body.kind}; there are {', '.join(asking.KINDS)}.", "kind")
+        subjects, examples = asking.preview(body.kind, body.scope)
+    return MatchOut(subjects=subjects, examples=[MatchedOut(device=device, label=label) for device, label in examples])
+
+
+class ToleranceIn(RuleIn):
+    """A rule with a reference, and how many alarms a week and subject are wanted of each of its levels."""
+
+    days: float = Field(14, gt=0, le=rehearsals.LONGEST_DAYS)
+    a_week: list[float] = Field(max_length=5)
+
+
+class ToleranceOut(Schema):
+    """A limit for each level; null where nothing is known yet."""
+
+    limits: list[float | None]
+
+
+@router.post("/rules/tolerance", needs=ENGINEER, response=ToleranceOut)
+def propose_tolerance(request: HttpRequest, body: ToleranceIn) -> ToleranceOut:
+    """Limits that would have been exceeded about so many times a week and subject, from stored history."""
+    with refusing():
+        rule, end = _core(body), timezone.now()
+        subjects = rehearsals.subjects_of(rule.subject, body.scope)
+        limits = learning.tolerances(rule, subjects, end - timedelta(days=body.days), end, body.a_week, body.without)
+    return ToleranceOut(limits=limits)
+
+
+class ExceptionIn(Schema):
+    """Levels of one subject; none exempts it."""
+
+    levels: list[LevelIO] = Field([], max_length=5)
+    reason: str = Field("", max_length=300)
+
+
+@router.put("/rules/{int:rule}/exceptions/{int:subject}", needs=ENGINEER.everywhere, response=RuleOut)
+def make_exception(request: HttpRequest, rule: int, subject: int, body: ExceptionIn) -> RuleOut:
+    """Give one subject of a rule levels of its own, or exempt it."""
+    with refusing():
+        levels = [level.model_dump() for level in body.levels]
+        rules.except_from(rule, subject, levels, body.reason, request.user.get_username())
+    return _rule(Rule.objects.get(pk=rule))
+
+
+@router.delete("/rules/{int:rule}/exceptions/{int:subject}", needs=ENGINEER.everywhere, response={204: None})
+def end_exception(request: HttpRequest, rule: int, subject: int) -> Status[None]:
+    """End an exception; the rule holds as for all others."""
+    rules.end_exception(rule, subject, request.user.get_username())
+    return Status(204, None)

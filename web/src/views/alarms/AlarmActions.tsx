@@ -36,9 +36,12 @@ export function AlarmActions({ rows, onDone }: { rows: Row[]; onDone?: () => voi
   const areActive = rows.length > 0 && rows.every(({ severity }) => severity > 0);
   const areAcknowledged = areActive && rows.every((row) => row.acknowledged_by);
   const areShelved = rows.length > 0 && rows.every((row) => row.shelved_by);
+  const areClosed = areShelved && rows.every(({ shelf }) => shelf === "close");
   const acknowledge = () => act.mutate({ kind: areAcknowledged ? "unacknowledge" : "acknowledge" });
   const shelve = () =>
-    areShelved ? act.mutate({ kind: "unshelve" }) : act.mutate({ kind: "shelve", for_s: forS ? Number(forS) : null });
+    areShelved
+      ? act.mutate({ kind: areClosed ? "reopen" : "unshelve" })
+      : act.mutate({ kind: "shelve", for_s: forS ? Number(forS) : null });
   useKeys(
     mayAct && rows.length
       ? {
@@ -65,7 +68,7 @@ export function AlarmActions({ rows, onDone }: { rows: Row[]; onDone?: () => voi
       )}
       {areShelved ? (
         <button type="button" className="button" disabled={act.isPending} onClick={shelve}>
-          Unshelve
+          {areClosed ? "Open again" : "Unshelve"}
         </button>
       ) : (
         areActive && (
@@ -87,6 +90,17 @@ export function AlarmActions({ rows, onDone }: { rows: Row[]; onDone?: () => voi
             </select>
           </span>
         )
+      )}
+      {areActive && !areShelved && (
+        <button
+          type="button"
+          className="button"
+          disabled={act.isPending}
+          title="Dealt with: it is listed again when it is raised anew"
+          onClick={() => act.mutate({ kind: "close" })}
+        >
+          Close
+        </button>
       )}
       <span className="flex min-w-[190px] flex-1 items-center gap-1">
         <input

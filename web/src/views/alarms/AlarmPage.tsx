@@ -9,6 +9,7 @@ import { SEVERITIES } from "../../components/severities";
 import { AlarmActions } from "./AlarmActions";
 import { historyOf } from "./alarmHistory";
 import { Called } from "./Called";
+import { Causality } from "./Causality";
 
 /** What the page of a resource is called. */
 const PAGES: Record<string, string> = {
@@ -52,11 +53,12 @@ export function AlarmPage({ alarm }: { alarm: number }) {
       )}
       {row.shelved_by && (
         <p>
-          {row.in_maintenance ? "In maintenance: " : "Shelved by "}
+          {{ maintenance: "In maintenance: ", close: "Closed by " }[row.shelf ?? ""] ?? "Shelved by "}
           {row.shelved_by} {row.shelved_until ? `until ${moment(new Date(row.shelved_until))}` : "until it is cleared"}:
           nobody is called
         </p>
       )}
+      <Causality row={row} />
       {time.following && <AlarmActions rows={[row]} />}
       {instructions && (
         <>

@@ -11,6 +11,7 @@ import { Problem } from "../../components/Problem";
 import { RowCheckbox } from "../../components/RowCheckbox";
 import { Severity } from "../../components/Severity";
 import { SEVERITIES } from "../../components/severities";
+import { useTyped } from "../../components/useTyped";
 import { lazily } from "../lazily";
 import { Notified } from "../now/Causes";
 import { AlarmActions } from "./AlarmActions";
@@ -41,7 +42,9 @@ function Lists() {
   const [chosen, setChosen] = useState<ReadonlySet<number>>(new Set());
   const mayAct = useMay()("operator") && time.following;
   const active = useInfiniteQuery({ ...alarmListQuery(time.at, shelved), enabled: !all });
-  const history = useInfiniteQuery({ ...alarmHistoryQuery(time.range), enabled: all });
+  const [words, setWords] = useState("");
+  const sought = useTyped(words);
+  const history = useInfiniteQuery({ ...alarmHistoryQuery(time.range, sought), enabled: all });
   const { data, error, hasNextPage, fetchNextPage, isFetchingNextPage } = all ? history : active;
   const rows = data?.pages.flatMap((page) => page.rows);
   const total = data?.pages[0]?.total ?? rows?.length ?? 0;
@@ -77,11 +80,23 @@ function Lists() {
             {rows && (hasNextPage && all ? `${total}+` : total.toLocaleString("en-GB"))}
           </span>
         </h1>
+        {all && (
+          <input
+            type="search"
+            aria-label="Search the history"
+            placeholder="Search: a port, a site, a rule, words of the text"
+            className="field my-2 w-[340px] max-w-full"
+            value={words}
+            onChange={(event) => setWords(event.target.value)}
+          />
+        )}
         <Problem error={error} />
         {rows?.length === 0 && (
           <p className="py-2 text-ink2">
             {all
-              ? "No alarm was active in this time."
+              ? sought
+                ? "No matching alarms in this time."
+                : "No alarm was active in this time."
               : shelved
                 ? "No alarm is shelved or in maintenance. Such alarms are listed here, and nobody is called for them."
                 : "No active alarms. History lists those that were cleared."}
@@ -148,7 +163,11 @@ function Line({ alarm, at, open, to, chosen, choose }: LineProps) {
             {alarm.label} {alarm.site && <span className="font-normal text-ink2">{alarm.site}</span>}
           </b>
           <span className="block truncate text-small text-ink2 max-md:whitespace-normal">
+            {alarm.consequences > 0 && (
+              <b className="font-medium text-ink">{counted(alarm.consequences, "consequence")} · </b>
+            )}
             {alarm.text}
+            {alarm.raised_lately > 1 && ` · ${alarm.raised_lately} times in an hour`}
             {alarm.acknowledged_by && (
               <b className="font-medium text-ink"> · acknowledged by {alarm.acknowledged_by}</b>
             )}

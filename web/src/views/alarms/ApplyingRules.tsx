@@ -21,6 +21,8 @@ export function ApplyingRules({ only }: { only: { interface?: number; device?: n
           <span className="text-ink2">
             {says(rule).levels.join("; ") || says(rule).what}
             {rule.scope && `; applies since ${rule.scope}`}
+            {rule.exceptions.some(({ subject }) => subject === only.interface || subject === only.device) &&
+              "; an exception is made here"}
           </span>
           {!rule.plan && <span className="text-critical"> calls nobody</span>}
         </p>

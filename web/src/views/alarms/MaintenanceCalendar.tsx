@@ -38,7 +38,7 @@ export function MaintenanceCalendar({ open, onOpen }: Props) {
           </button>
         )}
       </p>
-      <div className="relative mt-1 border-t border-rule">
+      <div className="@container relative mt-1 overflow-hidden border-t border-rule">
         <div className="absolute inset-0 grid" style={{ gridTemplateColumns: `repeat(${DAYS}, minmax(0, 1fr))` }}>
           {Array.from({ length: DAYS }, (_, number) => {
             const at = new Date(start.getTime() + number * DAY_MS);
@@ -74,6 +74,8 @@ export function MaintenanceCalendar({ open, onOpen }: Props) {
 function Bar({ each, start, onOpen }: { each: Occurrence; start: Date; onOpen: () => void }) {
   const [from, to] = [each.start, each.end].map((at) => (new Date(at).getTime() - start.getTime()) / (DAYS * DAY_MS));
   const [left, right] = [Math.max(0, from as number), Math.min(1, to as number)];
+  // Near the end its name stands before it.
+  const isLate = left > 0.78;
   const begin = new Date(each.start);
   const words = `${each.name}: ${day(begin)} ${clock(begin)} to ${clock(new Date(each.end))}, ${each.about.join(", ")}`;
   return (
@@ -81,8 +83,8 @@ function Bar({ each, start, onOpen }: { each: Occurrence; start: Date; onOpen: (
       type="button"
       title={words}
       aria-label={words}
-      className="absolute top-0 flex h-6 items-center gap-1 whitespace-nowrap text-left"
-      style={{ left: `${100 * left}%` }}
+      className={`absolute top-0 flex h-6 items-center gap-1 whitespace-nowrap ${isLate ? "flex-row-reverse" : ""}`}
+      style={isLate ? { right: `${100 * (1 - right)}%` } : { left: `${100 * left}%` }}
       onClick={onOpen}
     >
       <span

@@ -1,12 +1,14 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
+import { useMay } from "../../app/session";
 import { duration } from "../../components/format";
 import { InlineChoice } from "../../components/InlineChoice";
 import { useTyped } from "../../components/useTyped";
 import { RehearsalCalendar } from "./RehearsalCalendar";
 import { RehearsalChart } from "./RehearsalChart";
-import { bodyOf, type Draft, type RuleOut, unitOf, type Vocabulary } from "./ruleDraft";
+import { MakeException } from "./RuleExceptions";
+import { bodyOf, type Draft, ownUnit, type RuleOut, subjectOf, type Vocabulary } from "./ruleDraft";
 import { SUBJECTS } from "./ruleWords";
 
 const DAYS = [
@@ -24,6 +26,7 @@ const rehearse = (body: Schemas["RuleIn"], days: number) =>
 export function Rehearsal({ draft, stored, words }: Props) {
   const [days, setDays] = useState("7");
   const [subject, setSubject] = useState<number | null>(null);
+  const isEngineer = useMay()("engineer", true);
   // A name changes nothing of what it raises.
   const typed = useTyped(JSON.stringify({ ...bodyOf(words, draft), name: "" }));
   const { data, error, isFetching } = useQuery({
@@ -41,7 +44,7 @@ export function Rehearsal({ draft, stored, words }: Props) {
     staleTime: 60_000,
   });
   const shown = subject ?? data?.noisiest[0]?.subject_id ?? null;
-  const kind = words.measures.find(({ name }) => name === draft.measure)?.subject ?? "interface";
+  const kind = subjectOf(words, draft.measure);
   return (
     <>
       <h2 className="heading flex-wrap text-body">
@@ -69,7 +72,14 @@ export function Rehearsal({ draft, stored, words }: Props) {
               days={Math.min(Number(days), 7)}
               subject={shown}
               levels={draft.levels}
-              unit={unitOf(words, draft)}
+              unit={ownUnit(words, draft)}
+            />
+          )}
+          {stored && shown !== null && !error && isEngineer && (
+            <MakeException
+              rule={stored}
+              subject={shown}
+              label={data.noisiest.find(({ subject_id }) => subject_id === shown)?.label ?? "it"}
             />
           )}
         </div>

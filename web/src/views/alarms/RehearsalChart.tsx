@@ -24,7 +24,8 @@ export function RehearsalChart({ body, days, subject, levels, unit }: Props) {
     retry: false,
     staleTime: 60_000,
   });
-  const limits = levels
+  // With a band, limits are lines of their own that follow what is normal.
+  const limits = (data?.band ? [] : levels)
     .filter(({ limit }) => limit.trim() !== "" && Number.isFinite(Number(limit)))
     .map(({ limit, severity }) => ({ value: Number(limit), severity }));
   if (!data) return <Problem error={error} />;
@@ -57,14 +58,20 @@ function Chart({ line, limits, unit, days }: { line: Line; limits: Limit[]; unit
       series: [
         {},
         { label: line.label, stroke: () => colour("ink"), width: 1.1, points: { show: false }, spanGaps: false },
+        ...(line.band ? bandSeries(line.band) : []),
       ],
     }),
-    [key, unit, line.label],
+    [key, unit, line.label, line.band?.severity.length],
   );
-  const data = useMemo<uPlot.AlignedData>(
-    () => [line.at, line.value.map((value) => (value === null ? null : value / factor))],
-    [line, factor],
-  );
+  const data = useMemo<uPlot.AlignedData>(() => {
+    const scaled = (values: (number | null)[]) => values.map((value) => (value === null ? null : value / factor));
+    const { band } = line;
+    return [
+      line.at,
+      scaled(line.value),
+      ...(band ? [scaled(band.usual), ...[...band.low, ...band.high].map(scaled)] : []),
+    ];
+  }, [line, factor]);
   const end = new Date();
   const start = new Date(end.getTime() - days * 86400_000);
   return (
@@ -81,6 +88,18 @@ function Chart({ line, limits, unit, days }: { line: Line; limits: Limit[]; unit
       <Plot data={data} options={options} height={210} label={`${line.label}, ${unit}`} start={start} end={end} />
     </>
   );
+}
+
+/** What is usual as a dotted line, and where each level would have been left. */
+function bandSeries(band: NonNullable<Line["band"]>): uPlot.Series[] {
+  const plain = { points: { show: false }, spanGaps: false };
+  const limits = [...band.severity, ...band.severity].map((severity) => ({
+    ...plain,
+    label: SEVERITIES[severity]?.word ?? "",
+    stroke: () => colour(tokenOf(severity)),
+    width: 1,
+  }));
+  return [{ ...plain, label: "usual", stroke: () => colour("ink2"), width: 1, dash: [2, 3] }, ...limits];
 }
 
 /** Limits as lines with their severity, and when alarms were active as bars at the foot. */

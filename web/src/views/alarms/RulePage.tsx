@@ -8,12 +8,17 @@ import { useMay } from "../../app/session";
 import { Field, Labelled } from "../../components/Field";
 import { FormFoot } from "../../components/FormFoot";
 import { Problem } from "../../components/Problem";
+import { ownZone } from "../calling/ContactForm";
 import { useKeeping } from "../setup/useKeeping";
 import { CallPlanChoice } from "./CallPlanChoice";
+import { ProposeLimits } from "./ProposeLimits";
 import { Rehearsal } from "./Rehearsal";
+import { RuleExceptions } from "./RuleExceptions";
 import { RuleLevels } from "./RuleLevels";
+import { RuleReport } from "./RuleReport";
 import { RuleSentence } from "./RuleSentence";
-import { BLANK, bodyOf, draftOf, type RuleOut, unitOf, type Vocabulary } from "./ruleDraft";
+import { BLANK, bodyOf, type Draft, draftOf, type RuleOut, subjectOf, unitOf, type Vocabulary } from "./ruleDraft";
+import { ScopeMatch } from "./ScopeMatch";
 
 /** A rule to write or to change, and beside it what it would have done. */
 export function RulePage() {
@@ -48,6 +53,48 @@ function SendTest({ rule }: { rule: RuleOut }) {
   );
 }
 
+/** What alarms of a rule say instead of the standard sentence. */
+function OwnTexts({
+  draft,
+  words,
+  change,
+}: {
+  draft: Draft;
+  words: Vocabulary;
+  change: (changed: Partial<Draft>) => void;
+}) {
+  return (
+    <details className="col-span-2" open={Boolean(draft.raiseText || draft.clearText)}>
+      <summary className="min-h-6 text-ink2">Own words for its alarms</summary>
+      <div className="grid grid-cols-2 gap-2">
+        <Field
+          wide
+          label="When raised"
+          hint="empty: the standard sentence"
+          maxLength={400}
+          placeholder="{{ measure }} {{ value }}, more than {{ limit }}"
+          value={draft.raiseText}
+          onChange={(event) => change({ raiseText: event.target.value })}
+        />
+        <Field
+          wide
+          label="When cleared"
+          maxLength={400}
+          value={draft.clearText}
+          onChange={(event) => change({ clearText: event.target.value })}
+        />
+        <p className="col-span-2 text-small text-ink2">
+          Variables:{" "}
+          {Object.entries(words.text_variables)
+            .filter(([, example]) => example)
+            .map(([name, example]) => `{{ ${name} }} (${example})`)
+            .join(", ")}
+        </p>
+      </div>
+    </details>
+  );
+}
+
 type FormProps = { stored: RuleOut | undefined; words: Vocabulary; ready: string | null };
 
 function Form({ stored, words, ready }: FormProps) {
@@ -56,9 +103,10 @@ function Form({ stored, words, ready }: FormProps) {
   const isEngineer = useMay()("engineer", true);
   const template = words.ready.find(({ name }) => name === ready);
   const given = template ? { ...BLANK, ...template } : BLANK;
-  const [draft, setDraft] = useState(() => draftOf(words, stored ?? given));
+  const [draft, setDraft] = useState(() => draftOf(words, stored ?? { ...given, zone: ownZone() }));
   const change = (changed: Partial<typeof draft>) => setDraft({ ...draft, ...changed });
   const ofLumtar = stored?.measure === "lumtar";
+  const kind = subjectOf(words, draft.measure);
   const path = { rule: stored?.id ?? 0 };
   const { submit, foot } = useKeeping({
     save: () => {
@@ -87,7 +135,29 @@ function Form({ stored, words, ready }: FormProps) {
           {!ofLumtar && (
             <>
               <RuleSentence draft={draft} words={words} change={change} />
-              <RuleLevels draft={draft} unit={unitOf(words, draft)} change={change} />
+              <ScopeMatch kind={kind} scope={draft.scope} fields={words.fields[kind] ?? []} />
+              <RuleLevels draft={draft} unit={unitOf(words, draft)} change={change}>
+                {draft.reference && isEngineer && <ProposeLimits draft={draft} words={words} change={change} />}
+              </RuleLevels>
+              {draft.reference && (
+                <p className="pt-1 text-small text-ink2">
+                  {draft.reference === "learned"
+                    ? "Learned each night from up to eight weeks, for each hour of the week; growth is corrected for. While less than two weeks are known nothing is raised."
+                    : "Compared with the same hour then; where nothing was measured then nothing is raised."}
+                </p>
+              )}
+              {draft.reference && (
+                <div className="mt-1 grid grid-cols-2">
+                  <Field
+                    wide
+                    label="Exceptional days"
+                    hint="nothing is learned from them; like 2026-12-24, 2026-12-25"
+                    value={draft.without}
+                    onChange={(event) => change({ without: event.target.value })}
+                  />
+                </div>
+              )}
+              {stored && <RuleExceptions rule={stored} />}
             </>
           )}
           <h2 className="heading mt-3">Who is called</h2>
@@ -115,6 +185,7 @@ function Form({ stored, words, ready }: FormProps) {
                 onChange={(event) => change({ name: event.target.value })}
               />
             )}
+            {!ofLumtar && <OwnTexts draft={draft} words={words} change={change} />}
             <label className="col-span-2 flex gap-2">
               <input
                 type="checkbox"
@@ -137,6 +208,7 @@ function Form({ stored, words, ready }: FormProps) {
         ) : (
           <Rehearsal draft={draft} stored={stored} words={words} />
         )}
+        {stored && <RuleReport rule={stored.id} />}
       </section>
     </div>
   );

@@ -9,6 +9,8 @@ const DONE: Record<Schemas["ActionOut"]["kind"], string> = {
   shelve: "Shelved",
   unshelve: "Taken off the shelf",
   maintenance: "In maintenance",
+  close: "Closed",
+  reopen: "Opened again",
   comment: "",
 };
 

@@ -14,6 +14,9 @@ const words: Vocabulary = {
     { name: "rate", words: "rate of change", unit: "{unit}/h", has_window: true },
     { name: "missing", words: "share of missing values", unit: "%", has_window: true },
   ],
+  references: [],
+  fields: {},
+  text_variables: {},
   ready: [],
 };
 
@@ -32,14 +35,14 @@ test("rates are typed in Mb/s", () => {
   const draft = draftOf(words, { ...BLANK, measure: "in", levels: [{ severity: 4, limit: 3e8, clear: 2e8 }] });
   expect(draft.levels[0]?.limit).toBe("300");
   expect(bodyOf(words, draft).levels?.[0]).toEqual({ severity: 4, limit: 3e8, clear: 2e8 });
-  expect(unitOf(words, { measure: "in", statistic: "rate" })).toBe("Mb/s/h");
-  expect(unitOf(words, { measure: "in", statistic: "missing" })).toBe("%");
+  expect(unitOf(words, { measure: "in", statistic: "rate", reference: "" })).toBe("Mb/s/h");
+  expect(unitOf(words, { measure: "in", statistic: "missing", reference: "" })).toBe("%");
 });
 
 test("what does not apply is left out", () => {
   const draft = draftOf(words, { ...BLANK, scope: "role is wan" });
   const body = bodyOf(words, { ...draft, measure: "processor", statistic: "value", held: "for", holdMinutes: "15" });
-  expect([body.scope, body.window_s, body.hold_s, body.times, body.of]).toEqual(["", 0, 900, 1, 1]);
+  expect([body.window_s, body.hold_s, body.times, body.of]).toEqual([0, 900, 1, 1]);
 });
 
 test("a further level is the next severity that is free", () => {

@@ -18,6 +18,9 @@ const words: Vocabulary = {
     { name: "value", words: "each value", unit: "{unit}", has_window: false },
     { name: "mean", words: "mean", unit: "{unit}", has_window: true },
   ],
+  references: [{ name: "learned", words: "usual range", unit: "× spread" }],
+  fields: {},
+  text_variables: {},
   ready: [],
 };
 const seen: { draft: Draft | null } = { draft: null };
@@ -45,15 +48,35 @@ describe("a rule as a sentence", () => {
     expect(screen.queryByLabelText("Window in minutes")).toBeNull();
   });
 
-  it("asks where only of ports", () => {
+  it("asks where of what it is about", () => {
     show();
     type("Ports where", "role is wan");
     expect(seen.draft?.scope).toBe("role is wan");
     type("Measure", "temperature");
-    expect(screen.queryByLabelText("Ports where")).toBeNull();
+    expect(screen.getByLabelText("Components where")).toBeTruthy();
     expect(screen.getByText("in °C")).toBeTruthy();
     type("Measure", "unanswered");
     expect(screen.getByText(/polls\./)).toBeTruthy();
+  });
+
+  it("has limits in units of what it is compared with, and of a range on both sides", () => {
+    show();
+    type("Direction", "outside");
+    type("Lower limit of major", "5");
+    expect(seen.draft?.levels[0]?.low).toBe("5");
+    type("Compared with", "learned");
+    expect(screen.queryByLabelText("Lower limit of major")).toBeNull();
+    expect(screen.getByText("in × spread")).toBeTruthy();
+    expect(screen.getByText("away by")).toBeTruthy();
+  });
+
+  it("has one value where something is equal to it, and hours", () => {
+    show();
+    type("Direction", "equal");
+    expect(screen.queryByLabelText("Clearing limit of major")).toBeNull();
+    type("Hours", "Mon-Fri 08:00-18:00");
+    expect(seen.draft?.hours).toBe("Mon-Fri 08:00-18:00");
+    expect(screen.getByLabelText("Time zone")).toBeTruthy();
   });
 
   it("counts values or minutes, and keeps what was typed of the other", () => {
@@ -71,7 +94,7 @@ describe("a rule as a sentence", () => {
     show();
     expect(screen.getByText("clear below")).toBeTruthy();
     type("Direction", "below");
-    expect(seen.draft?.above).toBe(false);
+    expect(seen.draft?.direction).toBe("below");
     expect(screen.getByText("clear above")).toBeTruthy();
   });
 });
@@ -105,6 +128,7 @@ describe("what a stored rule says", () => {
     subject: "interface",
     revision: 1,
     plan: null,
+    exceptions: [],
   };
 
   it("is a sentence, and one for each level", () => {

@@ -19,6 +19,31 @@ export function held(rule: Rule): string {
   return rule.times > 1 ? ` for ${rule.times} ${noun}s in a row` : "";
 }
 
+const REFERENCES: Record<string, string> = {
+  learned: " against its usual range",
+  yesterday: " against yesterday at this time",
+  last_week: " against last week at this time",
+};
+
+/** When a level is reached, and when it ends. */
+function levelWords(rule: Rule, level: Schemas["LevelIO"]): string {
+  const [at, back] = [limit(rule, level.limit), limit(rule, level.clear)];
+  switch (rule.direction) {
+    case "below":
+      return `below ${at}, cleared above ${back}`;
+    case "equal":
+      return `at ${at}`;
+    case "changed":
+      return `changed to ${at}`;
+    case "outside":
+      return rule.reference
+        ? `away by ${at}, cleared within ${back}`
+        : `outside ${limit(rule, level.low ?? 0)} to ${at}, cleared within ${limit(rule, level.low_clear ?? 0)} to ${back}`;
+    default:
+      return `above ${at}, cleared below ${back}`;
+  }
+}
+
 /** What a rule watches, in a sentence, and what each of its levels is. */
 export function says(rule: Rule): { what: string; levels: string[] } {
   if (rule.measure === "lumtar") {
@@ -28,13 +53,10 @@ export function says(rule: Rule): { what: string; levels: string[] } {
   }
   if (rule.measure === "unanswered") return { what: `A device that does not answer${held(rule)}.`, levels: [] };
   const where = rule.scope ? ` of ${SUBJECTS[rule.subject]} where ${rule.scope}` : ` of all ${SUBJECTS[rule.subject]}`;
-  const side = rule.above ? "above" : "below";
-  const back = rule.above ? "below" : "above";
+  const against = REFERENCES[rule.reference] ?? "";
+  const hours = rule.hours ? `, ${rule.hours} (${rule.zone})` : "";
   return {
-    what: `${rule.words}${rule.window_s ? "," : ""}${where}, beyond a limit${held(rule)}.`,
-    levels: rule.levels.map(
-      (level) =>
-        `${SEVERITIES[level.severity]?.word} ${side} ${limit(rule, level.limit)}, cleared ${back} ${limit(rule, level.clear)}`,
-    ),
+    what: `${rule.words}${rule.window_s ? "," : ""}${against}${where}, ${against ? "too far from it" : "beyond a limit"}${held(rule)}${hours}.`,
+    levels: rule.levels.map((level) => `${SEVERITIES[level.severity]?.word} ${levelWords(rule, level)}`),
   };
 }

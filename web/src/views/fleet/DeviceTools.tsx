@@ -142,6 +142,7 @@ function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) 
         site: word("site"),
         interval_s: Number(word("interval")),
         groups: pieces(word("groups")),
+        hangs_on: pieces(word("hangs_on")),
         tags: tagsOf(word("tags")),
         own,
         enabled: form.get("enabled") === "on",
@@ -226,6 +227,12 @@ function ChangeForm({ device, onDone }: { device: Device; onDone: () => void }) 
         onChange={(event) => setInterval(Number(event.target.value))}
       />
       <Field name="groups" label="Groups" hint="separated by semicolons" defaultValue={device.groups.join("; ")} />
+      <Field
+        name="hangs_on"
+        label="Hangs on"
+        hint="devices by which it is reached, separated by semicolons"
+        defaultValue={device.hangs_on.join("; ")}
+      />
       <Field name="tags" label="Tags" hint="key=value; key=value" defaultValue={tagText(device.tags)} />
       {device.own_fields.map((field) => (
         <Field

@@ -1,7 +1,7 @@
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { useTimeSearch } from "../../app/screenTime";
-import { duration } from "../../components/format";
+import { counted, duration } from "../../components/format";
 import { Severity } from "../../components/Severity";
 import { Spark } from "../../components/Spark";
 
@@ -28,6 +28,9 @@ export function Causes({ causes, active, at }: { causes: Schemas["CauseOut"][]; 
           <span className="min-w-0">
             <b className="block truncate font-semibold max-md:whitespace-normal">{row.label}</b>
             <span className="block truncate text-small text-ink2 max-md:whitespace-normal">
+              {row.consequences > 0 && (
+                <b className="font-medium text-ink">{counted(row.consequences, "consequence")} · </b>
+              )}
               {row.text}
               {row.acknowledged_by && <b className="font-medium text-ink"> · acknowledged by {row.acknowledged_by}</b>}
             </span>
