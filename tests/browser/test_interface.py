@@ -13,7 +13,7 @@ from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.operation.models import Process
 from lumtar.domain.operation.services import announce
-from tests.alarms import transition
+from tests.alarms import plan_for, transition
 from tests.browser.conftest import settled, sign_in
 from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY
@@ -62,7 +62,7 @@ def test_now_says_what_is_wrong_and_leads_to_it(page, network):
     expect(page.get_by_role("heading", level=1)).to_contain_text("hex-wan-1 Transport A 95 % full outbound")
     expect(page.get_by_text("2 of 2 devices answer")).to_be_visible()
     cause = page.locator("a[data-row]").first
-    expect(cause).to_contain_text("nobody is notified")
+    expect(cause).to_contain_text("nobody is called")
     cause.click()
     expect(page).to_have_url(re.compile(r"/alarms/\d+"))
     page.get_by_role("main").get_by_role("link", name="Port", exact=True).click()
@@ -214,16 +214,17 @@ def test_everything_by_keyboard(page, network):
 
 
 def test_a_rule_is_changed_and_wrong_limits_are_explained(page, network):
+    plan_for("duty@oskelund.example")
     sign_in(page, "/alarms")
-    expect(page.get_by_text("Nobody is notified: no address is set.").first).to_be_visible()
+    expect(page.get_by_text("Nobody is called: it has no call plan.").first).to_be_visible()
     page.get_by_role("link", name="Utilisation").click()
     page.get_by_label("Clearing limit of major").fill("95")
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_role("alert").filter(has_text="clearing limit must not be above the limit")).to_be_visible()
     page.get_by_label("Clearing limit of major").fill("70")
-    page.get_by_label("Mail to").fill("duty@oskelund.example, night@oskelund.example")
+    page.get_by_label("Call plan").select_option(label="Mail to duty@oskelund.example")
     page.get_by_role("button", name="Save").click()
-    expect(page.get_by_text("Mail to duty@oskelund.example, night@oskelund.example")).to_be_visible()
+    expect(page.get_by_text("Calls by the plan Mail to duty@oskelund.example.")).to_be_visible()
     level = {"severity": 4, "limit": 90, "clear": 70}
     assert Rule.objects.get(name="Utilisation").levels == [level]
     page.get_by_role("link", name="Utilisation").click()
@@ -248,7 +249,7 @@ def test_a_recommended_rule_is_rehearsed_while_it_is_written_and_then_created(pa
     expect(page.get_by_role("status").filter(has_text="lable")).to_be_visible()
     page.get_by_label("Ports where").fill("")
     expect(page.get_by_role("button", name="hex-wan-1 Transport A")).to_be_visible()
-    expect(page.get_by_text("notifies nobody")).to_be_visible()
+    expect(page.get_by_text("calls nobody")).to_be_visible()
     page.get_by_label("Limit of major", exact=True).fill("99")
     page.get_by_label("Statistic").select_option("maximum")
     expect(page.get_by_text("It would have raised nothing in this time.")).to_be_visible()
@@ -281,7 +282,7 @@ def test_alarms_are_acknowledged_shelved_and_commented_on_by_keyboard(page, netw
     expect(page.get_by_text("the backup again by demo")).to_be_visible()
     page.get_by_label("For how long").select_option("until cleared")
     page.get_by_role("button", name="Shelve").click()
-    expect(page.get_by_text("until it is cleared: nobody is notified")).to_be_visible()
+    expect(page.get_by_text("until it is cleared: nobody is called")).to_be_visible()
     expect(page.locator("a[data-alarm]")).to_have_count(0)
     expect(page).to_have_title("Lumtar")
     page.get_by_role("link", name="Shelved").click()

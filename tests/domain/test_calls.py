@@ -20,7 +20,7 @@ from lumtar.domain.calling.models import Address, Contact
 from lumtar.domain.calling.plans import PlanSpec, StepSpec
 from lumtar.domain.calling.teams import TeamSpec
 from lumtar.domain.operation.secrets import unseal
-from tests.alarms import send_due, transition
+from tests.alarms import first_rules, send_due, transition
 
 pytestmark = pytest.mark.django_db
 MINUTE = timedelta(minutes=1)
@@ -37,6 +37,7 @@ def plan_of(*steps, **more):
 
 @pytest.fixture
 def rule():
+    first_rules()
     return Rule.objects.get(name="Utilisation")
 
 

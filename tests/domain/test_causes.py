@@ -13,13 +13,14 @@ from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory import services
 from lumtar.domain.inventory.models import Device, DeviceState
 from lumtar.domain.reports import rule_report
-from tests.alarms import plan_for, transition
+from tests.alarms import first_rules, plan_for, transition
 
 pytestmark = pytest.mark.django_db
 
 
 @pytest.fixture
 def rule():
+    first_rules()
     return Rule.objects.get(name="Reachability")
 
 

@@ -13,7 +13,7 @@ from lumtar.domain.alarms.maintenance import MaintenanceSpec, spans
 from lumtar.domain.alarms.models import Alarm, Call, Maintenance, Notification, Rule
 from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory import groups
-from tests.alarms import plan_for, transition
+from tests.alarms import first_rules, plan_for, transition
 
 pytestmark = pytest.mark.django_db
 HOUR = timedelta(hours=1)
@@ -51,6 +51,7 @@ class TestSpans:
 
 @pytest.fixture
 def rule():
+    first_rules()
     return Rule.objects.get(name="Utilisation")
 
 

@@ -7,11 +7,11 @@ import numpy as np
 import pytest
 from django.contrib.auth.models import User
 
-from lab import load
+from lab import load, people
 from lab.builder import build
 from lab.counting import Group, boot_at, boots
 from lumtar.core.counters import Flag
-from lumtar.domain.alarms.models import Alarm, Notification, Rule
+from lumtar.domain.alarms.models import Alarm, AlarmAction, Call, Consequence, Maintenance, Notification, Rule
 from lumtar.domain.inventory.models import Device, Interface, InterfaceSpeed
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings.models import ComponentReading, Gap, Hour, Newest, Reading
@@ -67,10 +67,16 @@ def test_the_demonstration_is_whole(loaded, county, tmp_path):
     assert 1400 < (gap.end - gap.start).total_seconds() < 1700
     assert Entry.objects.filter(kind="restart", device__name="lin-wan-1").exists()
     assert Reading.objects.filter(interface__device__name="lin-wan-1", flags=int(Flag.RESTARTED)).exists()
-    standing = set(Alarm.objects.filter(is_cleared=False).values_list("device__name", "type"))
+    well_made = Alarm.objects.filter(is_cleared=False, rule__name__in=["Utilisation", "Reachability"])
+    standing = set(well_made.values_list("device__name", "type"))
     assert standing == {("net-acc-1", "unreachable"), ("pel-wan-1", "utilisation")}
     assert Alarm.objects.filter(device__name="lin-acc-1", is_cleared=True).exists()
-    assert not Notification.objects.exists(), "nobody is called for history"
+    unsent = Notification.objects.exclude(message__state="sent")
+    assert not unsent.exists() and not Call.objects.exists(), "nobody is called for history; it only tells who was"
+    assert AlarmAction.objects.filter(kind="acknowledge").exists() and Maintenance.objects.count() == 2
+    assert Rule.objects.get(name=people.NOISY).plan is not None
+    silent = Consequence.objects.filter(alarm__device__name="lin-acc-1").first()
+    assert silent is None or silent.cause.device.name == "lin-wan-1"
     assert ComponentReading.objects.filter(component__device__name="cen-fw-1", component__kind="processor").exists()
     assert Rule.objects.get(name="Utilisation").plan is not None
 

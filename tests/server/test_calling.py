@@ -12,7 +12,7 @@ from lumtar.domain.alarms.services import apply
 from lumtar.domain.audit.models import AuditChange
 from lumtar.domain.calling.models import Address, CallPlan
 from lumtar.domain.inventory.models import Device
-from tests.alarms import send_due, transition
+from tests.alarms import first_rules, send_due, transition
 from tests.network import fill
 from tests.server.calls import get, is_problem
 
@@ -73,6 +73,7 @@ def test_a_plan_says_who_would_be_called_and_what_would_be_said(client, plan, ne
 
 
 def test_a_plan_that_reaches_nobody_says_so_where_it_is_read(client, plan, anna):
+    first_rules()
     Address.objects.update(enabled=False)
     assert get(client, "plans")["rows"][0]["reaches_nobody"]
     rule = Rule.objects.get(name="Utilisation")
@@ -95,6 +96,7 @@ def test_a_team_says_who_is_on_duty(client, anna):
 
 
 def test_messages_are_listed_and_acknowledged_without_signing_in(client, plan, network, mailoutbox):
+    first_rules()
     rule = Rule.objects.get(name="Utilisation")
     Address.objects.filter(channel="service").update(enabled=False)
     device = Device.objects.get(name="hex-wan-1")

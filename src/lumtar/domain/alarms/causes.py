@@ -45,47 +45,64 @@ def place(raised: Sequence[Alarm], now: datetime) -> dict[int, datetime | None]:
     if not mine:
         return {}
     ways = _ways()
-    failed = _failed()
-    waits: dict[int, datetime | None] = {}
+    silent = {alarm.device_id for alarm in mine if alarm.type == UNREACHABLE and alarm.device_id is not None}
+    below = _closure(silent, _turned(ways))
+    failed = _failed(_closure(below | {alarm.device_id for alarm in mine if alarm.device_id is not None}, ways))
     found = _causes(mine, ways, failed)
-    if any(alarm.type == UNREACHABLE for alarm in mine):
+    if silent:
         # What was raised before its cause was known.
-        placed = Consequence.objects.filter(ended_at=None).values_list("alarm_id", flat=True)
-        earlier = (
-            Alarm.objects.filter(is_cleared=False)
-            .exclude(device=None)
-            .exclude(causes__ended_at=None, causes__isnull=False)
-        )
-        found |= _causes(list(earlier.exclude(pk__in=[*(a.pk for a in mine), *placed])), ways, failed)
+        placed = Consequence.objects.filter(ended_at=None).values("alarm_id")
+        earlier = Alarm.objects.filter(is_cleared=False, device_id__in=below).exclude(pk__in=placed)
+        found |= _causes(earlier.exclude(pk__in=[alarm.pk for alarm in mine]), ways, failed)
     _keep(found, now)
-    waits |= dict.fromkeys(found)
-    for alarm in mine:
-        if alarm.pk not in found and alarm.type == UNREACHABLE and _is_undecided(alarm, ways):
-            waits[alarm.pk] = now + UNDECIDED
     calls.hold([pk for pk in found if pk not in {alarm.pk for alarm in mine}], None)
+    waits: dict[int, datetime | None] = dict.fromkeys(found)
+    undecided = [alarm for alarm in mine if alarm.pk not in found and alarm.type == UNREACHABLE]
+    if undecided:
+        waits |= dict.fromkeys(_undecided(undecided, ways), now + UNDECIDED)
     return waits
 
 
+Ways = Mapping[int, Collection[int]]
+"""Device -> the devices that it hangs on."""
+
+
 def _ways() -> dict[int, set[int]]:
-    """Device -> the devices that it hangs on."""
     ways: dict[int, set[int]] = {}
     for device, carrier in Device.hangs_on.through._default_manager.values_list("from_device_id", "to_device_id"):
         ways.setdefault(device, set()).add(carrier)
     return ways
 
 
-def _failed() -> dict[int, Alarm]:
-    """The devices that do not answer, and the alarms that say so."""
-    active = Alarm.objects.filter(type=UNREACHABLE, is_cleared=False).exclude(device=None).order_by("raised_at", "pk")
+def _turned(ways: Ways) -> dict[int, set[int]]:
+    carried: dict[int, set[int]] = {}
+    for device, carriers in ways.items():
+        for carrier in carriers:
+            carried.setdefault(carrier, set()).add(device)
+    return carried
+
+
+def _closure(devices: Collection[int], ways: Ways) -> set[int]:
+    """Devices, and all that can be reached from them."""
+    reached, waiting = set(devices), list(devices)
+    while waiting:
+        more = set(ways.get(waiting.pop(), ())) - reached
+        reached |= more
+        waiting += more
+    return reached
+
+
+def _failed(devices: Collection[int]) -> dict[int, Alarm]:
+    """Those of some devices that do not answer, and the alarms that say so."""
+    active = Alarm.objects.filter(type=UNREACHABLE, is_cleared=False, device_id__in=devices).order_by("raised_at", "pk")
     return {alarm.device_id: alarm for alarm in active if alarm.device_id is not None}
 
 
-def _causes(
-    alarms: Iterable[Alarm], ways: Mapping[int, Collection[int]], failed: Mapping[int, Alarm]
-) -> dict[int, Cause]:
+def _causes(alarms: Iterable[Alarm], ways: Ways, failed: Mapping[int, Alarm]) -> dict[int, Cause]:
     found: dict[int, Cause] = {}
     for alarm in alarms:
-        assert alarm.device_id is not None
+        if alarm.device_id is None:
+            continue
         if root := _root(alarm.device_id, ways, failed):
             cause = failed[root]
             if cause.pk != alarm.pk:
@@ -95,7 +112,7 @@ def _causes(
     return found
 
 
-def _root(device: int, ways: Mapping[int, Collection[int]], failed: Mapping[int, Alarm]) -> int | None:
+def _root(device: int, ways: Ways, failed: Mapping[int, Alarm]) -> int | None:
     """The failed device that cuts one off, the one farthest up; None if it is not cut off.
 
     It is cut off if each of the devices that it hangs on has failed, or is cut off itself. A circle is no way.
@@ -105,7 +122,7 @@ def _root(device: int, ways: Mapping[int, Collection[int]], failed: Mapping[int,
     def cut(here: int, path: frozenset[int]) -> int | None:
         if here in known:
             return known[here]
-        roots = []
+        roots: list[int] = []
         for each in sorted(set(ways.get(here, ())) - path):
             above = cut(each, path | {each})
             if above is None and each not in failed:
@@ -127,16 +144,20 @@ def _keep(found: Mapping[int, Cause], now: datetime) -> None:
     )
 
 
-def _is_undecided(alarm: Alarm, ways: Mapping[int, Collection[int]]) -> bool:
-    """Whether what a silent device hangs on, or nearly everything else, is silent as well without being an alarm yet."""
-    carriers = ways.get(alarm.device_id or 0, ())
+def _undecided(alarms: Sequence[Alarm], ways: Ways) -> list[int]:
+    """Those about silent devices of which what they hang on, or nearly everything else, is silent too without being an alarm yet."""
     silent = DeviceState.objects.filter(silent_polls__gt=0, device__enabled=True, device__retired_at=None)
-    if carriers and silent.filter(device_id__in=carriers).count() == len(set(carriers)):
-        return True
     counted = DeviceState.objects.filter(device__enabled=True, device__retired_at=None).aggregate(
         known=Count("pk"), silent=Count("pk", filter=Q(silent_polls__gt=0))
     )
-    return bool(counted["known"] >= BLIND_DEVICES and counted["silent"] >= BLIND_SHARE * counted["known"])
+    if counted["known"] >= BLIND_DEVICES and counted["silent"] >= BLIND_SHARE * counted["known"]:
+        return [alarm.pk for alarm in alarms]
+    carriers = {alarm.pk: set(ways.get(alarm.device_id or 0, ())) for alarm in alarms}
+    all_carriers = set().union(*carriers.values())
+    quiet = (
+        set(silent.filter(device_id__in=all_carriers).values_list("device_id", flat=True)) if all_carriers else set()
+    )
+    return [pk for pk, mine in carriers.items() if mine and mine <= quiet]
 
 
 def release(cleared: Sequence[int], now: datetime) -> None:
@@ -147,7 +168,9 @@ def release(cleared: Sequence[int], now: datetime) -> None:
     if not alarms:
         return
     left.update(ended_at=now)
-    again = _causes([alarm for alarm in alarms if not alarm.is_cleared], _ways(), _failed())
+    ways = _ways()
+    around = _closure({alarm.device_id for alarm in alarms if alarm.device_id is not None}, ways)
+    again = _causes([alarm for alarm in alarms if not alarm.is_cleared], ways, _failed(around))
     _keep(again, now)
     calls.resume([alarm.pk for alarm in alarms if not alarm.is_cleared and alarm.pk not in again], now + SETTLING)
 

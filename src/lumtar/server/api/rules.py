@@ -463,7 +463,7 @@ class LineOut(Schema):
     band: BandOut | None
 
 
-@router.post("/rules/rehearsal/line", needs=ENGINEER, response=LineOut)
+@router.post("/rules/rehearsal/line", needs=VIEWER, response=LineOut)
 def rehearse_line(request: HttpRequest, body: LineIn) -> LineOut:
     """The same at one subject, as a line."""
     with refusing():

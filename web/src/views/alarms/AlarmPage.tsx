@@ -7,6 +7,7 @@ import { Problem } from "../../components/Problem";
 import { Severity } from "../../components/Severity";
 import { SEVERITIES } from "../../components/severities";
 import { AlarmActions } from "./AlarmActions";
+import { AlarmChart } from "./AlarmChart";
 import { historyOf } from "./alarmHistory";
 import { Called } from "./Called";
 import { Causality } from "./Causality";
@@ -66,6 +67,7 @@ export function AlarmPage({ alarm }: { alarm: number }) {
           <p className="whitespace-pre-line">{instructions}</p>
         </>
       )}
+      {time.following && <AlarmChart row={row} />}
       <h3 className="heading mt-3">History</h3>
       {historyOf(data).map(({ at, severity, text, by }) => (
         <p

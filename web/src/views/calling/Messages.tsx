@@ -41,7 +41,7 @@ export function Messages() {
           value={words}
           onChange={(event) => setWords(event.target.value)}
         />
-        <InlineChoice label="" value={state} options={STATES} onChoose={setState} />
+        <InlineChoice label="shown" value={state} options={STATES} onChoose={setState} />
       </p>
       <Problem error={error} />
       {rows?.length === 0 && (

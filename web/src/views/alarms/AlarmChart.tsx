@@ -1,0 +1,29 @@
+import { useQuery } from "@tanstack/react-query";
+import type { Schemas } from "../../api/client";
+import { rulesQuery, vocabularyQuery } from "../../api/queries";
+import { RehearsalChart } from "./RehearsalChart";
+import { bodyOf, draftOf, ownUnit } from "./ruleDraft";
+
+const DAY_MS = 86_400_000;
+
+/** What the rule of an alarm looked at lately, its limits, and when the alarm was active. */
+export function AlarmChart({ row }: { row: Schemas["AlarmRow"] }) {
+  const { data: rules } = useQuery(rulesQuery);
+  const { data: words } = useQuery(vocabularyQuery);
+  const rule = rules?.find(({ name }) => name === row.rule);
+  const number = Number(row.page.match(/\d+$/)?.[0]);
+  const subject = row.resource === rule?.subject && row.resource !== "component" ? number : null;
+  // Further back than a week nothing would be seen of it.
+  const age = Date.now() - Date.parse(row.raised_at);
+  if (!rule || !words || !subject || rule.measure === "lumtar" || age > 7 * DAY_MS) return null;
+  const draft = draftOf(words, rule);
+  return (
+    <RehearsalChart
+      body={JSON.stringify(bodyOf(words, draft))}
+      days={age > DAY_MS ? 7 : 1}
+      subject={subject}
+      levels={draft.levels}
+      unit={ownUnit(words, draft)}
+    />
+  );
+}
