@@ -7,7 +7,7 @@ from lumtar.core.calling import Substitute
 from lumtar.domain.alarms import maintenance
 from lumtar.domain.alarms import rules as services
 from lumtar.domain.alarms.maintenance import MaintenanceSpec
-from lumtar.domain.alarms.models import AlarmAction, AlarmChange, Message, Notification, Rule
+from lumtar.domain.alarms.models import AlarmAction, AlarmChange, Consequence, Message, Notification, Rule
 from lumtar.domain.calling import contacts, plans, teams
 from lumtar.domain.calling.contacts import AddressSpec, ContactSpec
 from lumtar.domain.calling.models import Address, CallPlan, Team
@@ -75,6 +75,31 @@ def _sent(change: AlarmChange, address: Address, step: int) -> None:
     )  # fmt: skip
 
 
+def _explain(now: datetime) -> list[int]:
+    """Put what was behind a silent router under it, as it would have been live; which changes that explains.
+
+    History is loaded days at a time, when all of it is over already.
+    """
+    raised = (
+        AlarmChange.objects.filter(alarm__type="unreachable", severity__gt=0).select_related("alarm").order_by("at")
+    )
+    by_device = {(change.alarm.device_id, change.at): change for change in raised}
+    explained = []
+    for change in raised:
+        device = change.alarm.device
+        ways = list(device.hangs_on.values_list("pk", flat=True)) if device else []
+        causes = [by_device[way, change.at] for way in ways if (way, change.at) in by_device]
+        if not ways or len(causes) < len(ways):
+            continue
+        over = AlarmChange.objects.filter(alarm=causes[0].alarm, at__gt=change.at, severity=0).order_by("at").first()
+        Consequence.objects.create(
+            alarm=change.alarm, cause=causes[0].alarm, at=change.at, ended_at=over.at if over else now,
+            reason=f"It is reached by way of {causes[0].alarm.label}, which does not answer",
+        )  # fmt: skip
+        explained.append(change.pk)
+    return explained
+
+
 def answers(now: datetime) -> None:
     """What was sent about the last two weeks of alarms, and what people did about them; and what is planned."""
     plan = CallPlan.objects.get(name="Day and night")
@@ -84,7 +109,8 @@ def answers(now: datetime) -> None:
         at__gte=now - ANSWERED, severity__gte=4, alarm__rule__name__in=["Utilisation", "Reachability"]
     )
     team = Team.objects.get(name="On duty")
-    for change in changes.select_related("alarm").order_by("at"):
+    explained = _explain(now)
+    for change in changes.exclude(pk__in=explained).select_related("alarm").order_by("at"):
         (duty,) = teams.called(team, change.at)
         address = Address.objects.select_related("contact").filter(contact=duty, channel="mail").get()
         _sent(change, address, step=1)

@@ -408,8 +408,9 @@ def _messages(plan: int | None, changes: int) -> dict[str, int]:
     loaded = plans.load([plan] if plan is not None else []).get(plan or 0)
     if loaded is None or not loaded.calls:
         return {}
-    reached = loaded.reached(loaded.calls[0], timezone.now(), Severity.CRITICAL)
-    return {contact.name: changes for contact in reached.contacts}
+    now, first = timezone.now(), loaded.calls[0].after_s
+    reached = [loaded.reached(call, now, Severity.CRITICAL) for call in loaded.calls if call.after_s == first]
+    return {contact.name: changes for each in reached for contact in each.contacts}
 
 
 def _normals(body: RuleIn) -> rehearsals.Learn:

@@ -5,6 +5,8 @@ import { RehearsalChart } from "./RehearsalChart";
 import { bodyOf, draftOf, ownUnit } from "./ruleDraft";
 
 const DAY_MS = 86_400_000;
+/** Measures that are 0 or 1: a line says no more than the words. */
+const OF_STATES = ["lumtar", "unanswered", "faulty"];
 
 /** What the rule of an alarm looked at lately, its limits, and when the alarm was active. */
 export function AlarmChart({ row }: { row: Schemas["AlarmRow"] }) {
@@ -15,7 +17,7 @@ export function AlarmChart({ row }: { row: Schemas["AlarmRow"] }) {
   const subject = row.resource === rule?.subject && row.resource !== "component" ? number : null;
   // Further back than a week nothing would be seen of it.
   const age = Date.now() - Date.parse(row.raised_at);
-  if (!rule || !words || !subject || rule.measure === "lumtar" || age > 7 * DAY_MS) return null;
+  if (!rule || !words || !subject || OF_STATES.includes(rule.measure) || age > 7 * DAY_MS) return null;
   const draft = draftOf(words, rule);
   return (
     <RehearsalChart

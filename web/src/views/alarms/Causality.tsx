@@ -49,7 +49,7 @@ export function Causality({ row }: { row: Row }) {
       )}
       {row.consequences > 0 && (
         <details open>
-          <summary className="min-h-6">{counted(row.consequences, "consequence")}: nobody is called for them</summary>
+          <summary className="min-h-6">{counted(row.consequences, "consequence")}, for which nobody is called</summary>
           <Consequences cause={row.id} />
         </details>
       )}

@@ -56,8 +56,8 @@ export function MaintenanceCalendar({ open, onOpen }: Props) {
         <ul className="relative min-h-[60px] pt-5 pb-2">
           {[...lines].map(([id, occurrences]) => (
             <li key={id} className={`relative h-[26px] ${id === open ? "bg-lampsoft" : ""}`}>
-              {occurrences.map((each) => (
-                <Bar key={each.start} each={each} start={start} onOpen={() => onOpen(id)} />
+              {occurrences.map((each, place) => (
+                <Bar key={each.start} each={each} start={start} isNamed={place === 0} onOpen={() => onOpen(id)} />
               ))}
             </li>
           ))}
@@ -71,7 +71,9 @@ export function MaintenanceCalendar({ open, onOpen }: Props) {
   );
 }
 
-function Bar({ each, start, onOpen }: { each: Occurrence; start: Date; onOpen: () => void }) {
+type BarProps = { each: Occurrence; start: Date; isNamed: boolean; onOpen: () => void };
+
+function Bar({ each, start, isNamed, onOpen }: BarProps) {
   const [from, to] = [each.start, each.end].map((at) => (new Date(at).getTime() - start.getTime()) / (DAYS * DAY_MS));
   const [left, right] = [Math.max(0, from as number), Math.min(1, to as number)];
   // Near the end its name stands before it.
@@ -91,7 +93,7 @@ function Bar({ each, start, onOpen }: { each: Occurrence; start: Date; onOpen: (
         className="block h-3 min-w-[6px] shrink-0 border border-ink bg-[repeating-linear-gradient(135deg,var(--ink)_0_1px,transparent_1px_4px)]"
         style={{ width: `calc(${100 * (right - left)}cqw)` }}
       />
-      <span className="text-tiny">{each.name}</span>
+      {isNamed && <span className="text-tiny">{each.name}</span>}
     </button>
   );
 }

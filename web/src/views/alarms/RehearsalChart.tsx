@@ -47,7 +47,9 @@ function Chart({ line, limits, unit, days }: { line: Line; limits: Limit[]; unit
         x: { time: true, auto: false },
         y: {
           range: (_, least, most) => {
-            const values = [least ?? 0, most ?? 0, ...limits.map(({ value }) => value)];
+            // A band may reach below zero where nothing can be; what was measured says how low the axis goes.
+            const lowest = line.band ? Math.min(...line.value.map((value) => (value ?? 0) / factor)) : (least ?? 0);
+            const values = [lowest, most ?? 0, ...limits.map(({ value }) => value)];
             const [low, high] = [Math.min(0, ...values), Math.max(...values)];
             return [low, unit === "%" ? Math.max(100, high) : (high || 1) * 1.12];
           },
