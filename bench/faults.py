@@ -83,7 +83,7 @@ class Installation:
 
     def connect(self) -> psycopg.Connection[Any]:
         """A connection to its database."""
-        return psycopg.connect(self.url(), autocommit=True, connect_timeout=3)
+        return psycopg.connect(self.url(), autocommit=True, connect_timeout=15)
 
     def numbers(self, name: str) -> list[int]:
         """Process ids of what the supervisor started under a name."""

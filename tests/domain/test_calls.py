@@ -385,6 +385,8 @@ class TestKeeping:
             ({"name": " "}, "1 to 80"),
             ({"steps": [StepSpec(contacts=[1], channels=["pigeon"])]}, "no channel pigeon"),
             ({"steps": [StepSpec(contacts=[1], from_severity=9)]}, "severity is a number"),
+            ({"steps": [StepSpec(contacts=[1], times=50, repeat_s=60)]}, "at most 20 times"),
+            ({"steps": [StepSpec(contacts=[1])] * 30}, "at most 20 steps"),
             ({"raise_text": "{% for x in range(9) %}{% endfor %}"}, "loop goes over"),
         ],
     )

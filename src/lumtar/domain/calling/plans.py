@@ -87,10 +87,9 @@ def check(spec: PlanSpec) -> None:
     """
     if not 1 <= len(spec.name.strip()) <= LONGEST_NAME:
         raise Refusal(f"A call plan's name has 1 to {LONGEST_NAME} characters.", "name")
-    try:
-        calls_of([each.step() for each in spec.steps])
-    except ValueError as error:
-        raise Refusal("A severity is a number from 1 (indeterminate) to 5 (critical).", "steps") from error
+    if any(each.from_severity not in list(Severity)[1:] for each in spec.steps):
+        raise Refusal("A severity is a number from 1 (indeterminate) to 5 (critical).", "steps")
+    calls_of([each.step() for each in spec.steps])
     for number, each in enumerate(spec.steps, 1):
         if not each.contacts and not each.teams:
             raise Refusal(f"Step {number} names nobody: choose a contact or a team, or delete the step.", "steps")
