@@ -69,10 +69,9 @@ def _sent(change: AlarmChange, address: Address, step: int) -> None:
         address=address, contact=address.contact.name, channel="mail", target=address.shown, state="sent", attempts=1,
         created_at=change.at, next_at=at, sent_at=at, answer="accepted by the mail server",
     )  # fmt: skip
-    Notification.objects.create(
-        change=change, address=address, contact=address.contact.name, channel="mail", target=address.shown, step=step,
-        due_at=change.at, message=message,
-    )  # fmt: skip
+    told = Notification.to(address, change.pk, change.at, step)
+    told.message = message
+    told.save()
 
 
 def _explain(now: datetime) -> list[int]:

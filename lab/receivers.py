@@ -1,6 +1,7 @@
 """Stand-ins for what messages are sent to: web hooks, chats and text-message gateways (HTTP), syslog, and SNMP notifications.
 
-They take what comes, keep it, and fail when they are told to. Everything whose path begins with ``slow`` is answered late.
+They take what comes, keep it, and fail when they are told to. Everything whose path begins with ``slow`` is answered late, and
+whatever is sent to ``moved`` is sent on to ``elsewhere``.
 """
 
 import json
@@ -110,6 +111,11 @@ def _hook(receivers: Receivers) -> type[BaseHTTPRequestHandler]:
             path = self.path.strip("/")
             if path.startswith("slow"):
                 time.sleep(SLOW_S)
+            if path == "moved":
+                self.send_response(307)
+                self.send_header("Location", "/elsewhere")
+                self.end_headers()
+                return
             if receivers.refuses():
                 self.send_response(503)
                 self.end_headers()

@@ -387,7 +387,7 @@ class TestKeeping:
             ({"steps": [StepSpec(contacts=[1], from_severity=9)]}, "severity is a number"),
             ({"steps": [StepSpec(contacts=[1], times=50, repeat_s=60)]}, "at most 20 times"),
             ({"steps": [StepSpec(contacts=[1])] * 30}, "at most 20 steps"),
-            ({"raise_text": "{% for x in range(9) %}{% endfor %}"}, "loop goes over"),
+            ({"raise_text": "{% for x in range(9) %}{% endfor %}"}, "cannot use “for”"),
         ],
     )
     def test_a_plan_that_makes_no_sense_is_refused(self, wrong, words):

@@ -8,7 +8,7 @@ from lumtar.core.alarms.severity import Severity
 from lumtar.core.refusal import Refusal
 from lumtar.domain.alarms import calls, causes, queries
 from lumtar.domain.alarms.actions import Kind, act
-from lumtar.domain.alarms.models import Alarm, Call, Consequence, Notification, Rule
+from lumtar.domain.alarms.models import Alarm, AlarmAction, Call, Consequence, Notification, Rule
 from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory import services
 from lumtar.domain.inventory.models import Device, DeviceState
@@ -217,6 +217,20 @@ class TestReport:
         ]
         act([Alarm.objects.get(label="leaf").pk], Kind.ACKNOWLEDGE, "anna")
         assert rule_report.of_rule(rule.pk, start, datetime.now(UTC)).of_use == 1
+
+    def test_what_somebody_does_is_about_the_last_time_it_was_raised(self, turn, rule):
+        start = datetime.now(UTC) - timedelta(days=3)
+        for number in range(3):
+            at = start + timedelta(hours=number)
+            turn("core", 5, at=at)
+            turn("core", 0, at=at + timedelta(minutes=5))
+        core = Alarm.objects.get(label="core")
+        late, before = start + timedelta(hours=1, minutes=20), start - timedelta(minutes=1)
+        for at, kind in ((late, Kind.COMMENT), (late, Kind.ACKNOWLEDGE), (before, Kind.COMMENT), (late, Kind.SHELVE)):
+            AlarmAction.objects.create(alarm=core, at=at, by="anna", kind=kind, severity=5)
+        report = rule_report.of_rule(rule.pk, start, datetime.now(UTC))
+        assert (report.alarms, report.of_use) == (3, 1)
+        assert report.noisiest == [(core.pk, "core", 3, 1)]
 
     def test_of_few_alarms_nothing_is_proposed(self, turn, rule):
         turn("core", Severity.CRITICAL)

@@ -77,6 +77,12 @@ class TestWebHooks:
         for error in (refused, silent):
             assert error.value.again and "secretword" not in error.value.words
 
+    def test_nobody_follows_to_where_it_is_sent_on(self, receiving):
+        running, port = receiving
+        with pytest.raises(Undelivered, match="307"):
+            send("service", {"url": f"json://127.0.0.1:{port}/moved"})
+        assert not running.received
+
     def test_a_slow_one_is_given_up(self, receiving, monkeypatch):
         monkeypatch.setattr(service, "TIMEOUT_S", 0.2)
         monkeypatch.setattr(standins, "SLOW_S", 1.0)

@@ -16,6 +16,7 @@ from lumtar.domain.inventory.services import add_device
 from lumtar.domain.readings import partitions, rollups
 from lumtar.domain.reports import learning, rehearsals
 from lumtar.engine.batch import Batch
+from lumtar.engine.collector.targets import RulesInForce
 from lumtar.engine.watching import Watch
 from tests.domain.stored import store
 
@@ -45,7 +46,13 @@ def rule_of(reference, limit, direction="above", **more):
     level = {"severity": 4, "limit": limit, "clear": limit / 2}
     if direction == "outside":
         level |= {"low": -limit, "low_clear": -limit / 2}
-    made = {"name": reference, "measure": "load", "levels": [level], "reference": reference, "direction": direction}
+    made = {
+        "name": reference or "plain",
+        "measure": "load",
+        "levels": [level],
+        "reference": reference,
+        "direction": direction,
+    }
     return rules.create({**made, "times": 3, "of": 3, **more}, "anna")
 
 
@@ -89,6 +96,53 @@ def test_it_is_learned_once_a_day_and_looked_at_live(port, quick):
         said += [each.facts.sentence() for each in batch.transitions]
     assert len(said) == 2 and said[0].startswith("Utilisation 60 %, above its usual range of")
     assert said[1].startswith("Utilisation back to 10 %, near what is normal (10")
+
+
+def test_what_nobody_watches_any_more_is_forgotten(port, quick):
+    Rule.objects.all().delete()
+    rule = rule_of("learned", 6)
+    assert learning.renew(NOW) == 1
+    rules.change(rule.pk, {"enabled": False}, "anna")
+    for days, left in ((1, 1), (7, 1), (8, 0)):
+        assert learning.renew(NOW + timedelta(days=days)) == 0
+        assert Baseline.objects.count() == left, days
+
+
+def test_collectors_read_what_is_normal_only_when_it_is_another(port, quick, django_assert_num_queries):
+    Rule.objects.all().delete()
+    rule_of("", 0.5, measure="unanswered")
+    known, read = RulesInForce(), []
+
+    def looks(devices=1):
+        known.load()
+        before = len(read)
+        known.renew_ranges(devices, lambda: read.append(1))
+        return len(read) - before
+
+    assert (looks(), looks()) == (1, 0)
+    with django_assert_num_queries(0):
+        known.renew_ranges(1, lambda: read.append(1))
+    rule_of("learned", 6)
+    assert (looks(), looks()) == (1, 0), "another rule"
+    assert learning.renew(NOW) == 1 and (looks(), looks()) == (1, 0), "learned"
+    assert (looks(2), looks(2)) == (1, 0), "other devices"
+    learning.renew(NOW + timedelta(days=1))
+
+    def fails():
+        raise OSError("the database is away")
+
+    with pytest.raises(OSError, match="away"):
+        known.renew_ranges(2, fails)
+    assert (looks(2), looks(2)) == (1, 0), "what failed is done again"
+
+
+def test_rules_that_are_learned_together_are_both_read(port, quick):
+    """The time of the second one is another, or a collector that read between them would miss it."""
+    Rule.objects.all().delete()
+    rule_of("learned", 6)
+    rule_of("yesterday", 200)
+    assert learning.renew(NOW) == 2
+    assert len(set(Baseline.objects.values_list("learned_at", flat=True))) == 2
 
 
 def test_too_short_a_history_raises_nothing_and_days_are_left_out(port, quick):

@@ -8,6 +8,7 @@ import sys
 import time
 from contextlib import asynccontextmanager
 from datetime import UTC, datetime, timedelta
+from uuid import uuid4
 
 import pytest
 from asgiref.sync import sync_to_async
@@ -17,8 +18,11 @@ from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from lumtar.core.alarms.severity import Severity
-from lumtar.domain.alarms.models import Alarm, Notification, Rule
+from lumtar.domain.alarms import causes, queries
+from lumtar.domain.alarms.models import Alarm, Call, Consequence, Notification, Rule
+from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory.models import Device, DeviceState
+from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation import leases
 from lumtar.domain.operation.models import Errand, JobRun, Process, Share
@@ -31,7 +35,7 @@ from lumtar.engine import service, store
 from lumtar.engine.clock import Clock
 from lumtar.engine.collector.collector import Collector
 from lumtar.engine.service import Service
-from tests.alarms import plan_for
+from tests.alarms import first_rules, plan_for, transition
 from tests.conftest import free_port
 from tests.engine.conftest import adding, collecting, eventually, reached
 from tests.lab.boxes import agent, box
@@ -297,6 +301,59 @@ def test_what_is_not_done_is_an_alarm_that_reaches_people_and_clears(well):
     alarm.refresh_from_db()
     assert alarm.is_cleared
     assert Notification.objects.filter(target="ops@oskelund.example").count() == 2
+
+
+@pytest.fixture
+def blind(well):
+    """A collector none of whose four devices answers; one of another collector does not either."""
+    Share.objects.all().delete()
+    silent = [
+        add_device(f"10.30.0.{number}", name=f"acc-{number}", kind="v2c", secret={"community": "word"})
+        for number in range(1, 6)
+    ]
+    for device in silent:
+        Share.objects.create(
+            number=leases.share_of(device.pk),
+            holder=uuid4(),
+            holder_name="other" if device is silent[-1] else "collector",
+            until=well + timedelta(minutes=5),
+        )
+    DeviceState.objects.update(silent_polls=3, polled_at=well)
+    first_rules()
+    rule, plan = Rule.objects.get(name="Reachability"), plan_for("duty@oskelund.example")
+    apply([transition(device, 5, "Does not answer", rule=rule, plan=plan) for device in silent])
+    return silent[:-1], silent[-1]
+
+
+def test_devices_of_a_collector_that_sees_none_follow_from_that(blind):
+    mine, other = blind
+    (trouble,) = [each for each in health().troubles if each.subject.startswith("sight")]
+    assert trouble.words.startswith(f"none of the {len(mine)} devices of the collector collector answers")
+    selfalarms.look()
+    cause = Alarm.objects.get(qualifier="sight of collector")
+    under = Consequence.objects.filter(cause=cause, ended_at=None)
+    assert {each.alarm.label for each in under} == {device.name for device in mine}
+    assert set(under.values_list("reason", flat=True)) == {"The collector collector sees none of its devices"}
+    assert not Call.objects.filter(alarm__in=under.values("alarm")).exclude(next_at=None).exists()
+    rows, _ = queries.active(datetime.now(UTC))
+    labels = {row.label for row in rows}
+    assert labels >= {"collector", other.name} and not labels & {device.name for device in mine}
+    # Whoever says that one of them stands by itself is not contradicted by the next look.
+    alarm = Alarm.objects.get(device=mine[0])
+    assert causes.overrule(alarm.pk, datetime.now(UTC))
+    selfalarms.look()
+    assert not Consequence.objects.filter(alarm=alarm, ended_at=None).exists()
+    # As soon as one answers, the collector sees, and the rest stands by itself.
+    DeviceState.objects.filter(device=mine[0]).update(silent_polls=0)
+    selfalarms.look()
+    assert Alarm.objects.get(pk=cause.pk).is_cleared
+    assert not Consequence.objects.filter(cause=cause, ended_at=None).exists()
+
+
+def test_a_collector_of_two_silent_devices_is_not_taken_for_blind(blind):
+    mine, _ = blind
+    Device.objects.filter(pk__in=[device.pk for device in mine[2:]]).update(enabled=False)
+    assert not [each for each in health().troubles if each.subject.startswith("sight")]
 
 
 def test_what_is_about_no_collector_is_about_lumtar_itself(well):

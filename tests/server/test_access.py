@@ -9,16 +9,19 @@ from django.test import Client
 from django.utils import timezone
 
 from lumtar.core.access import Role
+from lumtar.core.alarms.severity import Severity
 from lumtar.domain.accounts import services
 from lumtar.domain.accounts.models import Account, ApiToken
 from lumtar.domain.accounts.services import Wanted
-from lumtar.domain.alarms.models import Alarm
+from lumtar.domain.alarms.models import Alarm, AlarmAction, Call, Rule
+from lumtar.domain.alarms.services import apply
 from lumtar.domain.audit.models import AuditChange, AuditEntry
 from lumtar.domain.inventory.models import Device, Group, Interface, Site
 from lumtar.domain.logbook.models import Entry
 from lumtar.server import limiting
 from lumtar.server.api import access
 from lumtar.server.api.root import api
+from tests.alarms import plan_for, transition
 from tests.network import fill
 
 pytestmark = pytest.mark.django_db
@@ -203,20 +206,53 @@ def test_the_connection_is_everybodys_again_afterwards(two_sites):
     assert Device.objects.count() == 2
 
 
-def test_a_table_that_nobody_named_is_closed(two_sites):
+@pytest.mark.parametrize(
+    ("table", "columns"),
+    [("inventory_credential", "sealed"), ("calling_address", "sealed"), ("calling_destinations", "ranges")],
+)
+def test_what_nobody_named_is_closed_and_so_are_secrets(two_sites, table, columns):
     """What is added later is not seen by people who are limited until somebody says for which rows."""
     from lumtar.server.database import actor
 
     actor.begin(actor.Actor(limits={"lumtar.sites": "1"}))
     try:
         with (
-            pytest.raises(Exception, match="permission denied for table inventory_credential"),
+            pytest.raises(Exception, match=f"permission denied for table {table}"),
             connection.cursor() as cursor,
         ):
-            cursor.execute("SELECT sealed FROM inventory_credential")
+            cursor.execute(f"SELECT {columns} FROM {table}")
     finally:
         connection.needs_rollback = False
         actor.ACTOR.set(None)
+
+
+def test_who_is_limited_sees_and_ends_what_others_were_called_for(two_sites):
+    """Of those who are called there are addresses with secrets, which whoever is limited may not read."""
+    own, foreign = two_sites
+    limited = person("limited", Role.ENGINEER, ["Hexwater"])
+    rule, plan = Rule.objects.get(name="Reachability"), plan_for("duty@oskelund.example")
+    Rule.objects.filter(pk=rule.pk).update(plan=plan)
+    apply([transition(each, Severity.CRITICAL, "silent", rule=rule, plan=plan) for each in two_sites])
+    mine, other = (Alarm.objects.get(device=each, rule=rule, is_cleared=False) for each in (own, foreign))
+
+    def act(alarm, kind):
+        body = {"alarms": [alarm.pk], "kind": kind, "text": "the cable is back"}
+        return Client().post("/api/v1/alarms/actions", body, "application/json", **limited)
+
+    assert act(other, "close").status_code == 422 and not AlarmAction.objects.exists()
+    assert act(mine, "acknowledge").json() == act(mine, "close").json() == {"alarms": 1}
+    assert Call.objects.get(alarm=mine).next_at is None
+    shown = Client().get(f"/api/v1/alarms/{mine.pk}", **limited).json()
+    assert [(each["contact"], each["severity"]) for each in shown["notifications"]] == [("duty@oskelund.example", 5)]
+    assert Client().post(f"/api/v1/devices/{own.pk}/retire", **limited).status_code == 200
+    assert Alarm.objects.get(pk=mine.pk).is_cleared and not Call.objects.filter(alarm=mine).exists()
+    assert not Alarm.objects.get(pk=other.pk).is_cleared
+    assert Client().post(f"/api/v1/devices/{own.pk}/restore", **limited).status_code == 200
+    level = {"severity": 4, "limit": 10, "clear": 5}
+    body = {"name": "Try", "measure": "load", "levels": [level], "days": 1, "plan_id": plan.pk}
+    tried = Client().post("/api/v1/rules/rehearsal", body, "application/json", **limited)
+    assert tried.status_code == 200 and tried.json()["subjects"] == own.interfaces.count()
+    assert "sal-acc-1" not in str(tried.json())
 
 
 class TestTokens:

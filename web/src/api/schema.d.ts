@@ -1775,126 +1775,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/rules/rehearsal": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Rehearse
-         * @description Go through stored history with a rule that is not kept: what it would have raised, and who would have been notified.
-         */
-        post: operations["lumtar_server_api_rules_rehearse"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/rules/rehearsal/line": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Rehearse Line
-         * @description The same at one subject, as a line.
-         */
-        post: operations["lumtar_server_api_rules_rehearse_line"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/rules/{rule}/report": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Report
-         * @description What a rule did in the last days.
-         */
-        get: operations["lumtar_server_api_rules_report"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/rules/formula": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Try Formula
-         * @description What a formula means and gives now; nothing is kept.
-         */
-        post: operations["lumtar_server_api_rules_try_formula"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/rules/match": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Match
-         * @description For which subjects a condition holds now; nothing is kept.
-         */
-        post: operations["lumtar_server_api_rules_match"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/rules/tolerance": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Propose Tolerance
-         * @description Limits that would have been exceeded about so many times a week and subject, from stored history.
-         */
-        post: operations["lumtar_server_api_rules_propose_tolerance"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/rules/{rule}/exceptions/{subject}": {
         parameters: {
             query?: never;
@@ -1919,6 +1799,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/rules/rehearsal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse
+         * @description Go through stored history with a rule that is not kept: what it would have raised, and who would have been notified.
+         */
+        post: operations["lumtar_server_api_rehearsals_rehearse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/rehearsal/line": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse Line
+         * @description The same at one subject, as a line.
+         */
+        post: operations["lumtar_server_api_rehearsals_rehearse_line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/{rule}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report
+         * @description What a rule did in the last days.
+         */
+        get: operations["lumtar_server_api_rehearsals_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/formula": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Formula
+         * @description What a formula means and gives now; nothing is kept.
+         */
+        post: operations["lumtar_server_api_rehearsals_try_formula"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Match
+         * @description For which subjects a condition holds now; nothing is kept.
+         */
+        post: operations["lumtar_server_api_rehearsals_match"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/tolerance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Propose Tolerance
+         * @description Limits that would have been exceeded about so many times a week and subject, from stored history.
+         */
+        post: operations["lumtar_server_api_rehearsals_propose_tolerance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/contacts": {
         parameters: {
             query?: never;
@@ -1930,13 +1930,13 @@ export interface paths {
          * List Contacts
          * @description All contacts, without the secrets of their addresses.
          */
-        get: operations["lumtar_server_api_calling_list_contacts"];
+        get: operations["lumtar_server_api_contacts_list_contacts"];
         put?: never;
         /**
          * Make Contact
          * @description A new contact.
          */
-        post: operations["lumtar_server_api_calling_make_contact"];
+        post: operations["lumtar_server_api_contacts_make_contact"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1955,13 +1955,13 @@ export interface paths {
          * Change Contact
          * @description Change a contact and its addresses.
          */
-        put: operations["lumtar_server_api_calling_change_contact"];
+        put: operations["lumtar_server_api_contacts_change_contact"];
         post?: never;
         /**
          * Delete Contact
          * @description Delete a contact that no team and no plan names.
          */
-        delete: operations["lumtar_server_api_calling_delete_contact"];
+        delete: operations["lumtar_server_api_contacts_delete_contact"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1978,13 +1978,13 @@ export interface paths {
          * List Teams
          * @description All teams by name, with who is on duty now.
          */
-        get: operations["lumtar_server_api_calling_list_teams"];
+        get: operations["lumtar_server_api_contacts_list_teams"];
         put?: never;
         /**
          * Make Team
          * @description A new team.
          */
-        post: operations["lumtar_server_api_calling_make_team"];
+        post: operations["lumtar_server_api_contacts_make_team"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2003,13 +2003,37 @@ export interface paths {
          * Change Team
          * @description Change a team.
          */
-        put: operations["lumtar_server_api_calling_change_team"];
+        put: operations["lumtar_server_api_contacts_change_team"];
         post?: never;
         /**
          * Delete Team
          * @description Delete a team that no plan names.
          */
-        delete: operations["lumtar_server_api_calling_delete_team"];
+        delete: operations["lumtar_server_api_contacts_delete_team"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/destinations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Destinations
+         * @description Where messages may be sent.
+         */
+        get: operations["lumtar_server_api_contacts_show_destinations"];
+        /**
+         * Change Destinations
+         * @description Change where messages may be sent.
+         */
+        put: operations["lumtar_server_api_contacts_change_destinations"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2026,13 +2050,13 @@ export interface paths {
          * List Plans
          * @description All call plans by name.
          */
-        get: operations["lumtar_server_api_calling_list_plans"];
+        get: operations["lumtar_server_api_plans_list_plans"];
         put?: never;
         /**
          * Make Plan
          * @description A new call plan.
          */
-        post: operations["lumtar_server_api_calling_make_plan"];
+        post: operations["lumtar_server_api_plans_make_plan"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2051,13 +2075,13 @@ export interface paths {
          * Change Plan
          * @description Change a call plan; alarms that are being told go on by it.
          */
-        put: operations["lumtar_server_api_calling_change_plan"];
+        put: operations["lumtar_server_api_plans_change_plan"];
         post?: never;
         /**
          * Delete Plan
          * @description Delete a call plan that no rule has.
          */
-        delete: operations["lumtar_server_api_calling_delete_plan"];
+        delete: operations["lumtar_server_api_plans_delete_plan"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2076,7 +2100,7 @@ export interface paths {
          * Would Call
          * @description Who would be called for an alarm that is raised now; nothing is kept and nobody is called.
          */
-        post: operations["lumtar_server_api_calling_would_call"];
+        post: operations["lumtar_server_api_plans_would_call"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2096,31 +2120,7 @@ export interface paths {
          * Preview Texts
          * @description What a plan's texts say about a real alarm; nothing is kept.
          */
-        post: operations["lumtar_server_api_calling_preview_texts"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/destinations": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Show Destinations
-         * @description Where messages may be sent.
-         */
-        get: operations["lumtar_server_api_calling_show_destinations"];
-        /**
-         * Change Destinations
-         * @description Change where messages may be sent.
-         */
-        put: operations["lumtar_server_api_calling_change_destinations"];
-        post?: never;
+        post: operations["lumtar_server_api_plans_preview_texts"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2138,7 +2138,7 @@ export interface paths {
          * List Messages
          * @description What was sent to whom, newest first.
          */
-        get: operations["lumtar_server_api_calling_list_messages"];
+        get: operations["lumtar_server_api_messages_list_messages"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2160,7 +2160,7 @@ export interface paths {
          * Look At Answer
          * @description What a message's link is about; nothing is done yet.
          */
-        post: operations["lumtar_server_api_calling_look_at_answer"];
+        post: operations["lumtar_server_api_messages_look_at_answer"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2180,7 +2180,7 @@ export interface paths {
          * Answer
          * @description Acknowledge what is still active of a message, in the name of whom it was sent to.
          */
-        post: operations["lumtar_server_api_calling_answer"];
+        post: operations["lumtar_server_api_messages_answer"];
         delete?: never;
         options?: never;
         head?: never;
@@ -6293,6 +6293,22 @@ export interface components {
             ready: components["schemas"]["ReadyOut"][];
         };
         /**
+         * ExceptionIn
+         * @description Levels of one subject; none exempts it.
+         */
+        ExceptionIn: {
+            /**
+             * Levels
+             * @default []
+             */
+            levels?: components["schemas"]["LevelIO"][];
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+        };
+        /**
          * MarkOut
          * @description An alarm that would have been raised, by seconds of the epoch.
          */
@@ -6770,22 +6786,6 @@ export interface components {
             a_week: number[];
         };
         /**
-         * ExceptionIn
-         * @description Levels of one subject; none exempts it.
-         */
-        ExceptionIn: {
-            /**
-             * Levels
-             * @default []
-             */
-            levels?: components["schemas"]["LevelIO"][];
-            /**
-             * Reason
-             * @default
-             */
-            reason?: string;
-        };
-        /**
          * AddressFieldOut
          * @description One field of an address; a secret one is never given back.
          */
@@ -7095,6 +7095,39 @@ export interface components {
             substitutes?: components["schemas"]["SubstituteIO"][];
             /** Edition */
             edition: number;
+        };
+        /**
+         * DestinationsOut
+         * @description The same, and who changed it last.
+         */
+        DestinationsOut: {
+            /** Ranges */
+            ranges: string;
+            /**
+             * Hosts
+             * @default
+             */
+            hosts?: string;
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Changed By */
+            changed_by: string;
+        };
+        /**
+         * DestinationsIO
+         * @description Where messages other than mail may be sent: ranges of addresses, and names (``*.example.net``).
+         */
+        DestinationsIO: {
+            /** Ranges */
+            ranges: string;
+            /**
+             * Hosts
+             * @default
+             */
+            hosts?: string;
         };
         /**
          * PlanOut
@@ -7434,39 +7467,6 @@ export interface components {
              * @default false
              */
             cleared?: boolean;
-        };
-        /**
-         * DestinationsOut
-         * @description The same, and who changed it last.
-         */
-        DestinationsOut: {
-            /** Ranges */
-            ranges: string;
-            /**
-             * Hosts
-             * @default
-             */
-            hosts?: string;
-            /**
-             * Changed At
-             * Format: date-time
-             */
-            changed_at: string;
-            /** Changed By */
-            changed_by: string;
-        };
-        /**
-         * DestinationsIO
-         * @description Where messages other than mail may be sent: ranges of addresses, and names (``*.example.net``).
-         */
-        DestinationsIO: {
-            /** Ranges */
-            ranges: string;
-            /**
-             * Hosts
-             * @default
-             */
-            hosts?: string;
         };
         /**
          * AboutOut
@@ -10496,150 +10496,6 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_rules_rehearse: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RehearsalIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RehearsalOut"];
-                };
-            };
-        };
-    };
-    lumtar_server_api_rules_rehearse_line: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LineIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LineOut"];
-                };
-            };
-        };
-    };
-    lumtar_server_api_rules_report: {
-        parameters: {
-            query?: {
-                days?: number;
-            };
-            header?: never;
-            path: {
-                rule: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RuleReportOut"];
-                };
-            };
-        };
-    };
-    lumtar_server_api_rules_try_formula: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FormulaIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["FormulaOut"];
-                };
-            };
-        };
-    };
-    lumtar_server_api_rules_match: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["MatchIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["MatchOut"];
-                };
-            };
-        };
-    };
-    lumtar_server_api_rules_propose_tolerance: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ToleranceIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ToleranceOut"];
-                };
-            };
-        };
-    };
     lumtar_server_api_rules_make_exception: {
         parameters: {
             query?: never;
@@ -10688,7 +10544,151 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_list_contacts: {
+    lumtar_server_api_rehearsals_rehearse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearsalIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_rehearsals_rehearse_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LineIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_rehearsals_report: {
+        parameters: {
+            query?: {
+                days?: number;
+            };
+            header?: never;
+            path: {
+                rule: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleReportOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_rehearsals_try_formula: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormulaIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormulaOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_rehearsals_match: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatchIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatchOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_rehearsals_propose_tolerance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToleranceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToleranceOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_contacts_list_contacts: {
         parameters: {
             query?: never;
             header?: never;
@@ -10708,7 +10708,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_make_contact: {
+    lumtar_server_api_contacts_make_contact: {
         parameters: {
             query?: never;
             header?: never;
@@ -10732,7 +10732,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_change_contact: {
+    lumtar_server_api_contacts_change_contact: {
         parameters: {
             query?: never;
             header?: never;
@@ -10758,7 +10758,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_delete_contact: {
+    lumtar_server_api_contacts_delete_contact: {
         parameters: {
             query?: never;
             header?: never;
@@ -10778,7 +10778,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_list_teams: {
+    lumtar_server_api_contacts_list_teams: {
         parameters: {
             query?: never;
             header?: never;
@@ -10798,7 +10798,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_make_team: {
+    lumtar_server_api_contacts_make_team: {
         parameters: {
             query?: never;
             header?: never;
@@ -10822,7 +10822,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_change_team: {
+    lumtar_server_api_contacts_change_team: {
         parameters: {
             query?: never;
             header?: never;
@@ -10848,7 +10848,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_delete_team: {
+    lumtar_server_api_contacts_delete_team: {
         parameters: {
             query?: never;
             header?: never;
@@ -10868,7 +10868,51 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_list_plans: {
+    lumtar_server_api_contacts_show_destinations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DestinationsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_contacts_change_destinations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DestinationsIO"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DestinationsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_plans_list_plans: {
         parameters: {
             query?: never;
             header?: never;
@@ -10888,7 +10932,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_make_plan: {
+    lumtar_server_api_plans_make_plan: {
         parameters: {
             query?: never;
             header?: never;
@@ -10912,7 +10956,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_change_plan: {
+    lumtar_server_api_plans_change_plan: {
         parameters: {
             query?: never;
             header?: never;
@@ -10938,7 +10982,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_delete_plan: {
+    lumtar_server_api_plans_delete_plan: {
         parameters: {
             query?: never;
             header?: never;
@@ -10958,7 +11002,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_would_call: {
+    lumtar_server_api_plans_would_call: {
         parameters: {
             query?: never;
             header?: never;
@@ -10982,7 +11026,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_preview_texts: {
+    lumtar_server_api_plans_preview_texts: {
         parameters: {
             query?: never;
             header?: never;
@@ -11006,51 +11050,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_show_destinations: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["DestinationsOut"];
-                };
-            };
-        };
-    };
-    lumtar_server_api_calling_change_destinations: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["DestinationsIO"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["DestinationsOut"];
-                };
-            };
-        };
-    };
-    lumtar_server_api_calling_list_messages: {
+    lumtar_server_api_messages_list_messages: {
         parameters: {
             query?: {
                 words?: string;
@@ -11075,7 +11075,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_look_at_answer: {
+    lumtar_server_api_messages_look_at_answer: {
         parameters: {
             query?: never;
             header?: never;
@@ -11099,7 +11099,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_calling_answer: {
+    lumtar_server_api_messages_answer: {
         parameters: {
             query?: never;
             header?: never;

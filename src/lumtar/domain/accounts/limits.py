@@ -73,15 +73,19 @@ POLICIES: dict[str, str] = {
 """Tables of which a part is seen: for which rows."""
 OPEN = (
     "accounts_account", "accounts_account_groups", "accounts_account_sites", "accounts_apitoken", "accounts_signedin",
-    "alarms_message", "alarms_maintenance", "alarms_rule", "alarms_ruleexception", "calling_callplan", "calling_contact", "calling_address", "calling_team", "calling_member",
-    "calling_substitution", "calling_planstep", "calling_planstep_contacts", "calling_planstep_teams", "audit_auditchange", "audit_auditentry", "auth_group", "auth_permission", "auth_user", "auth_user_groups",
-    "auth_user_user_permissions", "axes_accessattempt", "axes_accessfailurelog", "axes_accesslog", "django_content_type",
+    "alarms_message", "alarms_maintenance", "alarms_rule", "alarms_ruleexception", "audit_auditchange", "audit_auditentry",
+    "auth_group", "auth_permission", "auth_user", "auth_user_groups", "auth_user_user_permissions", "axes_accessattempt",
+    "axes_accessfailurelog", "axes_accesslog", "calling_callplan", "calling_contact", "calling_member", "calling_planstep",
+    "calling_planstep_contacts", "calling_planstep_teams", "calling_substitution", "calling_team", "django_content_type",
     "django_session", "inventory_group_parts", "inventory_labelrule", "inventory_labelrun", "inventory_ownfield", "inventory_profile",
     "operation_jobrun", "operation_process", "readings_due", "readings_retention", "readings_rolledup",
 )  # fmt: skip
 """Tables that hold nothing of the network, or only what is the same for everybody. Who may ask for them is the endpoint's matter."""
-CREDENTIAL_COLUMNS = ("id", "name", "kind", "place", "ranges", "edition", "changed_at", "changed_by")
-"""Of credentials everything but the secret."""
+BUT_SECRETS = {
+    "inventory_credential": ("id", "name", "kind", "place", "ranges", "edition", "changed_at", "changed_by"),
+    "calling_address": ("id", "contact_id", "place", "channel", "shown", "enabled"),
+}
+"""Tables that hold a secret: the columns that are read beside it. They are not written."""
 
 
 def _statements() -> list[str]:
@@ -100,8 +104,12 @@ def _statements() -> list[str]:
             f"CREATE POLICY seen ON {table} USING ({shown})",
         ]
     statements += [f"GRANT SELECT, INSERT, UPDATE, DELETE ON {table} TO {ROLE}" for table in (*POLICIES, *OPEN)]
+    for table, columns in BUT_SECRETS.items():
+        statements += [
+            f"REVOKE ALL ON {table} FROM {ROLE}",
+            f"GRANT SELECT ({', '.join(columns)}) ON {table} TO {ROLE}",
+        ]
     statements += [
-        f"GRANT SELECT ({', '.join(CREDENTIAL_COLUMNS)}) ON inventory_credential TO {ROLE}",
         f"GRANT SELECT, INSERT, UPDATE ON procrastinate_jobs, procrastinate_events TO {ROLE}",
         f"GRANT SELECT ON procrastinate_workers TO {ROLE}",
     ]
@@ -112,10 +120,9 @@ def install(**_: Any) -> None:
     """Bring the database to what is said here, if it is not yet; called after every migration, and so after every restore."""
     wanted = hashlib.sha256("\n".join(_statements()).encode()).hexdigest()[:32]
     with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT count(to_regclass(name)) FROM unnest(%s::text[]) name", [[*POLICIES, *OPEN, "inventory_credential"]]
-        )
-        if cursor.fetchone()[0] <= len(POLICIES) + len(OPEN):
+        tables = [*POLICIES, *OPEN, *BUT_SECRETS]
+        cursor.execute("SELECT count(to_regclass(name)) FROM unnest(%s::text[]) name", [tables])
+        if cursor.fetchone()[0] < len(tables):
             # Somebody migrates to a time before all of them were there.
             return
         cursor.execute(

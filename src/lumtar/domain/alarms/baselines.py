@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 import numpy as np
-from django.db.models import Count, Max
+from django.db.models import Max
 
 from lumtar.core.rules import Baselines, Reference
 from lumtar.core.rules.baseline import WEEK_H
@@ -41,7 +41,12 @@ def load(measure: str, reference: Reference, subjects: Sequence[int]) -> tuple[l
     return known, Baselines(both[:, 0].copy(), both[:, 1].copy(), np.array(weeks, np.int16))
 
 
-def stamp() -> tuple[int, datetime | None]:
-    """What changes when something is learned."""
-    found = Baseline.objects.aggregate(count=Count("pk"), last=Max("learned_at"))
-    return found["count"], found["last"]
+def learned_at() -> datetime | None:
+    """When something was learned last; None if nothing ever was."""
+    last: datetime | None = Baseline.objects.aggregate(last=Max("learned_at"))["last"]
+    return last
+
+
+def forget(before: datetime) -> None:
+    """Forget what was not learned anew since a time: no rule asks for it any more."""
+    Baseline.objects.filter(learned_at__lt=before).delete()

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from django.db import connection, transaction
-from django.db.models import Q
 from django.utils import timezone
 
 from lumtar.core.alarms.severity import Severity
@@ -96,14 +95,13 @@ def _begin(steps: Sequence[Step], quiet: Quiet) -> None:
         for address in told.get(call.alarm_id, ())
     ]
     Notification.objects.bulk_create(again, ignore_conflicts=True)
+    _make_due(calls, loaded, now)
     Call.objects.bulk_create(
         calls,
         update_conflicts=True,
         unique_fields=["alarm"],
         update_fields=["plan", "change", "position", "next_at"],
     )
-    due = Call.objects.filter(alarm_id__in=[call.alarm_id for call in calls], next_at__lte=timezone.now())
-    _advance(list(due.select_related("change")), loaded, now)
 
 
 def _told_so_far(alarms: Collection[int]) -> dict[int, list[Address]]:
@@ -133,14 +131,11 @@ def _notification(
     due = now
     if contact.quiet and Severity.CLEARED < severity < contact.quiet_from:
         due = Hours.of(contact.quiet, contact.zone).end_after(now) or now
-    return Notification(
-        change=change, address=address, contact=contact.name, channel=address.channel, target=address.shown,
-        step=step, round=turn, due_at=due,
-    )  # fmt: skip
+    return Notification.to(address, change.pk, due, step, turn)
 
 
-def _advance(calls: Sequence[Call], loaded: dict[int, Plan], now: datetime) -> None:
-    """Make all calls that are due. A step that reaches nobody gives way to the next one at once."""
+def _make_due(calls: Sequence[Call], loaded: dict[int, Plan], now: datetime) -> None:
+    """Make all calls that are due, and move them on. A step that reaches nobody gives way to the next one at once."""
     notifications: list[Notification] = []
     reached: dict[tuple[int, int, int], plans.Reached] = {}
     for call in calls:
@@ -162,6 +157,9 @@ def _advance(calls: Sequence[Call], loaded: dict[int, Plan], now: datetime) -> N
                 # From now on, not from when it was due: whoever was called late has the same time to acknowledge.
                 call.next_at = now + timedelta(seconds=plan.calls[call.position].after_s - due.after_s)
     Notification.objects.bulk_create(notifications, ignore_conflicts=True, batch_size=5000)
+
+
+def _keep(calls: Sequence[Call]) -> None:
     # One statement over arrays; a case a row would cost more than all the rest when thousands are called for at once.
     with connection.cursor() as cursor:
         cursor.execute(
@@ -208,7 +206,8 @@ def advance_due(now: datetime) -> int:
             calls = list(rows.filter(next_at__lte=now).order_by("next_at", "pk")[:AT_ONCE])
             if not calls:
                 return made
-            _advance(calls, plans.load({call.plan_id for call in calls}), now)
+            _make_due(calls, plans.load({call.plan_id for call in calls}), now)
+            _keep(calls)
             announce("alarms", [call.alarm_id for call in calls])
         made += len(calls)
 
@@ -220,7 +219,7 @@ def hold(alarms: Collection[int], until: datetime | None) -> None:
 
 def resume(alarms: Iterable[int], at: datetime | None = None) -> None:
     """The calls of these go on, at once or at a time: nobody looks after them any more."""
-    Call.objects.filter(Q(alarm_id__in=list(alarms)), alarm__is_cleared=False).update(next_at=at or timezone.now())
+    Call.objects.filter(alarm_id__in=list(alarms), alarm__is_cleared=False).update(next_at=at or timezone.now())
 
 
 def remaining(alarm: int) -> Call | None:

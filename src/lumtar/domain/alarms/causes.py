@@ -8,7 +8,7 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from django.db.models import Count, Q
+from django.db.models import Count, F, Q
 
 from lumtar.domain.alarms import calls
 from lumtar.domain.alarms.models import Alarm, Consequence, alarm_type
@@ -185,8 +185,10 @@ def flapping(alarms: Collection[int], now: datetime) -> dict[int, datetime]:
 
 
 def explain(alarms: Sequence[int], cause: Cause, now: datetime) -> list[int]:
-    """Put alarms that stand by themselves under a cause; which they were."""
-    placed = set(Consequence.objects.filter(alarm_id__in=alarms, ended_at=None).values_list("alarm_id", flat=True))
+    """Put alarms that stand by themselves under a cause; which they were. What was taken from under it stays where it is."""
+    was_told = Q(cause_id=cause.alarm, at__gte=F("alarm__raised_at"))
+    known = Consequence.objects.filter(Q(ended_at=None) | was_told, alarm_id__in=alarms)
+    placed = set(known.values_list("alarm_id", flat=True))
     new = [alarm for alarm in alarms if alarm not in placed and alarm != cause.alarm]
     _keep(dict.fromkeys(new, cause), now)
     calls.hold(new, None)

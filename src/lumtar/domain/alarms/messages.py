@@ -114,7 +114,7 @@ def values_of(change: AlarmChange, told: Told, *, contact: str, step: int, link:
         "raised": f"{told.raised_at:%Y-%m-%d %H:%M:%S} UTC",
         "instructions": alarm.rule.instructions if alarm.rule else "",
     }
-    return {"alarm": one, "alarms": [one], "contact": contact, "step": step, "link": link}
+    return {"alarm": one, "contact": contact, "step": step, "link": link}
 
 
 def _about_many(told: Sequence[Told]) -> tuple[str, str]:

@@ -1,5 +1,7 @@
 """Rules, alarms and notifications."""
 
+from datetime import datetime
+
 from django.db import models
 from django.utils import timezone
 
@@ -7,6 +9,7 @@ from lumtar.core.alarms.facts import sentence
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.measures import MEASURES, is_formula
 from lumtar.core.rules import Direction, Reference
+from lumtar.domain.calling.models import Address
 
 SEVERITIES = [(int(severity), severity.word) for severity in Severity]
 LUMTAR = "lumtar"
@@ -85,13 +88,14 @@ class Baseline(models.Model):
     learned_at = models.DateTimeField()
 
     class Meta:
-        """One a measure, reference and subject."""
+        """One a measure, reference and subject; collectors ask often when the last one was learned."""
 
         constraints = [
             models.UniqueConstraint(
                 fields=["measure", "reference", "subject"], name="one_baseline_a_measure_and_subject"
             )
         ]
+        indexes = [models.Index(fields=["learned_at"])]
 
 
 class RuleMemory(models.Model):
@@ -321,3 +325,11 @@ class Notification(models.Model):
         indexes = [
             models.Index(fields=["address", "due_at"], condition=models.Q(message=None), name="notifications_that_wait")
         ]
+
+    @classmethod
+    def to(cls, address: Address, change: int, due_at: datetime, step: int = 0, turn: int = 0) -> "Notification":
+        """One that is not stored yet, with what the address is called now."""
+        return cls(
+            change_id=change, address=address, contact=address.contact.name, channel=address.channel,
+            target=address.shown, step=step, round=turn, due_at=due_at,
+        )  # fmt: skip

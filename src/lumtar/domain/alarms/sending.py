@@ -4,8 +4,6 @@ Each message has a key of its own, so that one that was sent twice (because whoe
 such where it arrives.
 """
 
-from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from django.conf import settings
@@ -106,27 +104,20 @@ def _tell_otherwise(message: Message, now: datetime) -> None:
     """What could not be delivered to one address of a contact goes to the others."""
     if message.address is None:
         return
-    contact = message.address.contact
-    failing = {
-        int(qualifier.rpartition(" ")[2])
-        for qualifier in _undelivered().filter(is_cleared=False).values_list("qualifier", flat=True)
-    }
+    failing = {int(qualifier.rpartition(" ")[2]) for qualifier in _undelivered().values_list("qualifier", flat=True)}
     others = [
         each
-        for each in contact.addresses.filter(enabled=True)
+        for each in message.address.contact.addresses.filter(enabled=True).select_related("contact")
         if each.pk not in failing and each.pk != message.address_id
     ]
     Notification.objects.bulk_create(
         (
-            Notification(
-                change_id=each.change_id, address=other, contact=contact.name, channel=other.channel, target=other.shown,
-                step=each.step, round=each.round, due_at=now,
-            )
+            Notification.to(other, each.change_id, now, each.step, each.round)
             for each in message.notifications.all()
             for other in others
         ),
         ignore_conflicts=True,
-    )  # fmt: skip
+    )
 
 
 def _undelivered() -> QuerySet[Alarm]:
@@ -164,22 +155,3 @@ def clear_unused(now: datetime) -> list[int]:
 
 def _alarms_of(message: Message) -> list[int]:
     return list(message.notifications.values_list("change__alarm_id", flat=True).distinct()[:500])
-
-
-@dataclass(frozen=True, slots=True)
-class Backlog:
-    """How much waits to be sent, and for how long the oldest of it has been due."""
-
-    waiting: int
-    oldest_s: float
-
-
-def backlog(now: datetime) -> Backlog:
-    """What waits to be sent, without what waits for its next try or for the end of quiet hours."""
-    due: Sequence[datetime] = list(
-        Notification.objects.filter(message=None, due_at__lte=now)
-        .exclude(address=None)
-        .order_by("due_at")
-        .values_list("due_at", flat=True)[:10_000]
-    )
-    return Backlog(len(due), (now - due[0]).total_seconds() if due else 0.0)

@@ -163,10 +163,10 @@ def _write(changes: _Changes) -> None:
         step.change.alarm = step.change.alarm
     AlarmChange.objects.bulk_create(step.change for step in changes.steps)
     now = timezone.now()
-    maintenance.note([step.change.alarm for step in changes.steps if step.change.severity and not step.was], now)
     raised = {
         step.change.alarm_id: step.change.alarm for step in changes.steps if step.change.severity and not step.was
     }
+    maintenance.note(list(raised.values()), now)
     waits = {**causes.flapping(raised, now), **causes.place(list(raised.values()), now)}
     calls.follow(changes.steps, quiet([step.change.alarm_id for step in changes.steps], now), waits)
     causes.release([step.change.alarm_id for step in changes.steps if not step.change.severity], now)

@@ -40,8 +40,16 @@ class Contact(Edited):
         return self.name
 
 
+class _WithoutSecret(models.Manager["Address"]):
+    def get_queryset(self) -> models.QuerySet["Address"]:
+        return super().get_queryset().defer("sealed")
+
+
 class Address(models.Model):
-    """One way to reach a contact; ``shown`` says where it leads without its secrets."""
+    """One way to reach a contact; ``shown`` says where it leads without its secrets.
+
+    What holds the secrets is not read along with the rest: few need it, and people who are limited to a part may not.
+    """
 
     contact = models.ForeignKey(Contact, on_delete=models.CASCADE, related_name="addresses")
     place = models.PositiveIntegerField(default=0)
@@ -49,6 +57,8 @@ class Address(models.Model):
     shown = models.CharField(max_length=300)
     sealed = models.TextField()
     enabled = models.BooleanField(default=True)
+
+    objects = _WithoutSecret()
 
     class Meta:
         """The first one is asked for first."""

@@ -146,6 +146,8 @@ class _Step:
 
 OF_CONTACT = ("addresses__contact",)
 OF_TEAM = ("places__contact__addresses__contact", "substitutions__contact__addresses__contact")
+OF_PLAN = (*(f"steps__contacts__{each}" for each in OF_CONTACT), *(f"steps__teams__{each}" for each in OF_TEAM))
+"""Everything that rows name, for prefetching."""
 
 
 class Plan:
@@ -158,10 +160,7 @@ class Plan:
 
     @classmethod
     def kept(cls, row: CallPlan) -> "Plan":
-        """One that is kept."""
-        stored = row.steps.prefetch_related(
-            *(f"contacts__{each}" for each in OF_CONTACT), *(f"teams__{each}" for each in OF_TEAM)
-        )
+        """One that is kept; of many, OF_PLAN is prefetched for all of them."""
         return cls(
             [
                 _Step(
@@ -170,7 +169,7 @@ class Plan:
                     list(each.contacts.all()),
                     list(each.teams.all()),
                 )
-                for each in stored
+                for each in row.steps.all()
             ],
             row,
         )
@@ -222,7 +221,8 @@ def delete(pk: int, by: str) -> None:
 
 def load(numbers: Collection[int]) -> dict[int, Plan]:
     """Plans by their numbers."""
-    return {plan.pk: Plan.kept(plan) for plan in CallPlan.objects.filter(pk__in=numbers)}
+    rows = CallPlan.objects.filter(pk__in=numbers).prefetch_related(*OF_PLAN)
+    return {row.pk: Plan.kept(row) for row in rows}
 
 
 def for_mail(addresses: Sequence[str], by: str) -> CallPlan:

@@ -1,6 +1,6 @@
 """Texts that people write for messages, in a small part of Jinja: what is not on the list below is refused.
 
-A text can neither hang nor grow nor reach out: there are no calls, no assignments, and loops go over alarms alone, one deep.
+A text can neither hang nor grow nor reach out: there are no calls, no assignments and no loops.
 """
 
 from collections.abc import Mapping
@@ -15,7 +15,7 @@ from lumtar.core.refusal import Refusal
 LONGEST, LONGEST_RESULT = 4000, 20_000
 FILTERS = ("upper", "lower", "title", "trim", "round", "int", "truncate", "default", "length")
 NODES = (
-    nodes.Template, nodes.Output, nodes.TemplateData, nodes.Name, nodes.Const, nodes.Getattr, nodes.If, nodes.For, nodes.CondExpr,
+    nodes.Template, nodes.Output, nodes.TemplateData, nodes.Name, nodes.Const, nodes.Getattr, nodes.If, nodes.CondExpr,
     nodes.Compare, nodes.Operand, nodes.And, nodes.Or, nodes.Not, nodes.Concat, nodes.Filter,
 )  # fmt: skip
 VARIABLES: dict[str, str] = {
@@ -27,7 +27,6 @@ VARIABLES: dict[str, str] = {
     "alarm.at": "when it changed, UTC",
     "alarm.raised": "when it was raised, UTC",
     "alarm.instructions": "what its rule says is to be done",
-    "alarms": "all alarms of the message: {% for each in alarms %}{{ each.label }}{% endfor %}",
     "contact": "who gets it",
     "step": "the step of the call plan, from 1",
     "link": "the page of the alarm",
@@ -54,25 +53,19 @@ def check(text: str) -> None:
         raise Refusal(f"The text is not understood (line {error.lineno}): {error.message}", "text") from error
     except RecursionError as error:
         raise Refusal("The text nests too deeply.", "text") from error
-    _check_node(tree, is_inside_loop=False)
+    for node in tree.find_all(nodes.Node):
+        _check_node(node)
 
 
-def _check_node(node: nodes.Node, *, is_inside_loop: bool) -> None:
+def _check_node(node: nodes.Node) -> None:
     what = type(node).__name__.lower()
     if not isinstance(node, NODES):
         raise Refusal(
-            f"A text cannot use “{what}” (line {node.lineno}): only variables, if, for and the filters {', '.join(FILTERS)}.",
+            f"A text cannot use “{what}” (line {node.lineno}): only variables, if and the filters {', '.join(FILTERS)}.",
             "text",
         )
     if isinstance(node, nodes.Filter) and node.name not in FILTERS:
         raise Refusal(f"There is no filter {node.name} (line {node.lineno}); there are {', '.join(FILTERS)}.", "text")
-    if isinstance(node, nodes.For):
-        over_alarms = isinstance(node.iter, nodes.Name) and node.iter.name == "alarms"
-        if is_inside_loop or node.recursive or not over_alarms:
-            raise Refusal(f"A loop goes over “alarms”, and none is within another (line {node.lineno}).", "text")
-        is_inside_loop = True
-    for child in node.iter_child_nodes():
-        _check_node(child, is_inside_loop=is_inside_loop)
 
 
 def fill(text: str, values: Mapping[str, Any]) -> str:

@@ -1,5 +1,6 @@
 """Learning what is normal from stored history: for rules that are in force, and for rehearsals as it was known then."""
 
+import time
 from collections.abc import Iterator, Sequence
 from datetime import UTC, date, datetime, timedelta
 
@@ -80,13 +81,14 @@ def due(today: datetime) -> Iterator[tuple[Rule, CoreRule, list[int]]]:
 def renew(now: datetime) -> int:
     """Learn whatever is due; of how many subjects. Days end at midnight UTC, and what is normal is learned until then."""
     today = now.replace(hour=0, minute=0, second=0, microsecond=0)
-    learned = 0
+    learned, began = 0, time.monotonic()
     for rule, watched, subjects in due(today):
-        for first in range(0, len(subjects), AT_ONCE):
-            some = subjects[first : first + AT_ONCE]
-            ranges = learn(watched, some, today, rule.without)
-            kept.keep(rule.measure, watched.reference, some, ranges, now)
-            learned += len(some)
+        ranges = learn(watched, subjects, today, rule.without)
+        # Of each rule at once and with a time of its own: collectors read all of it again when the last time changed.
+        at = now + timedelta(seconds=time.monotonic() - began)
+        kept.keep(rule.measure, watched.reference, subjects, ranges, at)
+        learned += len(subjects)
+    kept.forget(today - WEEK)
     return learned
 
 

@@ -1,9 +1,11 @@
 """What a rule did: how often it fired, how often that was of use, which subjects make the noise, and what would help."""
 
+from bisect import bisect_right
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from operator import itemgetter
 from statistics import median
 
 from lumtar.core.units import duration
@@ -75,29 +77,32 @@ def of_rule(rule: int, start: datetime, end: datetime) -> RuleReport:
 def _episodes(rule: int, start: datetime, end: datetime) -> list[Episode]:
     changes = AlarmChange.objects.filter(alarm__rule=rule, at__gte=start, at__lt=end)
     rows = changes.order_by("-at", "-pk").values_list("alarm", "alarm__label", "at", "severity")[:MOST]
-    actions: dict[int, list[datetime]] = {}
-    for alarm, at in AlarmAction.objects.filter(alarm__rule=rule, at__gte=start, kind__in=OF_USE).values_list(
-        "alarm", "at"
-    ):
-        actions.setdefault(alarm, []).append(at)
     raised: dict[int, tuple[str, datetime]] = {}
-    episodes: list[Episode] = []
-
-    def close(alarm: int, until: datetime) -> None:
-        label, since = raised.pop(alarm)
-        # Who looks into it may say so after it is over.
-        following = min((e.start for e in episodes if e.alarm == alarm and e.start > until), default=None)
-        was_of_use = any(at >= since and (following is None or at < following) for at in actions.get(alarm, ()))
-        episodes.append(Episode(alarm, label, since, until, was_of_use))
-
+    spans: list[tuple[int, str, datetime, datetime]] = []
     for alarm, label, at, severity in reversed(rows):
-        if severity and alarm not in raised:
-            raised[alarm] = label, at
-        elif not severity and alarm in raised:
-            close(alarm, at)
-    for alarm in list(raised):
-        close(alarm, end)
-    return sorted(episodes, key=lambda each: each.start)
+        if severity:
+            raised.setdefault(alarm, (label, at))
+        elif alarm in raised:
+            spans.append((alarm, *raised.pop(alarm), at))
+    spans += [(alarm, *since, end) for alarm, since in raised.items()]
+    spans.sort(key=itemgetter(2))
+    useful = _of_use(spans)
+    return [Episode(*span, was_of_use=(span[0], span[2]) in useful) for span in spans]
+
+
+def _of_use(spans: Sequence[tuple[int, str, datetime, datetime]]) -> set[tuple[int, datetime]]:
+    """Alarms and when they were raised, of those that somebody did something about.
+
+    What somebody does is about the last time that the alarm was raised before; it may be over by then.
+    """
+    starts: dict[int, list[datetime]] = {}
+    for alarm, _, since, _ in spans:
+        starts.setdefault(alarm, []).append(since)
+    found = set()
+    for alarm, at in AlarmAction.objects.filter(alarm__in=starts, kind__in=OF_USE).values_list("alarm", "at"):
+        if place := bisect_right(starts[alarm], at):
+            found.add((alarm, starts[alarm][place - 1]))
+    return found
 
 
 def _proposals(episodes: Sequence[Episode], counts: Counter[int], labels: dict[int, str]) -> list[str]:

@@ -238,6 +238,8 @@ def _clock(facts: Facts) -> Iterator[Trouble]:
             yield Trouble(f"clock of {state.name}", words, Severity.WARNING, state.collector)
 
 
+SIGHT = "sight of "
+"""Begins the subject of the trouble that a collector sees none of its devices; its name follows."""
 BLIND_FROM = 3
 """Devices of a collector that have to be silent, all of them, before it is taken for blind."""
 
@@ -254,7 +256,7 @@ def _sight(facts: Facts) -> Iterator[Trouble]:
     for name, silent_ones in seen.items():
         if len(silent_ones) >= BLIND_FROM and all(silent_ones):
             words = f"none of the {len(silent_ones)} devices of the collector {name} answers: it may be cut off itself"
-            yield Trouble(f"sight of {name}", words, Severity.CRITICAL, numbers.get(name))
+            yield Trouble(f"{SIGHT}{name}", words, Severity.CRITICAL, numbers.get(name))
 
 
 LOOKS: tuple[Callable[[Facts], Iterator[Trouble]], ...] = (

@@ -15,10 +15,8 @@ from lumtar.domain.operation import resources
 from lumtar.domain.operation.leases import share_of
 from lumtar.domain.operation.models import Share
 from lumtar.domain.operation.services import announce
-from lumtar.domain.selfwatch.health import Trouble, health
+from lumtar.domain.selfwatch.health import SIGHT, Trouble, health
 
-SIGHT = "sight of "
-"""Begins the qualifier of the alarm that a collector sees none of its devices; its name follows."""
 LOCK = 7_402_318
 """One of the services looks at a time."""
 

@@ -13,7 +13,6 @@ import structlog
 
 from lumtar.core import schedule
 from lumtar.core.profiles import Recognition
-from lumtar.domain.alarms import baselines
 from lumtar.domain.inventory import polling
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.inventory.profiles import recognitions
@@ -69,7 +68,6 @@ class Collector(Service):
         self.pinger: Pinger | None = None
         self.live: Live | None = None
         self._due: list[tuple[float, int]] = []
-        self._learned: tuple[object, ...] = ()
         self._fingerprint: int | None = None
         self._configuring = asyncio.Lock()
         self._labelled = 0
@@ -307,15 +305,11 @@ class Collector(Service):
             )
             self.recorder.renew_rules(*rules)
             self.recorder.renew_overrides(sold)
-            await asyncio.to_thread(with_database, self._take_normal_ranges)
+            await asyncio.to_thread(
+                with_database,
+                lambda: self._rules.renew_ranges(self._fingerprint, self.recorder.renew_normal_ranges),
+            )
             await self._take_labels()
-
-    def _take_normal_ranges(self) -> None:
-        """Take over what is normal, if that was learned anew, or if rules or devices are others."""
-        learned = (baselines.stamp(), self._rules.revisions, self._fingerprint)
-        if learned != self._learned:
-            self.recorder.renew_normal_ranges()
-            self._learned = (learned[0], dict(learned[1]), learned[2])
 
     async def _take_labels(self) -> None:
         """Take over what ports are called and are for, if that was decided anew."""

@@ -3,6 +3,7 @@
 import asyncio
 import socket
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 
 from lumtar.core.reach import may_be_sent, refusal
 from lumtar.core.refresh import Dating
-from lumtar.domain.alarms import memory
+from lumtar.domain.alarms import baselines, memory
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.alarms.queries import active_of
 from lumtar.domain.alarms.rules import Applies, in_force, narrowed
@@ -173,6 +174,9 @@ class RulesInForce:
     revisions: dict[int, int] = field(default_factory=dict)
     scopes: dict[int, Applies] = field(default_factory=dict)
     looked_at: float = float("-inf")
+    _ranges: tuple[object, ...] = ()
+    _compare: bool = False
+    """Whether any of them compares with what is normal."""
 
     def load(self) -> tuple[list[Rule], dict[int, Applies]]:
         """What holds now."""
@@ -181,7 +185,15 @@ class RulesInForce:
         if revisions != self.revisions or now - self.looked_at > SCOPES_S:
             self.scopes = narrowed(rules)
             self.revisions, self.looked_at = revisions, now
+            self._compare = any(rule.reference for rule in rules)
         return rules, self.scopes
+
+    def renew_ranges(self, devices: int | None, read: Callable[[], None]) -> None:
+        """Have what is normal read again, if it was learned anew, or if rules or devices are others than the last time."""
+        ranges = (baselines.learned_at() if self._compare else None, self.revisions, devices)
+        if ranges != self._ranges:
+            read()
+            self._ranges = ranges
 
 
 def load_targets(recorder: Recorder, devices: list[Device]) -> list[Target]:

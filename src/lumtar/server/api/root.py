@@ -17,9 +17,9 @@ from lumtar.server.api import (
     alarms,
     answers,
     auth,
-    calling,
     catalogue,
     charts,
+    contacts,
     credentials,
     devices,
     exchange,
@@ -30,12 +30,15 @@ from lumtar.server.api import (
     lists,
     live,
     maintenance,
+    messages,
     now,
     overview,
     parsing,
     people,
+    plans,
     problems,
     profiles,
+    rehearsals,
     rules,
     storage,
     sweeps,
@@ -76,7 +79,10 @@ api.add_router("", sweeps.router)
 api.add_router("", admission.router)
 api.add_router("", alarms.router)
 api.add_router("", rules.router)
-api.add_router("", calling.router)
+api.add_router("", rehearsals.router)
+api.add_router("", contacts.router)
+api.add_router("", plans.router)
+api.add_router("", messages.router)
 api.add_router("", maintenance.router)
 api.add_router("", overview.router)
 api.add_router("", system.router)

@@ -16,6 +16,7 @@ import { lazily } from "../lazily";
 import { Notified } from "../now/Causes";
 import { AlarmActions } from "./AlarmActions";
 import { AlarmPage } from "./AlarmPage";
+import { AlarmsHeading } from "./AlarmsHeading";
 import { Rules } from "./Rules";
 
 const RulePage = lazily(() => import("./RulePage"), "RulePage");
@@ -59,27 +60,14 @@ function Lists() {
       if (mayAct && id) choose(id);
     },
   });
-  const mark = (on: boolean) => (on ? "marked" : "text-ink2 hover:text-ink");
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_400px] max-lg:grid-cols-1">
       <section className={`min-h-0 overflow-auto px-4 pt-3 ${number ? "max-lg:hidden" : ""}`}>
-        <h1 className="heading">
-          <Link to={`/alarms${keep()}`} className={mark(!show)}>
-            {time.following ? "Active" : `Active at ${moment(time.end)}`}
-          </Link>
-          <Link to={`/alarms${keep({ show: "shelved" })}`} className={mark(shelved)}>
-            Shelved
-          </Link>
-          <Link to={`/alarms${keep({ show: "all" })}`} className={mark(all)}>
-            History
-          </Link>
-          <Link to={`/alarms${keep({ show: "maintenance" })}`} className={mark(false)}>
-            Maintenance
-          </Link>
+        <AlarmsHeading show={show} active={time.following ? "Active" : `Active at ${moment(time.end)}`}>
           <span className="ml-auto font-normal text-ink2">
             {rows && (hasNextPage && all ? `${total}+` : total.toLocaleString("en-GB"))}
           </span>
-        </h1>
+        </AlarmsHeading>
         {all && (
           <input
             type="search"

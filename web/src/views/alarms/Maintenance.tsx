@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useSearchParams } from "react-router";
+import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { maintenanceQuery } from "../../api/queries";
-import { useTimeSearch } from "../../app/screenTime";
 import { useMay } from "../../app/session";
 import { moment } from "../../components/format";
 import { Problem } from "../../components/Problem";
+import { AlarmsHeading } from "./AlarmsHeading";
 import { MaintenanceCalendar } from "./MaintenanceCalendar";
 import { MaintenanceForm } from "./MaintenanceForm";
 import { repeatWords } from "./maintenanceDraft";
@@ -16,7 +16,6 @@ type Row = Schemas["MaintenanceOut"];
 /** What maintenance is planned: four weeks of it, all of it, and one that is made or changed. */
 export function Maintenance() {
   const { data, error } = useQuery(maintenanceQuery);
-  const keep = useTimeSearch();
   const [search] = useSearchParams();
   const device = search.get("device");
   const port = search.get("port");
@@ -26,18 +25,7 @@ export function Maintenance() {
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_400px] max-lg:h-auto max-lg:grid-cols-1">
       <section className="min-h-0 overflow-auto px-4 pt-3">
-        <h1 className="heading">
-          <Link to={`/alarms${keep()}`} className="text-ink2 hover:text-ink">
-            Active
-          </Link>
-          <Link to={`/alarms${keep({ show: "shelved" })}`} className="text-ink2 hover:text-ink">
-            Shelved
-          </Link>
-          <Link to={`/alarms${keep({ show: "all" })}`} className="text-ink2 hover:text-ink">
-            History
-          </Link>
-          <span className="marked">Maintenance</span>
-        </h1>
+        <AlarmsHeading show="maintenance" />
         <Problem error={error} />
         <MaintenanceCalendar open={typeof open === "number" ? open : null} onOpen={setOpen} />
         <h2 className="heading mt-4">Planned</h2>

@@ -4,6 +4,7 @@ import { client, got, type Schemas } from "../../api/client";
 import { deviceQuery, devicesQuery, groupsQuery, interfaceQuery, sitesQuery } from "../../api/queries";
 import { Field, Labelled } from "../../components/Field";
 import { FormFoot } from "../../components/FormFoot";
+import { FromUntil } from "../../components/FromUntil";
 import { ownZone } from "../calling/ContactForm";
 import { useKeeping } from "../setup/useKeeping";
 import { bodyOf, draftOf, type Part, REPEATS } from "./maintenanceDraft";
@@ -65,20 +66,7 @@ function Fields({ stored, parts, onDone }: { stored: Props["stored"]; parts: Par
         onChange={(event) => change({ name: event.target.value })}
       />
       <PartsField parts={draft.parts} change={(chosen) => change({ parts: chosen })} />
-      <Field
-        label="From"
-        type="datetime-local"
-        required
-        value={draft.start}
-        onChange={(event) => change({ start: event.target.value })}
-      />
-      <Field
-        label="Until"
-        type="datetime-local"
-        required
-        value={draft.end}
-        onChange={(event) => change({ end: event.target.value })}
-      />
+      <FromUntil span={draft} change={change} />
       <Labelled wide label="Repeats">
         <select
           className="field"

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { Field, Labelled } from "../../components/Field";
 import { FormFoot } from "../../components/FormFoot";
+import { FromUntil } from "../../components/FromUntil";
 import { useKeeping } from "../setup/useKeeping";
 import { ownZone } from "./ContactForm";
 import { instant, wallClock } from "./wallClock";
@@ -212,20 +213,7 @@ function SubstituteFields({ substitute, members, contacts, change, remove }: Sub
           {options(members)}
         </select>
       </Labelled>
-      <Field
-        label="From"
-        type="datetime-local"
-        required
-        value={substitute.start}
-        onChange={(event) => change({ start: event.target.value })}
-      />
-      <Field
-        label="Until"
-        type="datetime-local"
-        required
-        value={substitute.end}
-        onChange={(event) => change({ end: event.target.value })}
-      />
+      <FromUntil span={substitute} change={change} />
       <button type="button" className="min-h-6 justify-self-start text-ink2 underline" onClick={remove}>
         Remove
       </button>
