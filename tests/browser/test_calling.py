@@ -26,7 +26,7 @@ def test_a_contact_a_plan_and_a_rule_that_calls_by_it(page, network):
     page.get_by_label("Subject").fill("{{ alarm.label }} now")
     expect(page.get_by_text("hex-wan-1 Transport A now")).to_be_visible()
     page.get_by_role("region", name="Texts").locator("textarea").fill("{% for a in alarm %}{% endfor %}")
-    expect(page.get_by_text("loop goes over")).to_be_visible()
+    expect(page.get_by_text("cannot use “for”")).to_be_visible()
     page.get_by_role("region", name="Texts").locator("textarea").fill("")
     page.get_by_role("button", name="Create call plan").click()
     expect(page.get_by_text("1 step · no rule names it")).to_be_visible()

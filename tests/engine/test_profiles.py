@@ -1,6 +1,7 @@
 """Profiles in the collector: what is read, and what is news."""
 
 import time
+from itertools import count, pairwise
 
 import pytest
 from asgiref.sync import sync_to_async
@@ -38,9 +39,10 @@ def values(name):
 
 async def test_extra_objects_are_read_counted_and_scaled(stand_in):
     device = stand_in.device
+    asked = count(1)
     own = [
         scalar(f"{OWN}.1", lambda at: [ber.integer(135, ber.GAUGE32)]),
-        scalar(f"{OWN}.2", lambda at: [ber.integer(int(at * 40) % 2**32, ber.COUNTER32)]),
+        scalar(f"{OWN}.2", lambda at: [ber.integer(next(asked) * 40, ber.COUNTER32)]),
         scalar(f"{OWN}.3", lambda at: [text("38.5 min")]),
     ]
     device.mib = type(device.mib)([*device.mib.columns, *own])
@@ -48,9 +50,12 @@ async def test_extra_objects_are_read_counted_and_scaled(stand_in):
     await sync_to_async(profiles.save)(told, "anna")
     await adding(stand_in)
     async with collecting():
-        rates = await eventually(lambda: values("Sessions") if len(values("Sessions")) >= 2 else None)
-    # sysUpTime moves in hundredths and the poll takes a while: within a second's interval that is some per cent.
-    assert all(30 < each < 50 for each in rates)
+        await eventually(lambda: len(values("Sessions")) >= 3)
+    # 40 more at every poll, however long it took: what counts is that the rate is over the time between two polls.
+    sessions = ComponentReading.objects.filter(component__name="Sessions").order_by("at")
+    read = [(at, value) async for at, value in sessions.values_list("at", "value")]
+    for (before, _), (at, rate) in pairwise(read):
+        assert rate * (at - before).total_seconds() == pytest.approx(40, rel=0.01)
     assert set(await sync_to_async(values)("Battery")) == {13.5}
     assert set(await sync_to_async(values)("Time left")) == {38.5}
     found = {part.name: part async for part in Component.objects.all()}
