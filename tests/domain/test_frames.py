@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 
 from lumtar.core.counters import Flag
-from lumtar.domain.inventory.models import Component, Interface, InterfaceSpeed
+from lumtar.domain.inventory.models import Component, Interface, InterfaceDuplex, InterfaceSpeed
 from lumtar.domain.inventory.services import add_device
+from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings import partitions
 from lumtar.domain.readings.models import ComponentReading, DeviceReading, Gap, Reading
 from lumtar.domain.reports import frames, rehearsals
@@ -151,3 +152,47 @@ def test_what_is_in_use_is_rehearsed_and_nothing_else(device, ports):
     device.enabled = False
     device.save()
     assert rehearsals.subjects_of("interface") == rehearsals.subjects_of("device") == []
+
+
+def test_a_link_that_runs_slower_than_it_did(ports):
+    InterfaceSpeed.objects.bulk_create([speed(ports[0], -10, 10**9), speed(ports[0], 5, 10**8)])
+    Reading.objects.bulk_create([read(ports[0], minute, 0) for minute in (4, 6)])
+    assert column(of("speed_kept", ports[0]), "speed_kept", 0) == [(4, 100.0), (6, 10.0)]
+    assert np.isnan(of("speed_kept", ports[1]).frame.values["speed_kept"]).all()
+
+
+def test_half_duplex_from_when_on_it_was_seen(ports):
+    for minute, duplex in ((2, 3), (5, 2)):
+        InterfaceDuplex.objects.create(interface=ports[0], since=START + timedelta(minutes=minute), duplex=duplex)
+    Reading.objects.bulk_create([read(ports[0], minute, 0) for minute in (1, 4, 6)])
+    found = column(of("half_duplex", ports[0]), "half_duplex", 0)
+    assert np.isnan(found[0][1]) and found[1:] == [(4, 0.0), (6, 1.0)]
+
+
+def polled(device, *minutes):
+    for minute in minutes:
+        DeviceReading.objects.create(device=device, at=START + timedelta(minutes=minute), rtt_ms=1, poll_ms=9)
+
+
+def entry(device, kind, minute, text, port=None):
+    Entry.objects.create(device=device, kind=kind, at=START + timedelta(minutes=minute), text=text, interface=port)
+
+
+def test_time_since_the_start_of_a_device(device):
+    polled(device, 1, 6, 9)
+    entry(device, Entry.Kind.RESTART, 5, "hex-wan-1 restarted, was up 3 days")
+    found = column(of("uptime", device), "uptime", 0)
+    assert np.isnan(found[0][1]) and found[1:] == [(6, 60.0), (9, 240.0)]
+
+
+def test_interfaces_are_gone_until_they_are_listed_again_or_a_day_is_over(device, ports):
+    Interface.objects.update(role="uplink")
+    polled(device, 1, 3, 5, 7)
+    entry(device, Entry.Kind.INVENTORY, 2, "port g1 is gone", ports[0])
+    entry(device, Entry.Kind.INVENTORY, 4, "port g2 is gone", ports[1])
+    entry(device, Entry.Kind.INVENTORY, 6, "port g1 is listed again", ports[0])
+    # The other came back with many others, which are not told one by one; its readings tell.
+    Reading.objects.bulk_create([read(ports[1], 6, 0)])
+    assert column(of("gone", device), "gone", 0) == [(1, 0.0), (3, 1.0), (5, 2.0), (7, 0.0)]
+    Interface.objects.update(role="access")
+    assert {value for _, value in column(of("gone", device), "gone", 0)} == {0.0}

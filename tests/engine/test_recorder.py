@@ -227,3 +227,64 @@ def test_two_devices_in_one_batch_keep_apart(recorder, device):
     batch = recorder.take([answer(device, 0), second])
     assert list(batch.interfaces) == [71, 72, 81]
     assert {news.device for news in batch.devices} == {7, 8}
+
+
+def raised(batches):
+    return [said(transition) for batch in batches for transition in batch.transitions]
+
+
+def watching(device, *rules):
+    made = Recorder(rules)
+    made.add(device, [Interface(pk=70 + n, device=device, if_index=n, label=f"Transport {n}") for n in (1, 2)])
+    return made
+
+
+def test_a_restart_is_an_alarm_for_ten_minutes(device):
+    recorder = watching(device, rule("uptime", 600, 600, pk=3, times=1, direction="below"))
+    batches = [recorder.take([answer(device, 0)])]
+    boot = START + 30
+    batches += [recorder.take([answer(device, minute, boot=boot)]) for minute in (1, 5, 11)]
+    assert raised(batches) == ["Restarted 30 seconds ago", "Up for 10 minutes since its restart"]
+
+
+def test_neither_clocks_that_drift_nor_a_counter_that_begins_anew_are_a_restart(recorder, device):
+    batches = [recorder.take([answer(device, minute, boot=BOOT + 20 * minute)]) for minute in range(5)]
+    wrapped = answer(device, 5, boot=BOOT + 100)
+    # sysUpTime is 32 bits of hundredths.
+    wrapped.uptime -= 2**32
+    recorder.reach[device.pk].started_at -= 2**32 / 100
+    batches.append(recorder.take([wrapped]))
+    assert not [entry for batch in batches for entry in batch.entries]
+
+
+def test_a_link_that_negotiates_less_and_half_duplex(device):
+    recorder = watching(
+        device,
+        rule("speed_kept", 99, 99, pk=3, times=1, direction="below"),
+        rule("half_duplex", 0.5, 0.5, pk=4, times=1),
+    )
+    slower = answer(device, 1, mbps=100)
+    slower.duplex = {0: 2, 1: 3}
+    again = answer(device, 2)
+    again.duplex = {0: 3}
+    batches = [recorder.take([each]) for each in (answer(device, 0), slower, again)]
+    assert sorted(raised(batches)) == sorted(
+        [
+            *["Runs at 100 Mb/s, had 1 Gb/s"] * 2,
+            "Half duplex",
+            *["Runs at 1 Gb/s, as fast as in the last 30 days"] * 2,
+            "Full duplex",
+        ]
+    )
+    assert batches[1].duplex == {71: (START + 60, 2), 72: (START + 60, 3)}
+
+
+def test_interfaces_that_are_gone_are_named_in_one_alarm(device):
+    recorder = watching(device, rule("gone", 0.5, 0.5, pk=3, times=1))
+    without = answer(device, 1)
+    without.gone = ("Uplink 1", "Uplink 2")
+    batches = [recorder.take([each]) for each in (answer(device, 0), without, answer(device, 2))]
+    assert raised(batches) == [
+        "Two interfaces not listed any more: Uplink 1, Uplink 2",
+        "Listed again, or gone for more than a day",
+    ]

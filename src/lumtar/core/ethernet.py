@@ -9,7 +9,9 @@ COUNTERS = ("fcs_errors", "alignment_errors", "late_collisions")
 """Order of the columns: dot3StatsFCSErrors, dot3StatsAlignmentErrors, dot3StatsLateCollisions, all Counter32."""
 EVERY = 300.0
 """Seconds between looks: errors are rare, and their counters do not wrap in that time."""
-DUPLEX = {1: "", 2: "half duplex", 3: "full duplex"}
+HALF, FULL = 2, 3
+KNOWN_DUPLEX = (HALF, FULL)
+DUPLEX = {1: "", HALF: "half duplex", FULL: "full duplex"}
 """dot3StatsDuplexStatus; 1 is unknown."""
 
 

@@ -4,6 +4,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
+GONE = " is gone"
+"""How the sentence about a port ends that is not listed any more."""
 MOST_APART = 6
 """Ports with the same piece of news that are named one by one."""
 Values = Mapping[str, Any]
@@ -73,7 +75,7 @@ def compare_ports(
         text = f"its profile does not read ports: {len(changes.gone)} are not listed any more, their history is kept"
         changes.news.append(News(None, text))
     else:
-        changes.news += [News(key, f"port {stored[key]['label']} is gone") for key in changes.gone]
+        changes.news += [News(key, f"port {stored[key]['label']}{GONE}") for key in changes.gone]
     return changes
 
 

@@ -103,7 +103,7 @@ class Batch:
     interfaces, owners : of each reading, the interface and its device
     components : device, component, time, value
     errors : interface, time, and what only Ethernet counts
-    duplex : by interface
+    duplex : by interface, since when it is what
     memory : what rules remember anew, by kind of subject
     fences : of each share of the devices, the number under which this collector held it (domain/operation/leases.py)
     collector : who read it
@@ -118,7 +118,7 @@ class Batch:
     devices: list[DeviceNews] = field(default_factory=list)
     components: list[tuple[int, int, float, float]] = field(default_factory=list)
     errors: list[tuple[int, float, Errors]] = field(default_factory=list)
-    duplex: dict[int, int] = field(default_factory=dict)
+    duplex: dict[int, tuple[float, int]] = field(default_factory=dict)
     entries: list[Entry] = field(default_factory=list)
     transitions: list[Transition] = field(default_factory=list)
     gaps: list[GapNews] = field(default_factory=list)

@@ -29,7 +29,7 @@ def note_duplex(batch: Batch, interface: Interface, at: float, duplex: int) -> N
     if interface.duplex == duplex:
         return
     was, interface.duplex = interface.duplex, duplex
-    batch.duplex[interface.pk] = duplex
+    batch.duplex[interface.pk] = at, duplex
     if DUPLEX.get(was) and DUPLEX.get(duplex) and interface.role not in QUIET:
         text = f"{interface.label} has {DUPLEX[duplex]}, was {DUPLEX[was]}"
         batch.entries.append(_entry(at, Entry.Kind.SPEED, interface, text))

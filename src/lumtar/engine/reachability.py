@@ -13,7 +13,9 @@ if TYPE_CHECKING:
 
 Kind = Entry.Kind
 CLOCKS_APART = 30.0
-"""Seconds by which the time of a start may seem to move without a restart."""
+"""Seconds by which the time of a start may seem to move from one answer to the next without a restart."""
+WRAP_S = 2**32 / 100
+"""sysUpTime counts hundredths in 32 bits and begins anew after 497 days (RFC 3418), which is no restart."""
 
 
 def answered(batch: Batch, known: Reachability, answer: "Answer") -> float:
@@ -47,11 +49,15 @@ def answered(batch: Batch, known: Reachability, answer: "Answer") -> float:
 
 def _note_start(batch: Batch, known: Reachability, device: Device, at: float, started: float) -> None:
     before = known.started_at
+    if before is not None and started - before > WRAP_S / 2:
+        wrapped = started - WRAP_S * round((started - before) / WRAP_S)
+        started = wrapped if abs(wrapped - before) <= CLOCKS_APART else started
     if before is not None and started > before + CLOCKS_APART:
         was_up = duration(max(0.0, (known.answered_at or at) - before))
         text = f"{device.name} restarted, was up {was_up}"
         batch.entries.append(Entry(at=moment(started), kind=Kind.RESTART, device=device, text=text))
-    if before is None or abs(started - before) > CLOCKS_APART:
+    # Two clocks drift apart by seconds a day: what is compared is each answer with the one before.
+    if before is None or abs(started - before) > 1.0:
         known.started_at = started
 
 

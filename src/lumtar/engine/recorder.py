@@ -6,16 +6,17 @@ readings, log entries and alarms.
 
 import threading
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from lumtar.core.counters import Snapshot
 from lumtar.core.ethernet import Errors
-from lumtar.core.ledger import Ledger, Status
+from lumtar.core.ledger import UP, Ledger, Status
 from lumtar.core.measures import Polls
 from lumtar.core.measures.components import Components
+from lumtar.core.negotiated import Negotiated
 from lumtar.core.rows import join_rows
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.inventory.models import Device, Interface
@@ -24,6 +25,9 @@ from lumtar.engine.batch import Batch, ComponentValue, Reachability
 from lumtar.engine.reachability import answered, unanswered
 from lumtar.engine.watching import Scopes, Watch
 from lumtar.wire.faults import Fault
+
+MOST_NAMED = 12
+"""Interfaces that the sentence about those that are gone names."""
 
 
 @dataclass(slots=True)
@@ -47,6 +51,8 @@ class Answer:
     requests: int = 1
     refused: dict[str, str] = field(default_factory=dict)
     """What it gave and was not believed."""
+    gone: tuple[str, ...] = ()
+    """Interfaces that it listed within the last day and does not list any more."""
 
 
 def one_of_each_device(answers: Sequence[Answer]) -> list[list[Answer]]:
@@ -66,6 +72,7 @@ class Recorder:
     def __init__(self, rules: Sequence[Rule]) -> None:
         self.watch = Watch(rules)
         self.ledger = Ledger()
+        self.negotiated = Negotiated()
         self.interfaces: list[Interface | None] = []
         """By slot."""
         self.names: dict[int, str] = {}
@@ -118,6 +125,7 @@ class Recorder:
             slots = self.ledger.add(len(interfaces))
             more = self.ledger.slots.size - len(self.interfaces)
             self.interfaces += [None] * more
+            self.negotiated.grow(self.ledger.slots.size)
             self._ids, self._owners = np.pad(self._ids, (0, more)), np.pad(self._owners, (0, more))
             state = self.ledger.state
             for slot, interface in zip(slots.tolist(), interfaces, strict=True):
@@ -125,6 +133,7 @@ class Recorder:
                 self._ids[slot], self._owners[slot] = interface.pk, device.pk
                 state.in_override[slot] = interface.in_override_bps or 0
                 state.out_override[slot] = interface.out_override_bps or 0
+                self.negotiated.note_duplex(slot, interface.duplex)
             state.interval[slots] = device.interval_s
             self.watch.put("interface", slots, self._ids[slots], self._owners[slots])
             self.names[device.pk] = device.name
@@ -136,6 +145,7 @@ class Recorder:
             gone = np.flatnonzero(self._owners == device)
             self.watch.drop_device(device)
             self.ledger.drop(gone)
+            self.negotiated.forget(gone)
             self._ids[gone] = self._owners[gone] = 0
             for slot in gone.tolist():
                 self.interfaces[slot] = None
@@ -153,6 +163,7 @@ class Recorder:
                 ]
                 batch.errors += [(self.interface(slot).pk, answer.at, errors) for slot, errors in answer.errors]
                 for slot, duplex in answer.duplex.items():
+                    self.negotiated.note_duplex(slot, duplex)
                     news.note_duplex(batch, self.interface(slot), answer.at, duplex)
             self._look_at_components(batch, answers)
             counted = [answer for answer in answers if len(answer.slots)]
@@ -178,8 +189,14 @@ class Recorder:
         batch.owners = self._owners[slots]
         news.note_states(batch, seen, before[0], self.interface, self.names)
         news.note_speeds(batch, seen, before[1], before[2], self.interface, self.names)
-        flags = seen.counted.flags
-        self.watch.look(batch, "interface", seen.counts(), seen.at, state.interval[slots], flags=flags, slots=slots)
+        flags, port_bps = seen.counted.flags, state.port_bps[slots].astype(np.float64)
+        counts = replace(
+            seen.counts(),
+            port_bps=port_bps,
+            fastest_bps=self.negotiated.note_speed(slots, seen.at, port_bps, status.oper == UP),
+            half_duplex=self.negotiated.half_duplex[slots],
+        )
+        self.watch.look(batch, "interface", counts, seen.at, state.interval[slots], flags=flags, slots=slots)
 
     def heard(self, batch: Batch, answers: Sequence[Answer]) -> None:
         """Note that devices answered: whether they had been silent, and whether they restarted."""
@@ -188,9 +205,23 @@ class Recorder:
             known = self.reach.setdefault(answer.device.pk, Reachability())
             silent_s.append(answered(batch, known, answer))
         if answers:
-            facts = tuple({"silent_s": seconds} for seconds in silent_s)
-            polls = Polls(np.zeros(len(answers)), np.array([answer.rtt_ms for answer in answers]), facts)
+            facts = tuple(
+                {"silent_s": seconds, "gone": answer.gone[:MOST_NAMED]}
+                for seconds, answer in zip(silent_s, answers, strict=True)
+            )
+            polls = Polls(
+                np.zeros(len(answers)),
+                np.array([answer.rtt_ms for answer in answers]),
+                np.array([self._uptime(answer) for answer in answers]),
+                np.array([np.nan if answer.uptime < 0 else len(answer.gone) for answer in answers]),
+                facts,
+            )
             self._look_at_devices(batch, answers, polls)
+
+    def _uptime(self, answer: Answer) -> float:
+        """Seconds since a device started; NaN if it was not asked for that."""
+        started = self.reach[answer.device.pk].started_at
+        return np.nan if answer.uptime < 0 or started is None else answer.at - started
 
     def silent(self, device: Device, at: float, fault: Fault, next_poll_at: float) -> Batch:
         """What follows from a poll that failed."""
@@ -198,7 +229,8 @@ class Recorder:
         with self.lock:
             known = self.reach.setdefault(device.pk, Reachability())
             unanswered(batch, known, device, at, fault, next_poll_at)
-            polls = Polls(np.ones(1), np.full(1, np.nan), ({"reason": fault.words},))
+            unknown = np.full(1, np.nan)
+            polls = Polls(np.ones(1), unknown, unknown, unknown, ({"reason": fault.words},))
             asked = Answer(device, at, -1, np.zeros(0, np.int64), None, None, next_poll_at)
             self._look_at_devices(batch, [asked], polls)
         return batch

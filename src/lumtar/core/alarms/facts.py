@@ -45,7 +45,7 @@ class Exceeded:
         named = compared(self.measure, self.statistic, self.window_s)
         if reference := Reference(self.reference):
             return unusual(named, reference, self.value, self.more, held)
-        if (own := SENTENCES.get(self.measure)) and not self.window_s and direction is Direction.ABOVE:
+        if (own := SENTENCES.get(self.measure)) and not self.window_s and direction is own.direction:
             return own.exceeded(self.value, self.limit, held, self.more)
         return beyond(named, self.value, Limit(self.limit, self.low or 0.0), direction, held)
 
@@ -75,7 +75,7 @@ class Returned:
         direction, named = Direction(self.direction), compared(self.measure, self.statistic, self.window_s)
         if reference := Reference(self.reference):
             return usual_again(named, reference, self.more)
-        if (own := SENTENCES.get(self.measure)) and not self.window_s and direction is Direction.ABOVE:
+        if (own := SENTENCES.get(self.measure)) and not self.window_s and direction is own.direction:
             return own.returned(self.value, self.clear, self.more)
         return within(named, self.value, Limit(self.clear, self.low or 0.0), direction)
 

@@ -107,17 +107,55 @@ def _not_faulty(value: float, clear: float, more: Mapping[str, Any]) -> str:
     return f"State: {more.get('state', 'works')}"
 
 
+def _restarted(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:
+    return f"Restarted {duration(value)} ago"
+
+
+def _up(value: float, clear: float, more: Mapping[str, Any]) -> str:
+    return f"Up for {duration(value)} since its restart"
+
+
+def _gone(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:
+    names = ", ".join(more.get("gone", ()))
+    return f"{counted(round(value), 'interface')} not listed any more{f': {names}' if names else ''}"
+
+
+def _listed(value: float, clear: float, more: Mapping[str, Any]) -> str:
+    return "Listed again, or gone for more than a day"
+
+
+def _slower(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:
+    return f"Runs at {rate(more.get('speed_bps', 0.0))}, had {rate(more.get('fastest_bps', 0.0))}{_held(hold)}"
+
+
+def _as_fast(value: float, clear: float, more: Mapping[str, Any]) -> str:
+    return f"Runs at {rate(more.get('speed_bps', 0.0))}, as fast as in the last 30 days"
+
+
+def _half(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:
+    return f"Half duplex{_held(hold)}"
+
+
+def _full_duplex(value: float, clear: float, more: Mapping[str, Any]) -> str:
+    return "Full duplex"
+
+
 @dataclass(frozen=True, slots=True)
 class Sentences:
-    """A measure's own sentences: while an alarm is active, and once it is cleared."""
+    """A measure's own sentences, if values are bad on this side: while an alarm is active, and once it is cleared."""
 
     exceeded: Callable[[float, float, Hold, Mapping[str, Any]], str]
     returned: Callable[[float, float, Mapping[str, Any]], str]
+    direction: Direction = Direction.ABOVE
 
 
 SENTENCES = {
     "load": Sentences(_full, _not_full),
     "unanswered": Sentences(_unreachable, _reachable),
     "faulty": Sentences(_faulty, _not_faulty),
+    "uptime": Sentences(_restarted, _up, Direction.BELOW),
+    "gone": Sentences(_gone, _listed),
+    "speed_kept": Sentences(_slower, _as_fast, Direction.BELOW),
+    "half_duplex": Sentences(_half, _full_duplex),
 }
 """Of measures for which the general sentence would say less."""

@@ -14,10 +14,12 @@ WORDS = {
 }  # fmt: skip
 
 
-def _groups(rows: Rows, kind: str, words: str) -> list[ComponentDescribed]:
+def _groups(rows: Rows, kind: str, words: str, unit: str) -> list[ComponentDescribed]:
     """What each group of ports uses, or may use."""
     groups = rows["pethMainPsePower"]
-    return [part(kind, index[-1:], f"PoE{f' {index[-1]}' if len(groups) > 1 else ''} {words}", "W") for index in groups]
+    return [
+        part(kind, index[-1:], f"PoE{f' {index[-1]}' if len(groups) > 1 else ''} {words}", unit) for index in groups
+    ]
 
 
 def _ports(rows: Rows) -> list[ComponentDescribed]:
@@ -28,15 +30,20 @@ def _ports(rows: Rows) -> list[ComponentDescribed]:
     ]
 
 
-for name, words, value in (("poe used", "in use", CONSUMPTION), ("poe budget", "budget", POWER)):
+for name, words, value, total in (
+    ("poe used", "in use", CONSUMPTION, None),
+    ("poe budget", "budget", POWER, None),
+    ("poe share", "budget in use", CONSUMPTION, POWER),
+):
     register(
         ComponentKind(
             name,
             f"power over Ethernet, {words}",
             Table.POWER,
             (POWER,),
-            partial(_groups, kind=name, words=words),
+            partial(_groups, kind=name, words=words, unit="%" if total else "W"),
             value=value,
+            total=total,
         )
     )
 register(

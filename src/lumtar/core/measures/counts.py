@@ -1,7 +1,7 @@
 """What interfaces counted in a time: in one reading, a step of a chart, or a month."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, field, fields
 from typing import Any
 
 import numpy as np
@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from lumtar.core.measures.rates import Floats, bits_per_second, over, utilisation
 
 Ints = NDArray[np.int64]
+UNKNOWN = np.array(np.nan)
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,6 +24,8 @@ class Counts:
     seconds : length of the time
     elapsed_ms, bridged_ms : milliseconds measured, and spanned by readings across gaps
     in_min_bps … out_max_bps : rates of single readings, NaN where there was none
+    port_bps, fastest_bps : speed that the port states, and the fastest that it had lately; NaN where unknown
+    half_duplex : 1, or 0 for full duplex; NaN where unknown
     others : what was counted
     """
 
@@ -52,16 +55,18 @@ class Counts:
     in_max_bps: Floats
     out_max_bps: Floats
     flags: Ints
+    port_bps: Floats = field(default_factory=lambda: UNKNOWN)
+    fastest_bps: Floats = field(default_factory=lambda: UNKNOWN)
+    half_duplex: Floats = field(default_factory=lambda: UNKNOWN)
 
     @classmethod
     def of(
         cls, columns: Mapping[str, NDArray[Any]], in_bps: Floats, out_bps: Floats, *, interface: Ints, seconds: float
     ) -> "Counts":
-        """Sums of some columns; those that are not given are 0, rates NaN: a measure has to have what it needs."""
+        """Sums of some columns; of those that are not given counts are 0, others NaN: a measure has to have what it needs."""
         nothing, unknown = np.broadcast_to(np.int64(0), in_bps.shape), np.broadcast_to(np.nan, in_bps.shape)
         given: dict[str, Any] = {
-            each.name: columns.get(each.name, unknown if each.name.endswith("_bps") else nothing)
-            for each in fields(cls)[4:]
+            each.name: columns.get(each.name, unknown if each.type == Floats else nothing) for each in fields(cls)[4:]
         }
         return cls(interface, in_bps, out_bps, seconds, **given)
 
@@ -111,6 +116,15 @@ class Counts:
     def measured(self) -> Floats:
         """Share of the time that was measured, 0 to 1."""
         return np.asarray(np.minimum(1.0, self.elapsed_ms / 1000.0 / max(self.seconds, 1e-9)))
+
+    def while_up(self, value: Floats) -> Floats:
+        """A value where the interface was up at some time; what it states while it is down means nothing."""
+        return np.where(self.up_readings > 0, value, np.nan)
+
+    @property
+    def speed_kept(self) -> Floats:
+        """The speed that was negotiated, in per cent of the fastest that the port had lately."""
+        return self.while_up(over(100.0 * self.port_bps, self.fastest_bps))
 
     @property
     def up(self) -> Floats:

@@ -47,6 +47,7 @@ POLICIES: dict[str, str] = {
     "inventory_devicestate": OF_DEVICE,
     "inventory_pollrequest": OF_DEVICE,
     "inventory_interfacespeed": OF_PORT,
+    "inventory_interfaceduplex": OF_PORT,
     "readings_newest": OF_PORT,
     "readings_reading": OF_PORT,
     "readings_fiveminutes": OF_PORT,

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any, NamedTuple
 
 from django.db import transaction
@@ -16,7 +16,7 @@ from lumtar.core.refusal import Refusal
 from lumtar.core.speeds import NOT_CREDIBLE, SpeedSource, chosen
 from lumtar.core.units import rate
 from lumtar.domain.inventory.labelling import Labeller, label_ports, uses_speed
-from lumtar.domain.inventory.models import Component, Device, Interface, InterfaceSpeed
+from lumtar.domain.inventory.models import Component, Device, Interface, InterfaceDuplex, InterfaceSpeed
 from lumtar.domain.inventory.profiles import is_recognised, objects_of, recognise_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.logbook.services import note_action
@@ -232,10 +232,17 @@ def note_speeds(changes: Iterable[SpeedChange]) -> None:
         label_ports(only=[row.interface_id for row in rows])
 
 
-def note_duplex(modes: Mapping[int, int]) -> None:
-    """Keep the duplex of some interfaces (dot3StatsDuplexStatus)."""
-    for duplex in set(modes.values()):
-        Interface.objects.filter(pk__in=[pk for pk, mode in modes.items() if mode == duplex]).update(duplex=duplex)
+def note_duplex(modes: Mapping[int, tuple[float, int]]) -> None:
+    """Keep the duplex of some interfaces: since when (seconds of the epoch) and which (dot3StatsDuplexStatus)."""
+    for duplex in {mode for _, mode in modes.values()}:
+        mine = [pk for pk, (_, mode) in modes.items() if mode == duplex]
+        Interface.objects.filter(pk__in=mine).update(duplex=duplex)
+    InterfaceDuplex.objects.bulk_create(
+        [
+            InterfaceDuplex(interface_id=pk, since=datetime.fromtimestamp(since, UTC), duplex=duplex)
+            for pk, (since, duplex) in modes.items()
+        ]
+    )
 
 
 @transaction.atomic

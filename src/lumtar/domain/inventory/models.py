@@ -341,6 +341,19 @@ class InterfaceSpeed(models.Model):
         ]
 
 
+class InterfaceDuplex(models.Model):
+    """The duplex of an interface from a time on (dot3StatsDuplexStatus)."""
+
+    interface = models.ForeignKey(Interface, on_delete=models.CASCADE, related_name="+")
+    since = models.DateTimeField()
+    duplex = models.SmallIntegerField()
+
+    class Meta:
+        """Read by interface and time."""
+
+        indexes = [models.Index(fields=["interface", "since"])]
+
+
 class Component(models.Model):
     """A part of a device that gives one number: a processor's load, a sensor's value, a fan's state."""
 

@@ -9,7 +9,9 @@ from numpy.typing import NDArray
 
 from lumtar.core.measures import Counts, Measure, Polls, measure_of
 from lumtar.core.measures.components import Components
+from lumtar.core.negotiated import fastest_until, is_half
 from lumtar.core.rules import Frame
+from lumtar.domain.inventory import lately
 from lumtar.domain.inventory.models import Component, Device, Interface
 from lumtar.domain.readings import bulk, sums
 from lumtar.domain.readings.models import Gap
@@ -46,10 +48,14 @@ def _interfaces(measure: Measure, subjects: list[int], start: datetime, end: dat
         np.isnan(measure.of(Counts.of({}, np.ones(1), np.ones(1), interface=np.zeros(1, np.int64), seconds=0.0)))[0]
     )
     void = () if knows else ("readings", "void_readings")
-    names = tuple(dict.fromkeys((*measure.needs, "elapsed_ms", *void)))
+    counted = (name for name in measure.needs if name not in NEGOTIATED)
+    names = tuple(dict.fromkeys((*counted, "elapsed_ms", *void)))
     rows = sums.read(subjects, start, end, step or 1, names).rows
-    into, out = _speeds(subjects, rows["interface"], rows["at"])
+    known = _known_speeds(subjects)
+    into, out = (_speeds(known, way, rows["interface"], rows["at"]) for way in ("in", "out"))
     columns = {name: rows[name] for name in names}
+    for name in NEGOTIATED.keys() & set(measure.needs):
+        columns[name] = NEGOTIATED[name](subjects, rows["interface"], rows["at"])
     counts = Counts.of(columns, into, out, interface=rows["interface"], seconds=0.0)
     values = measure.of(counts)
     if void:
@@ -59,18 +65,57 @@ def _interfaces(measure: Measure, subjects: list[int], start: datetime, end: dat
     return _history(measure, subjects, rows["interface"], rows["at"], values, interval, step)
 
 
-def _speeds(subjects: list[int], interface: Numbers, at: Floats) -> tuple[Floats, Floats]:
-    """The speeds in force at some times, bits per second in and out; 0 where none is known."""
-    sql = f"""SELECT interface_id, date_part('epoch', since), in_bps::float8, out_bps::float8 FROM inventory_interfacespeed
-        WHERE {bulk.AMONG}"""
-    kinds = [("interface", "i8"), ("since", "f8"), ("in", "f8"), ("out", "f8")]
+def _rows(numbers: Numbers, number: int) -> slice:
+    """Where a number is among rising ones."""
+    first, end = np.searchsorted(numbers, [number, number + 1])
+    return slice(int(first), int(end))
+
+
+def _known_speeds(subjects: list[int]) -> NDArray[np.void]:
+    """The speeds of some interfaces in the order of interface and time: in force in both directions, and as the port states it."""
+    sql = f"""SELECT interface_id, date_part('epoch', since), in_bps::float8, out_bps::float8, port_bps::float8
+        FROM inventory_interfacespeed WHERE {bulk.AMONG}"""
+    kinds = [("interface", "i8"), ("since", "f8"), ("in", "f8"), ("out", "f8"), ("port", "f8")]
     known = bulk.fetch(sql, {"only": subjects}, kinds)
-    known = known[np.lexsort((known["since"], known["interface"]))]
+    return known[np.lexsort((known["since"], known["interface"]))]
+
+
+def _speeds(known: NDArray[np.void], which: str, interface: Numbers, at: Floats) -> Floats:
+    """The speeds at some times, bits per second; 0 where none is known."""
     if not len(known) or not len(interface):
-        return np.zeros(len(interface)), np.zeros(len(interface))
+        return np.zeros(len(interface))
     place = np.searchsorted(_key(known["interface"], known["since"]), _key(interface, at), side="right") - 1
     mine = (place >= 0) & (known["interface"][place] == interface)
-    return np.where(mine, known["in"][place], 0.0), np.where(mine, known["out"][place], 0.0)
+    return np.where(mine, known[which][place], 0.0)
+
+
+def _port_bps(subjects: list[int], interface: Numbers, at: Floats) -> Floats:
+    return _speeds(_known_speeds(subjects), "port", interface, at)
+
+
+def _fastest_bps(subjects: list[int], interface: Numbers, at: Floats) -> Floats:
+    known = _known_speeds(subjects)
+    fastest = _speeds(known, "port", interface, at)
+    numbers, counts = np.unique(known["interface"], return_counts=True)
+    # Nearly every port has had one speed for ever.
+    for number in numbers[counts > 1].tolist():
+        mine, rows = known[_rows(known["interface"], number)], _rows(interface, number)
+        fastest[rows] = fastest_until(mine["since"], mine["port"], at[rows])
+    return fastest
+
+
+def _half_duplex(subjects: list[int], interface: Numbers, at: Floats) -> Floats:
+    half = np.full(len(interface), np.nan)
+    for number, known in lately.duplex_since(subjects).items():
+        rows = _rows(interface, number)
+        since, duplex = (np.array(each) for each in zip(*known, strict=True))
+        place = np.searchsorted(since, at[rows], side="right") - 1
+        half[rows] = np.where(place >= 0, is_half(duplex[place]), np.nan)
+    return half
+
+
+NEGOTIATED = {"port_bps": _port_bps, "fastest_bps": _fastest_bps, "half_duplex": _half_duplex}
+"""What measures need beside what is stored of each reading."""
 
 
 def _key(interface: Numbers, at: Floats) -> Numbers:
@@ -94,11 +139,39 @@ def _devices(measure: Measure, subjects: list[int], start: datetime, end: dateti
         devices.append(np.full(len(missed), gap.device_id))
         times.append(missed)
         rtt.append(np.full(len(missed), np.nan))
-    device, at, round_trip = np.concatenate(devices), np.concatenate(times), np.concatenate(rtt)
-    polls = Polls(np.isnan(round_trip).astype(np.float64), round_trip, ({},) * len(device))
-    order = np.lexsort((at, device))
+    order = np.lexsort((np.concatenate(times), np.concatenate(devices)))
+    device, at, round_trip = (np.concatenate(each)[order] for each in (devices, times, rtt))
+    is_silent = np.isnan(round_trip)
+    uptime, went = _uptime(subjects, device, at, end), _gone(subjects, device, at, start, end)
+    polls = Polls(
+        is_silent.astype(np.float64),
+        round_trip,
+        np.where(is_silent, np.nan, uptime),
+        np.where(is_silent, np.nan, went),
+        ({},) * len(device),
+    )
     interval = np.array([planned.get(each, 60) for each in subjects], np.float64)
-    return _history(measure, subjects, device[order], at[order], measure.of(polls)[order], interval, 0)
+    return _history(measure, subjects, device, at, measure.of(polls), interval, 0)
+
+
+def _uptime(subjects: list[int], device: Numbers, at: Floats, end: datetime) -> Floats:
+    """Seconds since each device's last start before each time; NaN before the first start that is known."""
+    uptime = np.full(len(device), np.nan)
+    for number, starts in lately.starts(subjects, end).items():
+        rows, times = _rows(device, number), np.array(starts)
+        place = np.searchsorted(times, at[rows], side="right") - 1
+        uptime[rows] = np.where(place >= 0, at[rows] - times[place], np.nan)
+    return uptime
+
+
+def _gone(subjects: list[int], device: Numbers, at: Floats, start: datetime, end: datetime) -> Floats:
+    """How many interfaces of each device were gone at each time."""
+    went = np.zeros(len(device))
+    for number, spans in lately.gone_spans(subjects, start, end).items():
+        rows, (since, until) = _rows(device, number), np.array(spans).T
+        there = (since <= at[rows][:, None]) & (at[rows][:, None] < until)
+        went[rows] = there.sum(axis=1)
+    return went
 
 
 def _components(measure: Measure, subjects: list[int], start: datetime, end: datetime) -> History:

@@ -14,6 +14,7 @@ from lumtar.core.counters import Snapshot
 from lumtar.core.profiles import Recognition
 from lumtar.core.refresh import Refresh
 from lumtar.core.rows import take_rows
+from lumtar.domain.inventory import lately
 from lumtar.domain.inventory.description import KnownComponent, describe, is_known
 from lumtar.domain.inventory.models import Device
 from lumtar.engine.batch import ComponentValue, moment
@@ -143,6 +144,7 @@ class Poller:
             errors=[(target.slot_of[each.if_index], each) for each in polled.errors if each.if_index in target.slot_of],
             duplex={target.slot_of[index]: value for index, value in polled.duplex.items() if index in target.slot_of},
             refused=polled.refused,
+            gone=target.gone_at(polled.at),
         )
 
     def _dated(self, target: Target, polled: Polled, snapshot: Snapshot, slots: NDArray[np.int64]) -> Snapshot:
@@ -184,6 +186,7 @@ class Poller:
         target.order = ([], np.zeros(0, np.int64))
         for index, interface in interfaces.items():
             self.recorder.interfaces[target.slot_of[index]] = interface
+        target.gone_ports = lately.gone([target.device.pk], moment(polled.at)).get(target.device.pk, [])
         target.components = {key: KnownComponent(c.pk, c.name, c.unit, c.scale) for key, c in components.items()}
         if target.device.reads != read:
             # It was recognised just now: its profile may want more, or less, from the next poll on.

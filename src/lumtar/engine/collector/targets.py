@@ -10,20 +10,21 @@ import numpy as np
 from django.db import connection
 from numpy.typing import NDArray
 
+from lumtar.core.profiles import Table
 from lumtar.core.reach import may_be_sent, refusal
 from lumtar.core.refresh import Dating
 from lumtar.domain.alarms import baselines, memory
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.alarms.queries import active_of
 from lumtar.domain.alarms.rules import Applies, in_force, narrowed
-from lumtar.domain.inventory import refreshes
+from lumtar.domain.inventory import lately, refreshes
 from lumtar.domain.inventory.credentials import opened
 from lumtar.domain.inventory.description import KnownComponent
 from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface, LabelRun
 from lumtar.domain.inventory.profiles import objects_of
 from lumtar.domain.operation.secrets import SecretUnreadable
 from lumtar.domain.readings import newest
-from lumtar.engine.batch import Reachability
+from lumtar.engine.batch import Reachability, moment
 from lumtar.engine.collector.reading import Plan
 from lumtar.engine.recorder import Recorder
 from lumtar.wire.faults import Fault, FaultKind
@@ -49,6 +50,8 @@ class Target:
     order: tuple[list[int], NDArray[np.int64]] = field(default_factory=lambda: ([], np.zeros(0, np.int64)))
     components: dict[tuple[str, str], KnownComponent] = field(default_factory=dict)
     """Its components by kind and index."""
+    gone_ports: list[tuple[str, float]] = field(default_factory=list)
+    """Ports that it stopped to list within the last day, and when (seconds of the epoch)."""
     is_as_loaded: bool = True
     """What is known of it is what the database had."""
     dating: Dating = field(default_factory=Dating)
@@ -62,6 +65,12 @@ class Target:
     """Requests to poll it now."""
     busy: bool = False
     gone: bool = False
+
+    def gone_at(self, at: float) -> tuple[str, ...]:
+        """The ports that count as gone at a time; none if its profile does not read ports."""
+        if Table.INTERFACES not in self.plan.tables:
+            return ()
+        return tuple(label for label, since in self.gone_ports if at - since < lately.DAY.total_seconds())
 
     def slots(self, indexes: list[int]) -> NDArray[np.int64]:
         """Slots of these indexes; the last answer is kept, since it is nearly always the same."""
@@ -224,8 +233,9 @@ def _load_targets(recorder: Recorder, devices: list[Device]) -> list[Target]:
             slot_of[interface.pk] = int(slot)
             owner_of[interface.pk] = device.pk
         targets.append(target)
-    learnt = refreshes.load(ids)
+    learnt, gone = refreshes.load(ids), lately.gone(ids, moment(time.time()))
     for target in targets:
+        target.gone_ports = gone.get(target.device.pk, [])
         target.dating.refresh = learnt.get(target.device.pk, target.dating.refresh)
     _bring_back(recorder, slot_of, owner_of, ids)
     return targets
@@ -246,6 +256,9 @@ def _bring_back(recorder: Recorder, slot_of: dict[int, int], owner_of: dict[int,
             reason_kind=state.reason_kind,
             reason=state.reason,
         )
+    for port, (bps, until) in lately.fastest(devices, moment(time.time())).items():
+        if (slot := slot_of.get(port)) is not None:
+            recorder.negotiated.fastest_bps[slot], recorder.negotiated.fastest_at[slot] = bps, until
     components = dict(Component.objects.filter(device_id__in=devices, gone_at=None).values_list("pk", "device_id"))
     at_component = {pk: polled.get(device, 0.0) for pk, device in components.items()}
     of_kind = {
