@@ -263,7 +263,7 @@ def test_a_link_that_negotiates_less_and_half_duplex(device):
         rule("speed_kept", 99, 99, pk=3, times=1, direction="below"),
         rule("half_duplex", 0.5, 0.5, pk=4, times=1),
     )
-    slower = answer(device, 1, mbps=100)
+    slower = answer(device, 1, percent=100, mbps=100)
     slower.duplex = {0: 2, 1: 3}
     again = answer(device, 2)
     again.duplex = {0: 3}
