@@ -25,6 +25,9 @@ COMPONENT_FIELDS = (
 )
 """What a condition can ask about a component."""
 
+NAMED_FIELDS = (Field("group", Kind.TEXT, "its name"),)
+"""What a condition can ask about a group itself."""
+
 
 def within(subgroups: Mapping[int, Collection[int]], group: int) -> set[int]:
     """A group and all groups that are in it, directly or through others. ``subgroups`` are those that each group holds."""

@@ -19,6 +19,7 @@ from lumtar.domain.operation.jobs import stalled
 from lumtar.domain.readings.partitions import ensure_around
 from lumtar.domain.selfwatch import selfalarms
 from lumtar.engine.calling import Caller
+from lumtar.engine.group_rules import GroupRules
 from lumtar.engine.jobs import STALLED_S, JobRunner
 from lumtar.engine.service import Service, run, with_database
 
@@ -57,6 +58,7 @@ class Worker(Service):
             for name, work in (
                 ("running jobs", self._jobs.run),
                 ("calling people", self._caller.run),
+                ("rules about groups", GroupRules().run),
                 ("jobs left undone", self._look_for_stalled),
                 ("alarms of Lumtar itself", self._look_at_lumtar),
             )

@@ -2646,7 +2646,7 @@ export interface components {
         };
         /**
          * AlarmRow
-         * @description An alarm as it was at a time. ``resource`` and ``page`` are what it is about: kind, and the address of its page.
+         * @description An alarm as it was at a time. ``resource``, ``resource_id`` and ``page`` are what it is about: kind, number, address of its page.
          */
         AlarmRow: {
             /** Id */
@@ -2655,6 +2655,8 @@ export interface components {
             type: string;
             /** Resource */
             resource: string;
+            /** Resource Id */
+            resource_id: number;
             /** Label */
             label: string;
             /** Site */

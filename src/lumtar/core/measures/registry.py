@@ -20,7 +20,7 @@ class Measure:
     name : in the API and in rules
     words : what it is, for sentences and screens
     unit : "%", "bit/s", "octets" and so on; empty for numbers without one
-    subject : "interface", "device" or "component"
+    subject : "interface", "device", "component" or "group"
     of : the values, from what the subjects counted or showed (Counts of interfaces, Polls of devices, …); NaN is missing
     needs : the stored columns that it follows from, beside the time that was measured
     ranks : whether lists can be put in its order

@@ -22,6 +22,7 @@ from lumtar.domain.alarms.actions import acknowledged, quiet
 from lumtar.domain.alarms.models import Alarm, AlarmAction, Maintenance
 from lumtar.domain.inventory.groups import in_group
 from lumtar.domain.inventory.models import Device, Group, Interface, Site
+from lumtar.domain.inventory.resources import GROUP
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.editing import claim, mark
 from lumtar.domain.operation.services import announce
@@ -197,13 +198,10 @@ def _release(row: Maintenance, by: str) -> None:
     announce("alarms", sorted(numbers))
 
 
-def note(alarms: Collection[Alarm], now: datetime) -> None:
+def note(alarms: Sequence[Alarm], now: datetime) -> None:
     """Say of alarms that are raised now which of them lie in a maintenance. In the transaction that raises them."""
-    if not alarms:
-        return
-    running = _running(now)
-    for row in running:
-        _keep_quiet(row, [alarm for alarm in alarms if alarm.device_id is not None], now)
+    for row in _running(now) if alarms else ():
+        _keep_quiet(row, alarms, now)
 
 
 def _running(now: datetime) -> list[Maintenance]:
@@ -235,11 +233,18 @@ def _covered(row: Maintenance, alarms: Sequence[Alarm]) -> list[Alarm]:
         of_alarms = {alarm.device_id for alarm in alarms if alarm.device_id is not None}
         devices |= set(Device.objects.filter(pk__in=of_alarms, site__in=sites).values_list("pk", flat=True))
     ports = set(row.interfaces.values_list("pk", flat=True))
-    for group in row.groups.all():
-        whole, some = _of_group(group.pk, {alarm.interface_id for alarm in alarms if alarm.interface_id})
+    groups = {group.pk for group in row.groups.all()}
+    for group in groups:
+        whole, some = _of_group(group, {alarm.interface_id for alarm in alarms if alarm.interface_id})
         devices |= whole
         ports |= some
-    return [alarm for alarm in alarms if alarm.device_id in devices or alarm.interface_id in ports]
+    return [
+        alarm
+        for alarm in alarms
+        if alarm.device_id in devices
+        or alarm.interface_id in ports
+        or (alarm.resource_kind == GROUP and alarm.resource_id in groups)
+    ]
 
 
 def _of_group(group: int, ports: Collection[int]) -> tuple[set[int], set[int]]:
@@ -260,7 +265,7 @@ def begin_due(now: datetime) -> None:
             if row.span_end is not None and row.span_end <= now:
                 _move_on(row, now)
             if row.span_start is not None and row.span_start <= now and not row.is_begun:
-                alarms = list(Alarm.objects.filter(is_cleared=False).exclude(device=None))
+                alarms = list(Alarm.objects.filter(is_cleared=False))
                 held = _keep_quiet(row, alarms, now)
                 active = set(held) - acknowledged(held, now) if held else set()
                 calls.hold(active, row.span_end)

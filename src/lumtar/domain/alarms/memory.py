@@ -13,6 +13,8 @@ from lumtar.domain.inventory.models import Device
 
 JOIN_FROM = 50
 """Pieces of one kind of subject from which on they are joined."""
+NO_DEVICE = 0
+"""The owner of subjects that belong to no device."""
 MOST_PAIRS = 2_000_000
 """Pairs of one piece, when they are joined."""
 
@@ -44,7 +46,7 @@ def _in_force(pairs: Pairs) -> Pairs:
     rules = set(Rule.objects.values_list("pk", "revision"))
     exceptions = RuleException.objects.values_list("pk", "rule_id", "rule__revision")
     rules |= {(pk << OWN_LEVELS | rule, revision) for pk, rule, revision in exceptions}
-    devices = np.array(list(Device.objects.values_list("pk", flat=True)), np.int64)
+    devices = np.array([NO_DEVICE, *Device.objects.values_list("pk", flat=True)], np.int64)
     kept = pairs.of_owners(devices)
     same = [key in rules for key in zip(kept.rule.tolist(), kept.revision.tolist(), strict=True)]
     return Pairs.of_rows(kept.rows()[np.array(same, np.bool_)])

@@ -77,6 +77,13 @@ class RuleException(models.Model):
         constraints = [models.UniqueConstraint(fields=["rule", "subject"], name="one_exception_a_rule_and_subject")]
 
 
+class Evaluation(models.Model):
+    """Until when rules about one kind of subject were evaluated that no poll evaluates."""
+
+    subject = models.CharField(max_length=20, unique=True)
+    until = models.DateTimeField()
+
+
 class Baseline(models.Model):
     """The normal range of a subject's measure: 168 hours of the week, median and scale, single precision."""
 

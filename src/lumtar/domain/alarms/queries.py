@@ -56,11 +56,12 @@ WORST_FIRST = "c.severity DESC, raised_at DESC, a.id DESC"
 
 @dataclass(slots=True)
 class AlarmRow:
-    """An alarm as it was at a time. ``resource`` and ``page`` are what it is about: kind, and the address of its page."""
+    """An alarm as it was at a time. ``resource``, ``resource_id`` and ``page`` are what it is about: kind, number, address of its page."""
 
     id: int
     type: str
     resource: str
+    resource_id: int
     label: str
     site: str
     page: str
@@ -93,7 +94,9 @@ class AlarmRow:
 def _row(row: tuple[Any, ...]) -> AlarmRow:
     number, type_, kind, resource, label, site, device, interface, severity, facts, *rest = row
     where = page(kind, resource, device)
-    return AlarmRow(number, type_, kind, label, site, where, device, interface, severity, sentence(facts), *rest)
+    return AlarmRow(
+        number, type_, kind, resource, label, site, where, device, interface, severity, sentence(facts), *rest
+    )
 
 
 def _rows(where: str, order: str, *, limit: int, offset: int = 0, **values: Any) -> list[AlarmRow]:

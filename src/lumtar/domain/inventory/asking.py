@@ -6,7 +6,7 @@ from typing import Any
 from django.db import connection
 
 from lumtar.core.conditions import Ask, Both, Either, Field, Kind, Not, Tree, quantity, understand
-from lumtar.core.groups import COMPONENT_FIELDS, DEVICE_FIELDS, GROUP_FIELDS
+from lumtar.core.groups import COMPONENT_FIELDS, DEVICE_FIELDS, GROUP_FIELDS, NAMED_FIELDS
 
 PORTS = """FROM inventory_interface gi JOIN inventory_device gd ON gd.id = gi.device_id
     LEFT JOIN inventory_site gs ON gs.id = gd.site_id LEFT JOIN inventory_profile gp ON gp.id = gd.profile_id
@@ -29,6 +29,7 @@ COLUMNS = {
     "address": "gd.address",
     "component": "gc.name",
     "part": "gc.kind",
+    "group": "gg.name",
 }
 ADDRESS = r"^(((25[0-5]|2[0-4]\d|1?\d?\d)\.){3}(25[0-5]|2[0-4]\d|1?\d?\d)|[0-9A-Fa-f]{0,4}(:[0-9A-Fa-f]{0,4}){2,7})$"
 HAS = {
@@ -87,12 +88,15 @@ class Subjects:
     label: str
     fields: tuple[Field, ...]
     noun: str
+    device: str = "gd.name"
+    interval: str = "gd.interval_s"
 
 
 KINDS = {
     "interface": Subjects(PORTS, "gi.id", "gi.label", GROUP_FIELDS, "port"),
     "device": Subjects(DEVICES, "gd.id", "gd.address", DEVICE_FIELDS, "device"),
     "component": Subjects(COMPONENTS, "gc.id", "gc.name", COMPONENT_FIELDS, "component"),
+    "group": Subjects("FROM inventory_group gg WHERE true", "gg.id", "gg.name", NAMED_FIELDS, "group", "''", "60"),
 }
 
 
@@ -124,7 +128,10 @@ def slowest_for(kind: str, condition: str) -> tuple[str, int] | None:
     ------
     ConditionError
     """
-    rows = _asked_of(kind, "gd.name, gd.interval_s", condition, "AND gd.enabled ORDER BY 2 DESC, 1 LIMIT 1")
+    known = KINDS[kind]
+    polled = "" if kind == "group" else "AND gd.enabled"
+    columns = f"{known.device if polled else known.label}, {known.interval}"
+    rows = _asked_of(kind, columns, condition, f"{polled} ORDER BY 2 DESC, 1 LIMIT 1")
     return rows[0] if rows else None
 
 
@@ -136,7 +143,7 @@ def preview(kind: str, condition: str, examples: int = 8) -> tuple[int, list[tup
     ConditionError
     """
     known = KINDS[kind]
-    columns = f"gd.name, {known.label}, count(*) OVER ()"
+    columns = f"{known.device}, {known.label}, count(*) OVER ()"
     rows = _asked_of(kind, columns, condition, f"ORDER BY 1, {known.number} LIMIT %(examples)s", examples=examples)
     return (int(rows[0][2]) if rows else 0), [(device, label) for device, label, _ in rows]
 

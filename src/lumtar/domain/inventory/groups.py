@@ -49,6 +49,24 @@ def in_group(pk: int, values: dict[str, Any]) -> str:
     return f"SELECT gi.id, gd.id AS device {PORTS} AND {held}"
 
 
+def polled_ports(pk: int) -> dict[int, int]:
+    """The ports of a group that are polled now: the seconds between two polls of each.
+
+    Raises
+    ------
+    Group.DoesNotExist
+    """
+    values: dict[str, Any] = {}
+    inside = in_group(pk, values)
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"""SELECT g.id, d.interval_s FROM ({inside}) g JOIN inventory_device d ON d.id = g.device
+            WHERE d.enabled AND d.retired_at IS NULL""",
+            values,
+        )
+        return dict(cursor.fetchall())
+
+
 @dataclass(frozen=True, slots=True)
 class GroupSize:
     """How much is in a group."""

@@ -2,10 +2,10 @@
 
 from collections.abc import Collection
 
-from lumtar.domain.inventory.models import Component, Device, Interface
+from lumtar.domain.inventory.models import Component, Device, Group, Interface
 from lumtar.domain.operation.resources import Kind, Named, register
 
-DEVICE, INTERFACE, COMPONENT = "device", "interface", "component"
+DEVICE, INTERFACE, COMPONENT, GROUP = "device", "interface", "component", "group"
 
 
 def _devices(ids: Collection[int]) -> dict[int, Named]:
@@ -33,6 +33,11 @@ def _components(ids: Collection[int]) -> dict[int, Named]:
     }
 
 
+def _groups(ids: Collection[int]) -> dict[int, Named]:
+    return {pk: Named(f"group {name}") for pk, name in Group.objects.filter(pk__in=ids).values_list("pk", "name")}
+
+
 register(Kind(DEVICE, "device", "/fleet/device/{id}", _devices))
 register(Kind(INTERFACE, "interface", "/fleet/port/{id}", _interfaces))
 register(Kind(COMPONENT, "component", "/fleet/device/{device}", _components))
+register(Kind(GROUP, "group", "/fleet?group={id}&list=total", _groups))

@@ -13,14 +13,12 @@ from lumtar.core.negotiated import fastest_until, is_half
 from lumtar.core.rules import Frame
 from lumtar.domain.inventory import lately
 from lumtar.domain.inventory.models import Component, Device, Interface
-from lumtar.domain.readings import bulk, sums
+from lumtar.domain.readings import bulk, group_totals, speeds, sums
 from lumtar.domain.readings.models import Gap
 
 READINGS_FOR = timedelta(hours=26)
 """Up to so long a time is gone through reading by reading, a longer one by means of five minutes."""
 FIVE_MINUTES_S = 300
-SINCE_BITS = 33
-"""Of a number that puts subjects and seconds of the epoch in one order."""
 
 Numbers = NDArray[np.int64]
 Floats = NDArray[np.float64]
@@ -51,8 +49,8 @@ def _interfaces(measure: Measure, subjects: list[int], start: datetime, end: dat
     counted = (name for name in measure.needs if name not in NEGOTIATED)
     names = tuple(dict.fromkeys((*counted, "elapsed_ms", *void)))
     rows = sums.read(subjects, start, end, step or 1, names).rows
-    known = _known_speeds(subjects)
-    into, out = (_speeds(known, way, rows["interface"], rows["at"]) for way in ("in", "out"))
+    known = speeds.known(subjects)
+    into, out = (speeds.at(known, way, rows["interface"], rows["at"]) for way in ("in", "out"))
     columns = {name: rows[name] for name in names}
     for name in NEGOTIATED.keys() & set(measure.needs):
         columns[name] = NEGOTIATED[name](subjects, rows["interface"], rows["at"])
@@ -71,31 +69,13 @@ def _rows(numbers: Numbers, number: int) -> slice:
     return slice(int(first), int(end))
 
 
-def _known_speeds(subjects: list[int]) -> NDArray[np.void]:
-    """The speeds of some interfaces in the order of interface and time: in force in both directions, and as the port states it."""
-    sql = f"""SELECT interface_id, date_part('epoch', since), in_bps::float8, out_bps::float8, port_bps::float8
-        FROM inventory_interfacespeed WHERE {bulk.AMONG}"""
-    kinds = [("interface", "i8"), ("since", "f8"), ("in", "f8"), ("out", "f8"), ("port", "f8")]
-    known = bulk.fetch(sql, {"only": subjects}, kinds)
-    return known[np.lexsort((known["since"], known["interface"]))]
-
-
-def _speeds(known: NDArray[np.void], which: str, interface: Numbers, at: Floats) -> Floats:
-    """The speeds at some times, bits per second; 0 where none is known."""
-    if not len(known) or not len(interface):
-        return np.zeros(len(interface))
-    place = np.searchsorted(_key(known["interface"], known["since"]), _key(interface, at), side="right") - 1
-    mine = (place >= 0) & (known["interface"][place] == interface)
-    return np.where(mine, known[which][place], 0.0)
-
-
 def _port_bps(subjects: list[int], interface: Numbers, at: Floats) -> Floats:
-    return _speeds(_known_speeds(subjects), "port", interface, at)
+    return speeds.at(speeds.known(subjects), "port", interface, at)
 
 
 def _fastest_bps(subjects: list[int], interface: Numbers, at: Floats) -> Floats:
-    known = _known_speeds(subjects)
-    fastest = _speeds(known, "port", interface, at)
+    known = speeds.known(subjects)
+    fastest = speeds.at(known, "port", interface, at)
     numbers, counts = np.unique(known["interface"], return_counts=True)
     # Nearly every port has had one speed for ever.
     for number in numbers[counts > 1].tolist():
@@ -116,10 +96,6 @@ def _half_duplex(subjects: list[int], interface: Numbers, at: Floats) -> Floats:
 
 NEGOTIATED = {"port_bps": _port_bps, "fastest_bps": _fastest_bps, "half_duplex": _half_duplex}
 """What measures need beside what is stored of each reading."""
-
-
-def _key(interface: Numbers, at: Floats) -> Numbers:
-    return (interface.astype(np.int64) << SINCE_BITS) + at.astype(np.int64)
 
 
 def _devices(measure: Measure, subjects: list[int], start: datetime, end: datetime) -> History:
@@ -192,6 +168,18 @@ def _components(measure: Measure, subjects: list[int], start: datetime, end: dat
     return _history(measure, subjects, rows["component"], rows["at"], values, np.full(len(subjects), 60.0), 0)
 
 
+def _groups(measure: Measure, subjects: list[int], start: datetime, end: datetime) -> History:
+    """What groups carried together, in steps of a minute, or of five in a longer time."""
+    step = 0 if end - start <= READINGS_FOR else FIVE_MINUTES_S
+    each = [group_totals.of_group(pk, start, end, step) for pk in subjects]
+    owner = np.repeat(np.array(subjects, np.int64), [len(one.at) for one in each])
+    at, values = (np.concatenate([np.zeros(0), *parts]) for parts in (
+        [one.at for one in each], [measure.of(one.totals) for one in each],
+    ))  # fmt: skip
+    interval = np.array([float(one.step_s) for one in each])
+    return _history(measure, subjects, owner, at, values, interval, step)
+
+
 def _history(
     measure: Measure, subjects: list[int], owner: Numbers, at: Floats, values: Floats, interval: Floats, step_s: int
 ) -> History:
@@ -206,4 +194,4 @@ def _history(
     return History(subjects, frame, step_s)
 
 
-OF_KIND = {"interface": _interfaces, "device": _devices, "component": _components}
+OF_KIND = {"interface": _interfaces, "device": _devices, "component": _components, "group": _groups}

@@ -13,7 +13,7 @@ from lumtar.core.rules import Direction, Figures, Raised, Rule, compared, figure
 from lumtar.core.rules.baseline import weeks_for
 from lumtar.core.rules.rehearsal import Normals
 from lumtar.domain.inventory.asking import subjects_for
-from lumtar.domain.inventory.models import Component, Device, Interface
+from lumtar.domain.inventory.models import Component, Device, Group, Interface
 from lumtar.domain.reports import frames
 
 Learn = Callable[[Rule, Sequence[int], datetime, datetime], Normals]
@@ -52,6 +52,8 @@ def subjects_of(kind: str, scope: str = "") -> list[int]:
         return list(ports.order_by("pk").values_list("pk", flat=True))
     if kind == "device":
         return list(Device.objects.filter(retired_at=None, enabled=True).order_by("pk").values_list("pk", flat=True))
+    if kind == "group":
+        return list(Group.objects.order_by("pk").values_list("pk", flat=True))
     components = Component.objects.filter(gone_at=None, device__retired_at=None, device__enabled=True)
     return list(components.order_by("pk").values_list("pk", flat=True))
 

@@ -17,9 +17,16 @@ const PAGES: Record<string, string> = {
   interface: "Port",
   device: "Device",
   component: "Device",
+  group: "Group",
   lumtar: "Services",
   collector: "Services",
 };
+
+/** The address of a resource's page at the time that is shown; it may have a search of its own. */
+function pageAt(page: string, search: ReturnType<typeof useTimeSearch>) {
+  const [path, own] = page.split("?");
+  return path + search(Object.fromEntries(new URLSearchParams(own)));
+}
 
 /** One alarm: what it is about, every change of its status, and who was called. */
 export function AlarmPage({ alarm }: { alarm: number }) {
@@ -38,10 +45,10 @@ export function AlarmPage({ alarm }: { alarm: number }) {
       <p className="mt-1">{row.text}</p>
       <p className="mt-1 mb-3 text-ink2">
         {SEVERITIES[row.severity]?.word} · rule {row.rule ?? "deleted"}
-        {(row.device_id || row.page.startsWith("/setup")) && (
+        {row.page && (
           <>
             {" · "}
-            <Link className="text-ink underline" to={row.page + search()}>
+            <Link className="text-ink underline" to={pageAt(row.page, search)}>
               {words}
             </Link>
           </>

@@ -5,7 +5,12 @@ import { SEVERITIES } from "../../components/severities";
 type Rule = Schemas["RuleOut"];
 
 /** Kinds of subjects, for people. */
-export const SUBJECTS: Record<string, string> = { interface: "ports", device: "devices", component: "components" };
+export const SUBJECTS: Record<string, string> = {
+  interface: "ports",
+  device: "devices",
+  component: "components",
+  group: "groups",
+};
 
 /** A limit with its unit; rates are shown in Mb/s, as they are typed. */
 export const limit = (rule: Rule, value: number) =>
