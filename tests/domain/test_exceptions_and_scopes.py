@@ -41,7 +41,8 @@ def slow(limit=100, **more):
 
 def look(watch, devices, rtt, minute=0):
     """One poll of each device; the names of those whose alarm was raised or cleared."""
-    polls = Polls(np.zeros(len(devices)), np.array(rtt, float), ({},) * len(devices))
+    unknown = np.full(len(devices), np.nan)
+    polls = Polls(np.zeros(len(devices)), np.array(rtt, float), unknown, unknown, ({},) * len(devices))
     numbers = np.array([device.pk for device in devices])
     batch = Batch()
     at = np.full(len(devices), AT + 60 * minute)

@@ -145,3 +145,17 @@ def test_long_times_go_by_means_of_five_minutes(world):
         "load", list(Interface.objects.values_list("pk", flat=True)), now - timedelta(days=7), now
     )
     assert history.step_s == 300 and np.isfinite(history.frame.values["load"]).sum() > 10
+
+
+@pytest.mark.django_db(transaction=True)
+def test_part_by_part_it_is_the_same_as_at_once(world, monkeypatch):
+    """The next part is read while one is gone through, by a connection of its own."""
+    ports = list(Interface.objects.values_list("pk", flat=True))
+    watched, end = rules.as_core(RULES[0]), datetime.now(UTC)
+    start = end - timedelta(hours=3)
+    whole = rehearsals.run(watched, ports, start, end)
+    assert len(whole.alarms) > 2
+    monkeypatch.setattr("lumtar.domain.reports.rehearsals.AT_ONCE", 1)
+    *steps, last = rehearsals.steps(watched, ports, start, end)
+    assert [each.done for each in steps] == [1, 2]
+    assert (last.alarms, last.figures) == (whole.alarms, whole.figures)

@@ -1,6 +1,5 @@
 """The border as bytes on a connection to the real server, and what passes it on the way to a device."""
 
-import asyncio
 import contextlib
 import http.client
 import json
@@ -13,7 +12,7 @@ from django.db import connections
 
 from lumtar.domain.accounts.services import new_token
 from lumtar.domain.inventory.credentials import create
-from tests.server.calls import is_problem
+from tests.server.calls import is_problem, streamed
 
 pytestmark = pytest.mark.django_db(transaction=True)
 SIGN_IN = "/api/v1/session"
@@ -24,18 +23,11 @@ class TestCredentials:
         stored = create("Core", "v2c", {"community": "very-secret"}, ranges="127.0.0.0/24")
         told = {"address": "127.9.9.9", "credentials": [stored.pk]}
         answer = client.post("/api/v1/devices/try", told, "application/json")
-        steps = [json.loads(line) for line in async_body(answer).splitlines()]
+        steps = [json.loads(line) for line in streamed(answer).splitlines()]
         words = [step["step"]["words"] for step in steps if "step" in step]
         assert "the credential Core is not sent to 127.9.9.9: it is for 127.0.0.0/24 only" in words
         added = client.post("/api/v1/devices", {"address": "127.9.9.9", "credential": stored.pk}, "application/json")
         is_problem(added, 422, "An administrator can allow it")
-
-
-def async_body(answer):
-    async def whole():
-        return b"".join([part async for part in answer.streaming_content])
-
-    return asyncio.run(whole()).decode()
 
 
 class TestBodies:

@@ -2,6 +2,7 @@
 
 from datetime import UTC, datetime, timedelta
 
+import orjson
 import pytest
 
 from lumtar.core.alarms.severity import Severity
@@ -12,7 +13,7 @@ from lumtar.domain.inventory import services
 from lumtar.domain.inventory.models import Device, Interface
 from tests.alarms import plan_for, transition
 from tests.network import PORTS, fill
-from tests.server.calls import get, is_problem
+from tests.server.calls import get, is_problem, streamed
 
 pytestmark = pytest.mark.django_db
 LEVEL = {"severity": 4, "limit": 90, "clear": 80}
@@ -114,6 +115,30 @@ class TestRehearsal:
         assert Rule.objects.filter(name="Busy").count() == 0, "nothing is kept"
         narrowed = answered(client, "rules/rehearsal", **body | {"scope": 'site is "Saltby"'})
         assert (narrowed["subjects"], narrowed["alarms"], narrowed["messages"]) == (PORTS, 0, {plan.name[8:]: 0})
+
+    def test_exceptions_of_the_rule_that_it_is_to_become_hold(self, client, port):
+        rule = Rule.objects.create(name="Busy", measure="load", levels=[LEVEL], times=3, of=3)
+        body = {**BUSY, "times": 3, "of": 3, "days": 1, "rule_id": rule.pk}
+        one = {**BUSY, "days": 1, "subject_id": port.pk, "rule_id": rule.pk}
+        path = f"rules/{rule.pk}/exceptions/{port.pk}"
+        for levels, alarms in (([], 0), ([{**LEVEL, "limit": 99, "clear": 95}], 0), ([{**LEVEL, "limit": 85}], 1)):
+            assert send(client, "put", path, levels=levels).status_code == 200
+            assert answered(client, "rules/rehearsal", **body)["alarms"] == alarms
+            assert len(answered(client, "rules/rehearsal/line", **one)["alarms"]) == alarms
+        # Another measure ends them when it is saved.
+        moved = {**body, "measure": "peak"}
+        assert send(client, "put", path, levels=[]).status_code == 200
+        assert answered(client, "rules/rehearsal", **moved)["alarms"] >= 1
+
+    @pytest.mark.django_db(transaction=True)
+    def test_step_by_step_it_says_how_far_it_is(self, client, network):
+        body = {**BUSY, "times": 3, "of": 3, "days": 1}
+        answer = send(client, "post", "rules/rehearsal/steps", **body)
+        *steps, last = [orjson.loads(line) for line in streamed(answer).splitlines()]
+        assert steps == [{"done": 2 * PORTS, "subjects": 2 * PORTS}]
+        whole = answered(client, "rules/rehearsal", **body)
+        assert last["rehearsal"]["alarms"] == whole["alarms"] == 1
+        assert is_problem(send(client, "post", "rules/rehearsal/steps", **{**body, "measure": "beauty"}), 422, "beauty")
 
     def test_the_line_of_one_subject(self, client, port):
         line = answered(client, "rules/rehearsal/line", **BUSY, days=1, subject_id=port.pk)

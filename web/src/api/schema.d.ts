@@ -1819,6 +1819,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/rules/rehearsal/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rehearse In Steps
+         * @description The same line by line (application/x-ndjson): ``done`` of so many ``subjects``, and last the ``rehearsal``.
+         */
+        post: operations["lumtar_server_api_rehearsals_rehearse_in_steps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rules/rehearsal/line": {
         parameters: {
             query?: never;
@@ -6470,6 +6490,8 @@ export interface components {
              * @default 7
              */
             days?: number;
+            /** Rule Id */
+            rule_id?: number | null;
         };
         /**
          * BandOut
@@ -6592,6 +6614,8 @@ export interface components {
              * @default 7
              */
             days?: number;
+            /** Rule Id */
+            rule_id?: number | null;
             /** Subject Id */
             subject_id: number;
         };
@@ -10567,6 +10591,28 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RehearsalOut"];
                 };
+            };
+        };
+    };
+    lumtar_server_api_rehearsals_rehearse_in_steps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearsalIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

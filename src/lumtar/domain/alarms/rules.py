@@ -80,6 +80,12 @@ def variants(rule: Rule) -> list[core.Rule]:
     return found
 
 
+def own_levels(rule: int | None, measure: str) -> dict[int, list[Level]]:
+    """The subjects of a kept rule with levels of their own, none where they are exempt; no such if it measures something else now."""
+    exceptions = RuleException.objects.filter(rule=rule, rule__measure=measure) if rule is not None else ()
+    return {each.subject: [_level(level) for level in each.levels] for each in exceptions}
+
+
 @dataclass(frozen=True, slots=True)
 class Applies:
     """Which subjects a rule applies to: ``only`` these (None: all) but not those."""

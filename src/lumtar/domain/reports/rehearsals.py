@@ -1,23 +1,30 @@
 """Rehearsals: what a rule would have done over stored history, before it is kept."""
 
 import time
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextvars import copy_context
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from functools import partial
 
 import numpy as np
+from django.db import connections
 from numpy.typing import NDArray
 
 from lumtar.core.refusal import Refusal
-from lumtar.core.rules import Direction, Figures, Raised, Rule, compared, figures, rehearse
+from lumtar.core.rules import Direction, Figures, Level, Raised, Rule, compared, figures, rehearse
 from lumtar.core.rules.baseline import weeks_for
 from lumtar.core.rules.rehearsal import Normals
 from lumtar.domain.inventory.asking import subjects_for
 from lumtar.domain.inventory.models import Component, Device, Group, Interface
 from lumtar.domain.reports import frames
+from lumtar.domain.reports.frames import History
 
 Learn = Callable[[Rule, Sequence[int], datetime, datetime], Normals]
 """What was known to be normal for some subjects during a time."""
+OwnLevels = Mapping[int, Sequence[Level]]
+"""Subjects with levels of their own; without any they are exempt."""
 AT_ONCE = 1000
 """Subjects that are gone through together; more would only need more memory."""
 LONGEST_DAYS = 31
@@ -58,35 +65,115 @@ def subjects_of(kind: str, scope: str = "") -> list[int]:
     return list(components.order_by("pk").values_list("pk", flat=True))
 
 
-def run(rule: Rule, subjects: Sequence[int], start: datetime, end: datetime, normals: Learn | None = None) -> Rehearsal:
-    """Go through stored history with a rule.
+@dataclass(frozen=True, slots=True)
+class Progress:
+    """How many of the subjects were gone through already."""
 
-    Parameters
-    ----------
-    normals : what was known to be normal, for a rule with a reference
+    done: int
+    subjects: int
+
+
+def run(
+    rule: Rule,
+    subjects: Sequence[int],
+    start: datetime,
+    end: datetime,
+    normals: Learn | None = None,
+    own: OwnLevels | None = None,
+) -> Rehearsal:
+    """Go through stored history with a rule: what :func:`steps` comes to.
 
     Raises
     ------
     Refusal
-        if the time is longer than a month, or none
     """
-    seconds = (end - start).total_seconds()
+    *_, done = steps(rule, subjects, start, end, normals, own)
+    assert isinstance(done, Rehearsal)
+    return done
+
+
+def steps(
+    rule: Rule,
+    subjects: Sequence[int],
+    start: datetime,
+    end: datetime,
+    normals: Learn | None = None,
+    own: OwnLevels | None = None,
+) -> Iterator[Progress | Rehearsal]:
+    """Go through stored history with a rule, and say now and then how far that is; the rehearsal comes last.
+
+    Parameters
+    ----------
+    normals : what was known to be normal, for a rule with a reference
+    own : the levels of subjects that have some of their own; without any they are exempt
+
+    Raises
+    ------
+    Refusal
+        if the time is longer than a month, or none, or everything together is too much
+    """
+    _check(rule, len(subjects), (end - start).total_seconds())
+    return _go_through(rule, list(_parts(rule, subjects, own or {})), len(subjects), (start, end), normals)
+
+
+def _go_through(
+    rule: Rule,
+    parts: Sequence[tuple[Rule, Sequence[int]]],
+    subjects: int,
+    span: tuple[datetime, datetime],
+    normals: Learn | None,
+) -> Iterator[Progress | Rehearsal]:
+    (start, end), began, step_s, done = span, time.perf_counter(), 0, 0
+    alarms: list[Raised] = []
+    reads = [partial(frames.of_measure, rule.measure, some, start, end) for _, some in parts]
+    histories = _ahead(reads) if subjects > AT_ONCE else (read() for read in reads)
+    for (watched, some), history in zip(parts, histories, strict=True):
+        known = _known(watched, history.subjects, start, end, normals)
+        alarms += rehearse(watched, history.frame, history.subjects, known)
+        step_s, done = history.step_s, done + len(some)
+        yield Progress(done, subjects)
+    alarms.sort(key=lambda alarm: (alarm.raised_at, alarm.subject))
+    took_ms = 1000 * (time.perf_counter() - began)
+    counted = figures(alarms, start.timestamp(), end.timestamp())
+    yield Rehearsal(start, end, subjects, step_s, round(took_ms, 1), alarms, counted)
+
+
+def _check(rule: Rule, subjects: int, seconds: float) -> None:
     if not 0 < seconds <= LONGEST_DAYS * 86_400:
         raise Refusal(f"A rehearsal goes over at most {LONGEST_DAYS} days.", "days")
     days = seconds / 86_400
     looked_back = 7 * weeks_for(rule.reference) if rule.reference else 0
-    if len(subjects) * (days + looked_back) > MOST_DAYS:
-        raise Refusal(_too_much(len(subjects), days, looked_back), "days")
-    began, step_s = time.perf_counter(), 0
-    alarms: list[Raised] = []
-    for first in range(0, len(subjects), AT_ONCE):
-        history = frames.of_measure(rule.measure, subjects[first : first + AT_ONCE], start, end)
-        alarms += rehearse(rule, history.frame, history.subjects, _known(rule, history.subjects, start, end, normals))
-        step_s = history.step_s
-    alarms.sort(key=lambda alarm: (alarm.raised_at, alarm.subject))
-    took_ms = 1000 * (time.perf_counter() - began)
-    counted = figures(alarms, start.timestamp(), end.timestamp())
-    return Rehearsal(start, end, len(subjects), step_s, round(took_ms, 1), alarms, counted)
+    if subjects * (days + looked_back) > MOST_DAYS:
+        raise Refusal(_too_much(subjects, days, looked_back), "days")
+
+
+def _parts(rule: Rule, subjects: Sequence[int], own: OwnLevels) -> Iterator[tuple[Rule, Sequence[int]]]:
+    """A rule as it is for some of its subjects at a time; those that are exempt are left out."""
+    rest = [subject for subject in subjects if subject not in own]
+    for first in range(0, len(rest), AT_ONCE):
+        yield rule, rest[first : first + AT_ONCE]
+    alike: dict[tuple[Level, ...], list[int]] = {}
+    for subject in subjects:
+        if levels := own.get(subject):
+            alike.setdefault(tuple(levels), []).append(subject)
+    for levels, some in alike.items():
+        yield replace(rule, levels=levels), some
+
+
+def _ahead(reads: Sequence[Callable[[], History]]) -> Iterator[History]:
+    """What each of them reads; the next one reads while one is gone through."""
+    with ThreadPoolExecutor(1) as reader:
+        try:
+            # In this context, so that the reader's connection asks for the same person.
+            context = copy_context()
+            waiting = [reader.submit(context.run, reads[0])]
+            for read in [*reads[1:], None]:
+                history = waiting.pop().result()
+                if read is not None:
+                    waiting.append(reader.submit(context.run, read))
+                yield history
+        finally:
+            reader.submit(connections.close_all)
 
 
 def _known(rule: Rule, subjects: Sequence[int], start: datetime, end: datetime, normals: Learn | None) -> Normals:
@@ -124,13 +211,23 @@ class Line:
     band: Band | None
 
 
-def line_of(rule: Rule, subject: int, start: datetime, end: datetime, normals: Learn | None = None) -> Line:
-    """One subject of a rehearsal as a line over time."""
+def line_of(
+    rule: Rule,
+    subject: int,
+    start: datetime,
+    end: datetime,
+    normals: Learn | None = None,
+    own: OwnLevels | None = None,
+) -> Line:
+    """One subject of a rehearsal as a line over time, with the levels that it has of its own."""
+    levels = (own or {}).get(subject)
+    if levels:
+        rule = replace(rule, levels=tuple(levels))
     history = frames.of_measure(rule.measure, [subject], start, end)
     frame, ranges = history.frame, _known(rule, [subject], start, end, normals)
     known = frame.at[:, 0] > 0
     at = frame.at[known, 0]
-    alarms = rehearse(rule, frame, history.subjects, ranges)
+    alarms = [] if levels == [] else rehearse(rule, frame, history.subjects, ranges)
     return Line(at.tolist(), _listed(compared(rule, frame)[known, 0]), alarms, _band(rule, at, ranges))
 
 

@@ -1,11 +1,13 @@
 """What a rule would have done, what it did, and what its conditions, formulas and limits come to."""
 
+from collections.abc import AsyncIterator, Iterator
 from dataclasses import asdict
 from datetime import timedelta
 from functools import partial
 from typing import Any
 
-from django.http import HttpRequest
+from asgiref.sync import sync_to_async
+from django.http import HttpRequest, StreamingHttpResponse
 from django.utils import timezone
 from pydantic import Field
 
@@ -24,9 +26,11 @@ from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.problems import refusing
 from lumtar.server.api.rules import RuleIn, labels_of
 from lumtar.server.api.schema import Schema
+from lumtar.server.api.streaming import json_lines
 
 router = Router(tags=["rules"])
 MOST_REPORTED_DAYS = 400
+Step = rehearsals.Progress | rehearsals.Rehearsal
 MARKS = 2000
 """Alarms of a rehearsal that are listed one by one."""
 
@@ -35,6 +39,8 @@ class RehearsalIn(RuleIn):
     """A rule that is not kept, and the days until now to go through."""
 
     days: float = Field(7, gt=0, le=rehearsals.LONGEST_DAYS)
+    rule_id: int | None = None
+    """The rule that it is to become: its exceptions hold here as well."""
 
 
 class LineIn(RehearsalIn):
@@ -88,10 +94,40 @@ class RehearsalOut(Schema):
 def rehearse(request: HttpRequest, body: RehearsalIn) -> RehearsalOut:
     """Go through stored history with a rule that is not kept: what it would have raised, and who would have been notified."""
     with refusing():
-        rule = _core(body)
-        end = timezone.now()
-        subjects = rehearsals.subjects_of(rule.subject, body.scope)
-        done = rehearsals.run(rule, subjects, end - timedelta(days=body.days), end, _normals(body))
+        *_, done = _steps(body)
+    return _rehearsed(body, done)
+
+
+@router.post("/rules/rehearsal/steps", needs=ENGINEER)
+def rehearse_in_steps(request: HttpRequest, body: RehearsalIn) -> StreamingHttpResponse:
+    """The same line by line (application/x-ndjson): ``done`` of so many ``subjects``, and last the ``rehearsal``."""
+    with refusing():
+        going = _steps(body)
+
+    async def lines() -> AsyncIterator[dict[str, Any]]:
+        while (step := await sync_to_async(_next)(going)) is not None:
+            if isinstance(step, rehearsals.Progress):
+                yield asdict(step)
+            else:
+                yield {"rehearsal": (await sync_to_async(_rehearsed)(body, step)).model_dump(mode="json")}
+
+    return json_lines(lines())
+
+
+def _next(going: Iterator[Step]) -> Step | None:
+    return next(going, None)
+
+
+def _steps(body: RehearsalIn) -> Iterator[Step]:
+    rule, end = _core(body), timezone.now()
+    subjects = rehearsals.subjects_of(rule.subject, body.scope)
+    own = rules.own_levels(body.rule_id, rule.measure)
+    return rehearsals.steps(rule, subjects, end - timedelta(days=body.days), end, _normals(body), own)
+
+
+def _rehearsed(body: RehearsalIn, done: Step) -> RehearsalOut:
+    assert isinstance(done, rehearsals.Rehearsal)
+    rule = _core(body)
     listed, counted = done.alarms[:MARKS], done.figures
     wanted = {alarm.subject for alarm in listed} | {subject for subject, _, _ in counted.noisiest}
     labels = labels_of(rule.subject, wanted)
@@ -172,7 +208,8 @@ def rehearse_line(request: HttpRequest, body: LineIn) -> LineOut:
         if body.subject_id not in rehearsals.subjects_of(rule.subject, body.scope):
             raise Refusal("This is not among what the rule applies to.", "subject_id")
         end = timezone.now()
-        line = rehearsals.line_of(rule, body.subject_id, end - timedelta(days=body.days), end, _normals(body))
+        own = rules.own_levels(body.rule_id, rule.measure)
+        line = rehearsals.line_of(rule, body.subject_id, end - timedelta(days=body.days), end, _normals(body), own)
     labels = labels_of(rule.subject, {body.subject_id})
     return LineOut(
         label=labels.get(body.subject_id, "gone"),

@@ -20,7 +20,8 @@ export function AlarmChart({ row }: { row: Schemas["AlarmRow"] }) {
   const draft = draftOf(words, rule);
   return (
     <RehearsalChart
-      body={JSON.stringify(bodyOf(words, draft))}
+      body={JSON.stringify({ ...bodyOf(words, draft), rule_id: rule.id })}
+      revision={rule.revision}
       days={age > DAY_MS ? 7 : 1}
       subject={subject}
       levels={draft.levels}

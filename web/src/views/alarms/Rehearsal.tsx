@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { client, got, type Schemas } from "../../api/client";
+import type { Schemas } from "../../api/client";
+import { readLines } from "../../api/lines";
 import { useMay } from "../../app/session";
 import { duration } from "../../components/format";
 import { InlineChoice } from "../../components/InlineChoice";
@@ -19,8 +20,17 @@ const DAYS = [
 
 type Props = { draft: Draft; stored: RuleOut | undefined; words: Vocabulary };
 
-const rehearse = (body: Schemas["RuleIn"], days: number) =>
-  got(client.POST("/api/v1/rules/rehearsal", { body: { ...body, days } }));
+type Progress = { done: number; subjects: number };
+type Step = Progress | { rehearsal: Schemas["RehearsalOut"] };
+
+async function rehearse(body: object, days: string, onProgress: (progress: Progress) => void, signal: AbortSignal) {
+  const found: Schemas["RehearsalOut"][] = [];
+  const take = (step: Step) => ("rehearsal" in step ? found.push(step.rehearsal) : onProgress(step));
+  await readLines<Step>("rules/rehearsal/steps", { ...body, days: Number(days) }, take, signal);
+  const [done] = found;
+  if (!done) throw new Error("The rehearsal was broken off. Change something to try it again.");
+  return done;
+}
 
 /** What a rule would have done, worked out anew while it is written. */
 export function Rehearsal({ draft, stored, words }: Props) {
@@ -28,17 +38,20 @@ export function Rehearsal({ draft, stored, words }: Props) {
   const [subject, setSubject] = useState<number | null>(null);
   const isEngineer = useMay()("engineer", true);
   // A name changes nothing of what it raises.
-  const typed = useTyped(JSON.stringify({ ...bodyOf(words, draft), name: "" }));
+  const typed = useTyped(JSON.stringify({ ...bodyOf(words, draft), name: "", rule_id: stored?.id ?? null }));
+  const [going, setGoing] = useState<Progress | null>(null);
   const { data, error, isFetching } = useQuery({
-    queryKey: ["rehearsal", typed, days],
-    queryFn: () => rehearse(JSON.parse(typed), Number(days)),
+    // Its exceptions are no part of what is typed, but of what it does.
+    queryKey: ["rehearsal", typed, days, stored?.revision],
+    queryFn: ({ signal }) => rehearse(JSON.parse(typed), days, setGoing, signal).finally(() => setGoing(null)),
     placeholderData: keepPreviousData,
     retry: false,
     staleTime: 60_000,
   });
   const { data: before } = useQuery({
     queryKey: ["rehearsal", "stored", stored?.id, stored?.revision, days],
-    queryFn: () => rehearse(stored as Schemas["RuleIn"], Number(days)),
+    queryFn: ({ signal }) =>
+      rehearse({ ...(stored as Schemas["RuleIn"]), rule_id: stored?.id }, days, () => {}, signal),
     enabled: stored !== undefined,
     retry: false,
     staleTime: 60_000,
@@ -60,7 +73,17 @@ export function Rehearsal({ draft, stored, words }: Props) {
           {error.message}
         </p>
       )}
-      {!data && isFetching && <p className="py-1 text-ink2">Loading … the rule goes through what is stored.</p>}
+      {isFetching && (!data || going) && (
+        <p className="py-1 text-ink2">
+          The rule goes through what is stored …{" "}
+          {going && going.done < going.subjects && (
+            <>
+              <progress className="mx-1 align-middle" max={going.subjects} value={going.done} />
+              {going.done.toLocaleString("en-GB")} of {going.subjects.toLocaleString("en-GB")} {SUBJECTS[kind]}
+            </>
+          )}
+        </p>
+      )}
       {data && (
         <div className={error || isFetching ? "opacity-60" : ""}>
           <Figures data={data} before={stored && before} />
@@ -69,6 +92,7 @@ export function Rehearsal({ draft, stored, words }: Props) {
           {shown !== null && !error && (
             <RehearsalChart
               body={typed}
+              revision={stored?.revision}
               days={Math.min(Number(days), 7)}
               subject={shown}
               levels={draft.levels}
@@ -127,7 +151,7 @@ function Noisiest({ data, shown, choose }: NoisiestProps) {
       <p className="py-2 text-ink2">
         {data.subjects
           ? "It would have raised nothing in this time."
-          : "It applies to nothing: no port matches its condition now."}
+          : "It applies to nothing: nothing matches its condition now."}
       </p>
     );
   return (

@@ -12,12 +12,19 @@ import type { DraftLevel } from "./ruleDraft";
 
 type Line = Schemas["LineOut"];
 type Limit = { value: number; severity: number };
-type Props = { body: string; days: number; subject: number; levels: DraftLevel[]; unit: string };
+type Props = {
+  body: string;
+  revision?: number | undefined;
+  days: number;
+  subject: number;
+  levels: DraftLevel[];
+  unit: string;
+};
 
 /** What a rule compares at one subject, its limits, and when its alarms would have been active. */
-export function RehearsalChart({ body, days, subject, levels, unit }: Props) {
+export function RehearsalChart({ body, revision, days, subject, levels, unit }: Props) {
   const { data, error } = useQuery({
-    queryKey: ["rehearsal", "line", body, days, subject],
+    queryKey: ["rehearsal", "line", body, revision, days, subject],
     queryFn: () =>
       got(client.POST("/api/v1/rules/rehearsal/line", { body: { ...JSON.parse(body), days, subject_id: subject } })),
     placeholderData: keepPreviousData,
