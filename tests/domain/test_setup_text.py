@@ -1,18 +1,19 @@
 """The set-up as YAML: out, back, and what is said of a wrong one."""
 
 import io
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 import pytest
 import yaml
 from django.core.management import CommandError, call_command
 
-from lumtar.domain.alarms import rules
-from lumtar.domain.alarms.models import Rule
+from lumtar.domain.alarms import maintenance, rules
+from lumtar.domain.alarms.models import Maintenance, Rule, RuleException
 from lumtar.domain.calling import contacts, plans, teams
 from lumtar.domain.calling.models import CallPlan, Contact, Team
 from lumtar.domain.inventory import credentials, groups, labelling, profiles
-from lumtar.domain.inventory.models import Credential, Group, LabelRule, Profile, Site
+from lumtar.domain.inventory.models import Credential, Group, Interface, LabelRule, Profile, Site
+from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.setup.text import apply, written
 from lumtar.domain.sweeps import admission
@@ -214,3 +215,60 @@ rules:
     rule = Rule.objects.get()
     assert (rule.direction, rule.plan.name) == ("below", "Mail to a@oskelund.example")
     assert apply(old, "anna").changes == []
+
+
+@pytest.fixture
+def port():
+    device = add_device("127.0.9.1", name="hex-wan-1", kind="v2c", secret={"community": "a-secret-word"})
+    return Interface.objects.create(device=device, if_index=1, name="ge-1", label="Transport A")
+
+
+def test_exceptions_maintenance_and_ports_put_into_groups_come_back(port):
+    busy = Rule.objects.get(name="Utilisation")
+    level = {"severity": 4, "limit": 99, "clear": 95, "low": None, "low_clear": None}
+    rules.except_from(busy.pk, port.pk, [level], "backup line", "anna")
+    group = groups.save(groups.GroupSpec("By hand"), "anna")
+    groups.put(group.pk, [port.pk], "anna")
+    start = (datetime.now(UTC) + timedelta(days=3)).replace(microsecond=0)
+    spec = maintenance.MaintenanceSpec(
+        "Sundays", start, start + timedelta(hours=2), repeats="FREQ=WEEKLY", groups=[group.pk],
+        devices=[port.device_id], interfaces=[port.pk],
+    )  # fmt: skip
+    maintenance.save(spec, "anna")
+    text = written()
+    assert apply(text, "anna").changes == []
+    of = {"device": "hex-wan-1", "port": "ge-1"}
+    document = yaml.safe_load(text)
+    (rule,) = [each for each in document["rules"] if each["name"] == "Utilisation"]
+    assert rule["exceptions"] == [{"of": of, "levels": [level], "reason": "backup line"}]
+    assert document["maintenance"][0]["ports"] == [of] and document["groups"][0]["ports"] == [of]
+    RuleException.objects.all().delete()
+    Maintenance.objects.all().delete()
+    group.ports.clear()
+    assert not apply(text, "anna").problems
+    assert written() == text
+    # What is not named any more is ended.
+    without = {"rules": [{"name": "Utilisation", "exceptions": []}], "groups": [{"name": "By hand", "ports": []}]}
+    assert not apply(yaml.safe_dump(without), "anna").problems
+    assert not RuleException.objects.exists() and not group.ports.exists()
+
+
+@pytest.mark.parametrize(
+    ("of", "said"),
+    [
+        (
+            {"device": "hex-wan-1", "port": "ge-9"},
+            "There is no device port 'hex-wan-1 ge-9' here; add the devices first.",
+        ),
+        ({"port": "ge-1"}, "A port is named by device and port."),
+        ("ge-1", "A port is named by device and port."),
+        ({"device": "hex-wan-1", "port": "ge-2"}, "There are several called 'hex-wan-1 ge-2'"),
+    ],
+)
+def test_an_exception_of_nothing_that_is_known_is_refused(port, of, said):
+    for index in (2, 3):
+        Interface.objects.create(device=port.device, if_index=index, name="ge-2", label="twice")
+    text = yaml.safe_dump({"rules": [{"name": "Utilisation", "exceptions": [{"of": of}]}]})
+    (problem,) = apply(text, "anna").problems
+    assert said in problem.words
+    assert not RuleException.objects.exists()

@@ -1,26 +1,12 @@
-"""The sections of a set-up about what becomes an alarm and who is called."""
+"""The sections of a set-up about who is called."""
 
 from collections.abc import Mapping
-from datetime import datetime
-from typing import Any
 
 from lumtar.core.calling import Substitute
 from lumtar.core.refusal import Refusal
-from lumtar.domain.alarms import rules
-from lumtar.domain.alarms.models import Rule
 from lumtar.domain.calling import contacts, plans, teams
 from lumtar.domain.calling.models import CallPlan, Contact, Team
-from lumtar.domain.setup.section import Plain, Section, edition_of, number_of, numbers_of
-
-
-def _time(value: Any) -> datetime:
-    try:
-        at = value if isinstance(value, datetime) else datetime.fromisoformat(str(value))
-    except ValueError as error:
-        raise Refusal(f"{value!r} is no time; write one like 2026-11-23T08:00:00+00:00.") from error
-    if at.tzinfo is None:
-        raise Refusal(f"{value!r} has no time zone; write one like 2026-11-23T08:00:00+00:00.")
-    return at
+from lumtar.domain.setup.section import Plain, Section, edition_of, numbers_of, time_of
 
 
 class Contacts(Section):
@@ -98,14 +84,14 @@ class Teams(Section):
         substitutes = []
         for each in entry["substitutes"]:
             contact, instead_of = numbers_of(Contact, [each["contact"], each["instead_of"]], "contact")
-            substitutes.append(Substitute(contact, instead_of, _time(each["start"]), _time(each["end"])))
+            substitutes.append(Substitute(contact, instead_of, time_of(each["start"]), time_of(each["end"])))
         spec = teams.TeamSpec(
             entry["name"],
             numbers_of(Contact, entry["members"], "contact"),
             entry["zone"],
             entry["hours"],
             entry["turn_days"],
-            _time(entry["turn_start"]) if entry["turn_start"] else None,
+            time_of(entry["turn_start"]) if entry["turn_start"] else None,
             substitutes,
         )
         teams.save(spec, by, **({} if is_new else edition_of(Team, entry["name"])))
@@ -150,44 +136,3 @@ class CallPlans(Section):
             steps.append(plans.StepSpec(**step))
         spec = plans.PlanSpec(**{**entry, "steps": steps})
         plans.save(spec, by, **({} if is_new else edition_of(CallPlan, entry["name"])))
-
-
-class Rules(Section):
-    """What becomes an alarm, and who is called."""
-
-    key = "rules"
-    blank: Plain = {
-        "measure": "", "statistic": "value", "window_s": 0, "scope": "", "enabled": True, "direction": "above", "reference": "",
-        "without": [], "hours": "", "zone": "UTC", "levels": [], "hold_s": 0, "times": 1, "of": 1, "raise_text": "", "clear_text": "",
-        "instructions": "", "plan": None,
-    }  # fmt: skip
-
-    def read(self) -> list[Plain]:
-        """All rules."""
-        return [
-            {
-                "name": rule.name,
-                **{name: getattr(rule, name) for name in self.blank if name != "plan"},
-                "plan": rule.plan.name if rule.plan else None,
-            }
-            for rule in Rule.objects.select_related("plan").order_by("pk")
-        ]
-
-    def upgraded(self, entry: Plain, by: str) -> Plain:
-        """Earlier versions had addresses instead of a plan, and two directions."""
-        entry = dict(entry)
-        if "above" in entry:
-            entry["direction"] = "above" if entry.pop("above") else "below"
-        if "mail_to" not in entry:
-            return entry
-        addresses = entry.pop("mail_to")
-        return {**entry, "plan": plans.for_mail(addresses, by).name if addresses else None}
-
-    def keep(self, entry: Plain, is_new: bool, by: str) -> None:
-        """Keep a rule."""
-        wanted = {name: entry[name] for name in ("name", *self.blank) if name != "plan"}
-        wanted["plan_id"] = number_of(CallPlan, entry["plan"], "call plan")
-        if is_new:
-            rules.create(wanted, by)
-        else:
-            rules.change(Rule.objects.get(name=entry["name"]).pk, wanted, by)

@@ -2,6 +2,7 @@
 
 from abc import ABC, abstractmethod
 from collections.abc import Mapping, Sequence
+from datetime import datetime
 from typing import Any
 
 from lumtar.core.refusal import Refusal
@@ -71,3 +72,19 @@ def edition_of(model: Any, name: str) -> dict[str, int]:
     """Which row of which edition an entry changes."""
     entry = model.objects.get(name=name)
     return {"pk": entry.pk, "edition": entry.edition}
+
+
+def time_of(value: Any) -> datetime:
+    """A time as it is written, with its time zone.
+
+    Raises
+    ------
+    Refusal
+    """
+    try:
+        at = value if isinstance(value, datetime) else datetime.fromisoformat(str(value))
+    except ValueError as error:
+        raise Refusal(f"{value!r} is no time; write one like 2026-11-23T08:00:00+00:00.") from error
+    if at.tzinfo is None:
+        raise Refusal(f"{value!r} has no time zone; write one like 2026-11-23T08:00:00+00:00.")
+    return at

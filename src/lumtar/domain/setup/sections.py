@@ -6,7 +6,9 @@ from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory import credentials, groups, labelling, profiles
 from lumtar.domain.inventory.models import Credential, Group, LabelRule, Profile, Site
 from lumtar.domain.inventory.services import site_called
-from lumtar.domain.setup.calling import CallPlans, Contacts, Rules, Teams
+from lumtar.domain.setup import subjects
+from lumtar.domain.setup.alarms import Maintenances, Rules
+from lumtar.domain.setup.calling import CallPlans, Contacts, Teams
 from lumtar.domain.setup.section import Plain, Section, edition_of, number_of, numbers_of
 from lumtar.domain.sweeps import admission
 from lumtar.domain.sweeps import services as sweeps
@@ -190,21 +192,22 @@ class AdmissionRules(Section):
 
 
 class Groups(Section):
-    """Named sets of ports. What was put into them by hand is left out: a port has no name of its own."""
+    """Named sets of ports: by a condition, of other groups, or put into them by hand."""
 
     key = "groups"
-    blank: Plain = {"condition": "", "subgroups": []}
+    blank: Plain = {"condition": "", "subgroups": [], "ports": []}
     former = {"parts": "subgroups"}
 
     def read(self) -> list[Plain]:
         """All groups, each after those that it contains."""
-        stored = list(Group.objects.prefetch_related("subgroups"))
+        stored = list(Group.objects.prefetch_related("subgroups", "ports"))
         subgroups = {group.pk: [each.pk for each in group.subgroups.all()] for group in stored}
         return [
             {
                 "name": group.name,
                 "condition": group.condition,
                 "subgroups": sorted(each.name for each in group.subgroups.all()),
+                "ports": subjects.listed("interface", group.ports.all()),
             }
             for group in sorted(stored, key=lambda each: (len(within(subgroups, each.pk)), each.name))
         ]
@@ -212,7 +215,14 @@ class Groups(Section):
     def keep(self, entry: Plain, is_new: bool, by: str) -> None:
         """Keep a group."""
         spec = groups.GroupSpec(entry["name"], entry["condition"], numbers_of(Group, entry["subgroups"], "group"))
-        groups.save(spec, by, **({} if is_new else edition_of(Group, entry["name"])))
+        group = groups.save(spec, by, **({} if is_new else edition_of(Group, entry["name"])))
+        before, wanted = set(group.ports.values_list("pk", flat=True)), set()
+        for each in entry["ports"]:
+            wanted.add(subjects.number("interface", each))
+        if more := wanted - before:
+            groups.put(group.pk, sorted(more), by)
+        if less := before - wanted:
+            groups.put(group.pk, sorted(less), by, out=True)
 
 
 def sections(for_all: bool = False) -> list[Section]:
@@ -227,6 +237,7 @@ def sections(for_all: bool = False) -> list[Section]:
         Teams(),
         CallPlans(),
         Rules(),
+        Maintenances(),
         Sweeps(),
         AdmissionRules(),
     ]
