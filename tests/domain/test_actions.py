@@ -133,3 +133,27 @@ def test_what_is_cleared_or_gone_is_refused(raise_):
     for wanted in ([alarm.pk, 10**9], [], range(MOST + 1)):
         with pytest.raises(Refusal):
             act(wanted, Kind.COMMENT, "anna", "text")
+
+
+def test_similar_ones_before_are_its_own_times_and_those_close_to_it_with_what_was_said(raise_):
+    alarm = raise_(Severity.MAJOR, 300)
+    raise_(Severity.CRITICAL, 290)
+    raise_(Severity.CLEARED, 280)
+    other = services.add_device("127.0.9.2", name="sal-wan-1", kind="v2c", secret={"community": "word"})
+    rule = Rule.objects.get(name="Reachability")
+    for severity, minutes_ago in ((Severity.MAJOR, 200), (Severity.CLEARED, 190)):
+        at = datetime.now(UTC) - timedelta(minutes=minutes_ago)
+        apply([transition(other, severity, "Does not answer", at=at, rule=rule)])
+    there = Alarm.objects.get(device=other)
+    there.actions.create(
+        at=datetime.now(UTC) - timedelta(minutes=195), by="anna", kind=Kind.COMMENT, text="power cut", severity=4
+    )
+    at = datetime.now(UTC) - timedelta(minutes=5)
+    apply([transition(alarm.device, Severity.MAJOR, "Does not answer", at=at, rule=rule)])
+    own, elsewhere = queries.similar(alarm.pk, datetime.now(UTC))
+    assert (own.alarm_id, own.severity, own.by) == (alarm.pk, Severity.CRITICAL, None)
+    assert own.cleared_at - own.raised_at == pytest.approx(timedelta(minutes=20), abs=timedelta(seconds=1))
+    assert (elsewhere.label, elsewhere.severity, elsewhere.by, elsewhere.comment) == (
+        "sal-wan-1", Severity.MAJOR, "anna", "power cut",
+    )  # fmt: skip
+    assert queries.similar(alarm.pk, datetime.now(UTC) - timedelta(minutes=285)) == [], "as it was known then"

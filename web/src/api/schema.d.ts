@@ -5855,6 +5855,8 @@ export interface components {
             /** Notifications */
             notifications: components["schemas"]["NotificationOut"][];
             call: components["schemas"]["CallOut"] | null;
+            /** Similar */
+            similar: components["schemas"]["Episode"][];
         };
         /**
          * CallOut
@@ -5882,6 +5884,32 @@ export interface components {
             severity: number;
             /** Text */
             text: string;
+        };
+        /**
+         * Episode
+         * @description A time for which an alarm was active, and what somebody said of it then.
+         */
+        Episode: {
+            /** Alarm Id */
+            alarm_id: number;
+            /** Label */
+            label: string;
+            /** Severity */
+            severity: number;
+            /**
+             * Raised At
+             * Format: date-time
+             */
+            raised_at: string;
+            /**
+             * Cleared At
+             * Format: date-time
+             */
+            cleared_at: string;
+            /** By */
+            by: string | null;
+            /** Comment */
+            comment: string | null;
         };
         /**
          * Kind

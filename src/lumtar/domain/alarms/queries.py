@@ -162,6 +162,57 @@ def by_id(alarm: int, at: datetime) -> AlarmRow | None:
     return alarms[0] if alarms else None
 
 
+@dataclass(frozen=True, slots=True)
+class Episode:
+    """A time for which an alarm was active, and what somebody said of it then."""
+
+    alarm_id: int
+    label: str
+    severity: int
+    """The worst that it had."""
+    raised_at: datetime
+    cleared_at: datetime
+    by: str | None
+    comment: str | None
+
+
+SIMILAR = """
+WITH mine AS (SELECT id, type, device_id, site, rule_id FROM alarms_alarm WHERE id = %(alarm)s),
+alike AS (
+    -- Those that are closest to it: itself, at its device, at its site, of its rule. All of a rule may be thousands.
+    SELECT a.id, a.label, CASE WHEN a.id = mine.id THEN 0 WHEN a.device_id = mine.device_id THEN 1
+        WHEN a.site = mine.site AND a.site <> '' THEN 2 ELSE 3 END AS distance
+    FROM alarms_alarm a, mine WHERE a.type = mine.type
+        AND (a.id = mine.id OR a.device_id = mine.device_id OR a.rule_id = mine.rule_id)
+    ORDER BY distance, a.changed_at DESC LIMIT 50
+), statuses AS (
+    SELECT c.alarm_id, c.at, c.severity, sum((c.severity = 0)::int) OVER (PARTITION BY c.alarm_id ORDER BY c.at DESC, c.id DESC) AS ends
+    FROM alarms_alarmchange c WHERE c.alarm_id IN (SELECT id FROM alike) AND c.at <= %(at)s AND c.at > %(at)s - interval '400 days'
+), episodes AS (
+    -- The changes up to a clearing have one number; those of what is still active have none.
+    SELECT alarm_id, max(severity) AS severity, min(at) AS raised_at, max(at) AS cleared_at
+    FROM statuses WHERE ends > 0 GROUP BY alarm_id, ends HAVING max(severity) > 0
+), newest AS (
+    SELECT e.*, alike.label, alike.distance FROM episodes e JOIN alike ON alike.id = e.alarm_id
+    ORDER BY alike.distance, e.raised_at DESC LIMIT %(limit)s
+)
+SELECT newest.alarm_id, newest.label, newest.severity, newest.raised_at, newest.cleared_at, said.by, said.text FROM newest
+LEFT JOIN LATERAL (
+    SELECT act.by, act.text FROM alarms_alarmaction act WHERE act.alarm_id = newest.alarm_id AND act.kind <> 'maintenance'
+        AND act.at BETWEEN newest.raised_at AND newest.cleared_at + interval '1 day' AND act.at <= %(at)s
+    ORDER BY act.text <> '' DESC, act.at DESC LIMIT 1
+) said ON true
+ORDER BY newest.distance, newest.raised_at DESC
+"""
+
+
+def similar(alarm: int, at: datetime, limit: int = 8) -> list[Episode]:
+    """When an alarm and others of its type had been active before a time: first its own times, then those that are close to it."""
+    with connection.cursor() as cursor:
+        cursor.execute(SIMILAR, {"alarm": alarm, "at": at, "limit": limit})
+        return [Episode(*row) for row in cursor.fetchall()]
+
+
 def notifications(alarm: int) -> list[Notification]:
     """Who was notified of an alarm's changes, newest first."""
     return list(

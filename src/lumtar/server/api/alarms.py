@@ -9,7 +9,7 @@ from pydantic import Field
 
 from lumtar.domain.alarms import actions, calls, causes, queries
 from lumtar.domain.alarms.models import AlarmAction, AlarmChange, Message, Notification
-from lumtar.domain.alarms.queries import AlarmRow
+from lumtar.domain.alarms.queries import AlarmRow, Episode
 from lumtar.server.api import paging
 from lumtar.server.api.access import OPERATOR, VIEWER, Router
 from lumtar.server.api.problems import Problem, refusing
@@ -109,6 +109,8 @@ class AlarmOut(Schema):
     actions: list[ActionOut]
     notifications: list[NotificationOut]
     call: CallOut | None
+    similar: list[Episode]
+    """When it and others of its type were active before, the closest ones first."""
 
 
 def _notification(told: Notification) -> NotificationOut:
@@ -154,6 +156,7 @@ def alarm(request: HttpRequest, alarm: int, at: datetime | None = None) -> Alarm
         changes=[ChangeOut(at=change.at, severity=change.severity, text=change.text) for change in changes],
         notifications=[_notification(each) for each in queries.notifications(alarm)],
         call=_call(alarm) if at is None else None,
+        similar=queries.similar(alarm, until),
     )
 
 

@@ -11,6 +11,7 @@ import { AlarmChart } from "./AlarmChart";
 import { historyOf } from "./alarmHistory";
 import { Called } from "./Called";
 import { Causality } from "./Causality";
+import { Similar } from "./Similar";
 
 /** What the page of a resource is called. */
 const PAGES: Record<string, string> = {
@@ -75,6 +76,7 @@ export function AlarmPage({ alarm }: { alarm: number }) {
         </>
       )}
       {time.following && <AlarmChart row={row} />}
+      <Similar episodes={data.similar} alarm={alarm} />
       <h3 className="heading mt-3">History</h3>
       {historyOf(data).map(({ at, severity, text, by }) => (
         <p
