@@ -1,12 +1,12 @@
 """Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm] [list] [sweep]
-[fleet] [store] [draw] [rules] [faults] [refresh] [calling]``; without names, all of them.
+[fleet] [store] [draw] [rules] [faults] [storm] [refresh] [calling]``; without names, all of them.
 """
 
 import signal
 import sys
 from collections.abc import Callable
 
-from bench import calling, drawing, faults, polling, refreshing, rules, serving, store, sweeping
+from bench import calling, drawing, faults, polling, refreshing, rules, serving, store, storm, sweeping
 
 MEASUREMENTS: dict[str, Callable[[], None]] = {
     "poll": polling.poll,
@@ -21,6 +21,7 @@ MEASUREMENTS: dict[str, Callable[[], None]] = {
     "draw": drawing.draw,
     "rules": rules.rules,
     "faults": faults.faults,
+    "storm": storm.storm,
     "refresh": refreshing.refresh,
     "calling": calling.calling,
 }

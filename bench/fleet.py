@@ -1,19 +1,24 @@
-"""A fleet of equal stand-in devices on loopback: ``python -m bench.fleet DEVICES PORTS SECONDS [KEPT]``."""
+"""A fleet of equal stand-in devices on loopback: ``python -m bench.fleet DEVICES PORTS SECONDS [KEPT [STORM]]``."""
 
 import asyncio
+import random
 import resource
 import sys
 import time
+from collections.abc import Iterator
 
 import numpy as np
 
 from lab.agent import Agent
 from lab.device import Device
+from lab.incidents import FOREVER, Surge
 from lab.scenario import Box, Port, Scenario
 from lab.traffic import CLASSES, Sources
 
 COMMUNITY = "bench-word"
 PORT = 1161
+MORE_BPS = 6e8
+"""What a port carries more while it is full."""
 
 
 def address(number: int) -> str:
@@ -32,15 +37,30 @@ def scenario(devices: int, ports: int) -> Scenario:
     return Scenario(boxes, Sources(steady, np.array([[3e8, 6e7]]), np.array([7], np.uint64)))
 
 
-async def serve(devices: int, ports: int, seconds: float, kept: float = 5.0) -> None:
+def surges(built: Scenario, seconds: float) -> Iterator[Surge]:
+    """For so many seconds every port fills and empties at moments of its own; then every other one stays full."""
+    dice = random.Random(7)
+    for box in built.boxes:
+        for port in box.ports:
+            at = dice.uniform(0, 10)
+            while at < seconds - 30:
+                end = at + dice.uniform(8, 20)
+                yield Surge(box.name, port.name, at, end, MORE_BPS, 0.0)
+                at = end + dice.uniform(8, 20)
+            if port.index % 2:
+                yield Surge(box.name, port.name, seconds, FOREVER, MORE_BPS, 0.0)
+
+
+async def serve(devices: int, ports: int, seconds: float, kept: float = 5.0, storm: float = 0.0) -> None:
     """Answer for so many seconds, then end; counters are worked out anew after they were kept for so many."""
     resource.setrlimit(
         resource.RLIMIT_NOFILE, (max(devices + 200, 4096), resource.getrlimit(resource.RLIMIT_NOFILE)[1])
     )
     built = scenario(devices, ports)
-    epoch = time.time()
+    epoch, incidents = time.time(), tuple(surges(built, storm)) if storm else ()
     agents = [
-        Agent(Device(built, box, epoch, time.time, (), kept=kept), box.address, PORT, COMMUNITY) for box in built.boxes
+        Agent(Device(built, box, epoch, time.time, incidents, kept=kept), box.address, PORT, COMMUNITY)
+        for box in built.boxes
     ]
     print("ready", flush=True)
     await asyncio.sleep(seconds)

@@ -327,6 +327,24 @@ class TestKeeping:
         address.refresh_from_db()
         assert "word" in unseal(address.sealed) and not address.enabled
 
+    def test_the_secret_of_one_receiver_does_not_go_to_another(self):
+        trap = {"target": "127.0.0.1:1162", "community": "word"}
+        made = contacts.save(ContactSpec("anna", addresses=[AddressSpec("trap", trap)]), "test")
+        address = made.addresses.get()
+
+        def changed(**target):
+            made.refresh_from_db()
+            spec = AddressSpec("trap", target, id=address.pk)
+            contacts.save(ContactSpec("anna", addresses=[spec]), "test", made.pk, made.edition)
+            address.refresh_from_db()
+            return unseal(address.sealed)
+
+        with pytest.raises(Refusal, match="enter its community as well"):
+            changed(target="127.0.0.2:1162")
+        assert "127.0.0.1" in unseal(address.sealed)
+        assert "127.0.0.2" in changed(target="127.0.0.2:1162", community="word")
+        assert '"confirmed":"no"' in changed(target="127.0.0.2:1162", confirmed="no"), "the same one keeps it"
+
     @pytest.mark.parametrize(
         ("address", "words"),
         [

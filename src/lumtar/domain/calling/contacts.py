@@ -103,6 +103,13 @@ def _keep_addresses(contact: Contact, wanted: Sequence[AddressSpec], is_administ
         target = {**before, **given}
         if missing_one := next((b for b in channel.fields if b.is_required and not target.get(b.name)), None):
             raise Refusal(f"The {missing_one.words.lower()} of an address is missing.", "target")
+        is_elsewhere = any(before.get(b.name, "") != target.get(b.name, "") for b in channel.fields if b.is_where)
+        if (
+            before
+            and is_elsewhere
+            and (old := next((b for b in channel.fields if b.is_secret and b.name not in given), None))
+        ):
+            raise Refusal(f"It goes to another receiver now: enter its {old.words.lower()} as well.", "target")
         is_changed = target != before or address.channel != spec.channel
         if is_changed and channel.for_administrators and not is_administrator:
             raise Refusal(f"Only administrators set up addresses of the kind “{channel.words}”.", "channel")

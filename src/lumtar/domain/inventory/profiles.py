@@ -93,10 +93,13 @@ def give(device: Device, profile: Profile | None, why: str = "") -> list[str]:
     before = device.profile.interval_s if device.profile else None
     device.profile, device.profile_by = profile, why[:400]
     device.reads = reads_of(profile) if profile else {}
-    # An interval that somebody chose stays.
+    changed = ["profile", "profile_by", "reads"]
+    # An interval that somebody chose stays, also if that was since the device was loaded.
+    device.refresh_from_db(fields=["interval_s"])
     if profile and profile.interval_s and device.interval_s == (before or USUAL_INTERVAL):
         device.interval_s = profile.interval_s
-    return ["profile", "profile_by", "reads", "interval_s"]
+        changed.append("interval_s")
+    return changed
 
 
 def objects_of(device: Device) -> tuple[frozenset[Table], tuple[ExtraObject, ...]]:

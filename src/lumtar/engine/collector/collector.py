@@ -350,10 +350,13 @@ class Collector(Service):
                 target.plan = targets.plan_for(device)
             elif (device.profile_id, device.label_template) != (target.device.profile_id, target.device.label_template):
                 target.plan.discovered = False
-            if device.interval_s != target.device.interval_s and target.slot_of:
-                self.recorder.ledger.state.interval[list(target.slot_of.values())] = device.interval_s
+            is_other_interval = device.interval_s != target.device.interval_s
             target.device = device
             self.recorder.names[number] = device.name
+            if is_other_interval:
+                # From now on: after five minutes' interval the next poll may be far away.
+                self.recorder.ledger.state.interval[list(target.slot_of.values())] = device.interval_s
+                self._schedule(target)
 
     def _drop(self, number: int) -> None:
         self.targets.pop(number).gone = True

@@ -67,6 +67,7 @@ class Blank:
     Attributes
     ----------
     is_secret : it is never given back
+    is_where : it says where messages go: the secrets of one receiver are not sent to another
     """
 
     name: str
@@ -74,6 +75,7 @@ class Blank:
     hint: str = ""
     is_secret: bool = False
     is_required: bool = True
+    is_where: bool = False
 
 
 @dataclass(frozen=True, slots=True)

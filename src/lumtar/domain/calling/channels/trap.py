@@ -93,7 +93,7 @@ register(
         "trap",
         "SNMP notification",
         (
-            Blank("target", "Host and port", "192.0.2.7:162"),
+            Blank("target", "Host and port", "192.0.2.7:162", is_where=True),
             Blank("community", "Community", is_secret=True),
             Blank("confirmed", "Confirmed", "yes: inform requests; no: traps", is_required=False),
         ),
