@@ -8,9 +8,9 @@ import pytest
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Raised
 from lumtar.domain.alarms import rules
-from lumtar.domain.inventory.models import Component, Interface
+from lumtar.domain.inventory.models import Component, Interface, InterfaceSpeed
 from lumtar.domain.inventory.services import add_device
-from lumtar.domain.readings import partitions
+from lumtar.domain.readings import partitions, rollups
 from lumtar.domain.reports import frames, rehearsals
 from lumtar.engine import store
 from lumtar.engine.batch import ComponentValue
@@ -159,3 +159,37 @@ def test_part_by_part_it_is_the_same_as_at_once(world, monkeypatch):
     *steps, last = rehearsals.steps(watched, ports, start, end)
     assert [each.done for each in steps] == [1, 2]
     assert (last.alarms, last.figures) == (whole.alarms, whole.figures)
+
+
+@pytest.mark.parametrize("measure", ["load", "in", "out", "peak"])
+@pytest.mark.parametrize("statistic", rehearsals.WITHIN_VALUES)
+def test_over_a_long_time_only_those_that_can_have_exceeded_are_read_and_nothing_is_missed(
+    world, monkeypatch, measure, statistic
+):
+    *_, now = world
+    rollups.roll_all(now - timedelta(hours=4), now + timedelta(hours=1))
+    ports = list(Interface.objects.values_list("pk", flat=True))
+    # One that was sold more bandwidth in the middle of an hour.
+    InterfaceSpeed.objects.create(
+        interface_id=ports[0], since=now - timedelta(minutes=40), port_bps=10**8, in_bps=2 * 10**8, out_bps=2 * 10**8,
+        in_source="override", out_source="override",
+    )  # fmt: skip
+    window, start = (0 if statistic == "value" else 600), now - timedelta(days=2)
+    read, numbers = frames.of_measure, []
+
+    def noted(name, subjects, *span):
+        numbers.append(len(subjects))
+        return read(name, subjects, *span)
+
+    for limit in (5, 40, 60, 80, 200):
+        scale = 1.0 if measure in ("load", "peak") else 1e6
+        watched = rules.as_core(
+            rule(measure, limit * scale, limit * scale / 2, times=1, statistic=statistic, window_s=window)
+        )
+        with monkeypatch.context() as looking:
+            looking.setattr(frames, "of_measure", noted)
+            quick = rehearsals.run(watched, ports, start, now)
+        with monkeypatch.context() as whole:
+            whole.setattr(frames, "reaching", lambda name, limit, subjects, *span: list(subjects))
+            assert rehearsals.run(watched, ports, start, now).alarms == quick.alarms
+    assert numbers[-1] == 0, "nothing reaches twice the speed"

@@ -10,6 +10,7 @@ from lumtar.core.measures.registry import Measure, register
 OCTETS = ("in_octets", "out_octets")
 BAD = ("in_errors", "out_errors", "in_discards", "out_discards")
 PACKETS = ("in_packets", "out_packets")
+FASTEST = ("in_max_bps", "out_max_bps")
 VOLUME = (*OCTETS, "bridged_in_octets", "bridged_out_octets")
 
 UPS = ("readings", "up_readings")
@@ -28,11 +29,14 @@ def _speeds(counts: Counts, n: int) -> dict[str, Any]:
 
 
 for each in (
-    Measure("load", "Utilisation", "%", "interface", lambda c: c.load(), OCTETS, True, "utilisation", _direction),
-    Measure("peak", "Highest utilisation", "%", "interface", lambda c: c.load(highest=True),
-            ("in_max_bps", "out_max_bps"), True),
-    Measure("in", "Inbound rate", "bit/s", "interface", lambda c: c.rate("in"), OCTETS[:1], True),
-    Measure("out", "Outbound rate", "bit/s", "interface", lambda c: c.rate("out"), OCTETS[1:], True),
+    Measure("load", "Utilisation", "%", "interface", lambda c: c.load(), OCTETS, True, "utilisation", _direction,
+            lambda c: c.load(highest=True), FASTEST),
+    Measure("peak", "Highest utilisation", "%", "interface", lambda c: c.load(highest=True), FASTEST, True,
+            bound=lambda c: c.load(highest=True), bound_needs=FASTEST),
+    Measure("in", "Inbound rate", "bit/s", "interface", lambda c: c.rate("in"), OCTETS[:1], True,
+            bound=lambda c: c.in_max_bps, bound_needs=FASTEST[:1]),
+    Measure("out", "Outbound rate", "bit/s", "interface", lambda c: c.rate("out"), OCTETS[1:], True,
+            bound=lambda c: c.out_max_bps, bound_needs=FASTEST[1:]),
     Measure("volume", "Volume", "octets", "interface", lambda c: c.volume, VOLUME, True),
     Measure("errors", "Errors and discards", "", "interface", lambda c: c.errors + c.discards, BAD, True),
     Measure("error_share", "Errors and discards per million packets", "1/10⁶", "interface",

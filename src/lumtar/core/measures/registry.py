@@ -26,6 +26,8 @@ class Measure:
     ranks : whether lists can be put in its order
     alarm : the type of an alarm about it (alarm-type-id, RFC 8632), if that is another word
     facts : what else is to be told of subject ``n`` in a sentence about its value
+    bound : what no value exceeds that is of a part of the time; with ``bound_needs`` as its stored columns. Whatever stays
+        beneath a limit by it need not be looked at more closely
     """
 
     name: str
@@ -37,6 +39,8 @@ class Measure:
     ranks: bool = False
     alarm: str = ""
     facts: Callable[[Any, int], dict[str, Any]] = lambda counts, n: {}
+    bound: Callable[[Any], Floats] | None = None
+    bound_needs: tuple[str, ...] = ()
 
 
 MEASURES: dict[str, Measure] = {}

@@ -18,7 +18,7 @@ from lumtar.domain.readings.models import Gap
 
 READINGS_FOR = timedelta(hours=26)
 """Up to so long a time is gone through reading by reading, a longer one by means of five minutes."""
-FIVE_MINUTES_S = 300
+FIVE_MINUTES_S, HOUR_S = 300, 3600
 
 Numbers = NDArray[np.int64]
 Floats = NDArray[np.float64]
@@ -67,6 +67,32 @@ def _rows(numbers: Numbers, number: int) -> slice:
     """Where a number is among rising ones."""
     first, end = np.searchsorted(numbers, [number, number + 1])
     return slice(int(first), int(end))
+
+
+def reaching(name: str, limit: float, subjects: Sequence[int], start: datetime, end: datetime) -> list[int]:
+    """Those of some subjects that may have been above a limit in a time; all of them where that cannot be told from the hours."""
+    measure = measure_of(name)
+    if measure.bound is None or end - start <= READINGS_FOR:
+        return list(subjects)
+    rows = sums.read(subjects, start, end, HOUR_S, measure.bound_needs).rows
+    owner = np.array(sorted(subjects), np.int64)
+    # Against the lowest speed that each had: within an hour it may have been another one.
+    lowest = {way: _lowest_speed(owner, way) for way in ("in", "out")}
+    place = np.searchsorted(owner, rows["interface"])
+    columns = {each: rows[each] for each in measure.bound_needs}
+    into, out = lowest["in"][place], lowest["out"][place]
+    counts = Counts.of(columns, into, out, interface=rows["interface"], seconds=float(HOUR_S))
+    # Where the bound is not known the measure is not known either.
+    return [int(each) for each in owner[np.unique(place[measure.bound(counts) >= limit])]]
+
+
+def _lowest_speed(subjects: Numbers, way: str) -> Floats:
+    """The lowest speed that was ever in force of each subject; 0 where none is known."""
+    known = speeds.known(subjects.tolist())
+    known = known[known[way] > 0]
+    lowest = np.full(len(subjects), np.inf)
+    np.minimum.at(lowest, np.searchsorted(subjects, known["interface"]), known[way])
+    return np.where(np.isfinite(lowest), lowest, 0.0)
 
 
 def _port_bps(subjects: list[int], interface: Numbers, at: Floats) -> Floats:

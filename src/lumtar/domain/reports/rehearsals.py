@@ -25,6 +25,8 @@ Learn = Callable[[Rule, Sequence[int], datetime, datetime], Normals]
 """What was known to be normal for some subjects during a time."""
 OwnLevels = Mapping[int, Sequence[Level]]
 """Subjects with levels of their own; without any they are exempt."""
+WITHIN_VALUES = ("value", "mean", "maximum", "minimum", "percentile95")
+"""Statistics that are never above the highest of their values."""
 AT_ONCE = 1000
 """Subjects that are gone through together; more would only need more memory."""
 LONGEST_DAYS = 31
@@ -125,7 +127,7 @@ def _go_through(
 ) -> Iterator[Progress | Rehearsal]:
     (start, end), began, step_s, done = span, time.perf_counter(), 0, 0
     alarms: list[Raised] = []
-    reads = [partial(frames.of_measure, rule.measure, some, start, end) for _, some in parts]
+    reads = [partial(_read, watched, some, start, end) for watched, some in parts]
     histories = _ahead(reads) if subjects > AT_ONCE else (read() for read in reads)
     for (watched, some), history in zip(parts, histories, strict=True):
         known = _known(watched, history.subjects, start, end, normals)
@@ -136,6 +138,13 @@ def _go_through(
     took_ms = 1000 * (time.perf_counter() - began)
     counted = figures(alarms, start.timestamp(), end.timestamp())
     yield Rehearsal(start, end, subjects, step_s, round(took_ms, 1), alarms, counted)
+
+
+def _read(rule: Rule, subjects: Sequence[int], start: datetime, end: datetime) -> History:
+    """The history of those subjects that can have exceeded a limit: nearly all of a large network cannot."""
+    if rule.direction is Direction.ABOVE and rule.statistic in WITHIN_VALUES and not rule.reference:
+        subjects = frames.reaching(rule.measure, rule.levels[0].limit, subjects, start, end)
+    return frames.of_measure(rule.measure, subjects, start, end)
 
 
 def _check(rule: Rule, subjects: int, seconds: float) -> None:
