@@ -83,7 +83,7 @@ export function RuleSentence({ draft, words, change }: Props) {
               .filter((each) => each.subject === kind)
               .map(({ name, words: text }) => (
                 <option key={name} value={name}>
-                  {text.toLowerCase()}
+                  {text.charAt(0).toLowerCase() + text.slice(1)}
                 </option>
               ))}
           </optgroup>
