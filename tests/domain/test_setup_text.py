@@ -19,7 +19,7 @@ from lumtar.domain.setup.text import apply, written
 from lumtar.domain.sweeps import admission
 from lumtar.domain.sweeps import services as sweeps
 from lumtar.domain.sweeps.models import AdmissionRule, Sweep
-from tests.alarms import plan_for
+from tests.alarms import first_rules, plan_for
 
 pytestmark = pytest.mark.django_db
 
@@ -219,6 +219,7 @@ rules:
 
 @pytest.fixture
 def port():
+    first_rules()
     device = add_device("127.0.9.1", name="hex-wan-1", kind="v2c", secret={"community": "a-secret-word"})
     return Interface.objects.create(device=device, if_index=1, name="ge-1", label="Transport A")
 

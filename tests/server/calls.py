@@ -2,9 +2,6 @@
 
 import asyncio
 
-from asgiref.sync import sync_to_async
-from django.db import connections
-
 
 def get(client, path, **query):
     answer = client.get(f"/api/v1/{path}", query)
@@ -24,10 +21,6 @@ def streamed(answer):
     """The text of an answer that comes line by line."""
 
     async def whole():
-        try:
-            return b"".join([part async for part in answer.streaming_content])
-        finally:
-            # What asks the database meanwhile is a thread of its own, which nobody else would let go of.
-            await sync_to_async(connections.close_all)()
+        return b"".join([part async for part in answer.streaming_content])
 
     return asyncio.run(whole()).decode()

@@ -371,7 +371,7 @@ def test_everything_else_is_the_application(client):
 def test_alarm_rows_name_no_more_than_they_should(client, network):
     assert Alarm.objects.count() == 2
     assert set(get(client, "alarms")["rows"][0]) == {
-        "id", "type", "resource", "label", "site", "page", "device_id", "interface_id", "severity", "text", "changed_at",
+        "id", "type", "resource", "resource_id", "label", "site", "page", "device_id", "interface_id", "severity", "text", "changed_at",
         "raised_at", "rule", "plan", "notified", "message_state", "acknowledged_by", "acknowledged_at",
         "shelved_by", "shelved_until", "shelf", "cause_id", "cause_reason", "consequences", "raised_lately",
     }  # fmt: skip

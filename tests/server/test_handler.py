@@ -14,6 +14,7 @@ from django.http import HttpResponse, StreamingHttpResponse
 
 from lumtar.domain.accounts.services import new_token
 from lumtar.server.handler import PIECE, THREADS, Handler
+from tests.network import fill
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -143,3 +144,20 @@ async def test_a_source_that_breaks_is_not_taken_for_a_whole_answer():
     with pytest.raises(RuntimeError, match="the disk is gone"):
         await answered(StreamingHttpResponse(source()), line)
     assert line.sent[-1].get("more_body"), "the end was not said"
+
+
+def test_streams_that_are_broken_off_give_their_connections_back(address, settled):
+    """Whoever types changes a rehearsal with each letter and leaves the one before: none may keep its connection."""
+    fill(0.5)
+    token = new_token(User.objects.get_or_create(username="anna", defaults={"is_superuser": True})[0])
+    headers = {"Authorization": f"Bearer {token}", "Content-Type": "application/json"}
+    body = json.dumps({"name": "x", "measure": "load", "levels": [{"severity": 4, "limit": 1, "clear": 0}], "days": 1})
+    for number in range(40):
+        line = http.client.HTTPConnection(urlsplit(address).netloc, timeout=30)
+        line.request("POST", "/api/v1/rules/rehearsal/steps", body, headers)
+        if number % 2:
+            line.getresponse().read(10)
+        line.close()
+    status, told = ask(address, "POST", "rules/rehearsal/steps", body, headers)
+    assert status == 200 and "rehearsal" in json.loads(told.splitlines()[-1])
+    assert ask(address, "GET", "devices", headers=headers)[0] == 200

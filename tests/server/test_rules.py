@@ -13,7 +13,7 @@ from lumtar.domain.inventory import services
 from lumtar.domain.inventory.models import Device, Interface
 from tests.alarms import plan_for, transition
 from tests.network import PORTS, fill
-from tests.server.calls import get, is_problem, streamed
+from tests.server.calls import get, is_problem
 
 pytestmark = pytest.mark.django_db
 LEVEL = {"severity": 4, "limit": 90, "clear": 80}
@@ -130,11 +130,10 @@ class TestRehearsal:
         assert send(client, "put", path, levels=[]).status_code == 200
         assert answered(client, "rules/rehearsal", **moved)["alarms"] >= 1
 
-    @pytest.mark.django_db(transaction=True)
     def test_step_by_step_it_says_how_far_it_is(self, client, network):
         body = {**BUSY, "times": 3, "of": 3, "days": 1}
         answer = send(client, "post", "rules/rehearsal/steps", **body)
-        *steps, last = [orjson.loads(line) for line in streamed(answer).splitlines()]
+        *steps, last = [orjson.loads(line) for line in b"".join(answer.streaming_content).splitlines()]
         assert steps == [{"done": 2 * PORTS, "subjects": 2 * PORTS}]
         whole = answered(client, "rules/rehearsal", **body)
         assert last["rehearsal"]["alarms"] == whole["alarms"] == 1

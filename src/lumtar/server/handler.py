@@ -20,6 +20,7 @@ from django.http.response import HttpResponseBase, StreamingHttpResponse
 from django.urls import set_script_prefix
 
 from lumtar.server.api.problems import problem
+from lumtar.server.api.streaming import PromptResponse
 from lumtar.server.recognising import is_somebody
 
 THREADS = 40
@@ -154,7 +155,8 @@ class Handler(ASGIHandler):
         with ThreadPoolExecutor(1, "stream") as thread:
             source = response.streaming_content
             if isinstance(source, Iterator):
-                response.streaming_content = _pieces(source, thread)
+                size = 1 if isinstance(response, PromptResponse) else PIECE
+                response.streaming_content = _pieces(source, thread, size)
             sending = asyncio.create_task(self.send_response(response, send))
             leaving = asyncio.create_task(self.listen_for_disconnect(receive))
             try:
@@ -175,17 +177,17 @@ async def _in(threads: ThreadPoolExecutor, work: Any, *words: Any) -> Any:
     return await asyncio.get_running_loop().run_in_executor(threads, work, *words)
 
 
-async def _pieces(parts: Iterator[bytes], thread: ThreadPoolExecutor) -> AsyncIterator[bytes]:
+async def _pieces(parts: Iterator[bytes], thread: ThreadPoolExecutor, least: int) -> AsyncIterator[bytes]:
     """Draw a stream in a thread: what asks the database has to stay with its connection."""
-    while piece := await _in(thread, _piece, parts):
+    while piece := await _in(thread, _piece, parts, least):
         yield piece
 
 
-def _piece(parts: Iterator[bytes]) -> bytes:
+def _piece(parts: Iterator[bytes], least: int) -> bytes:
     held, size = [], 0
     for part in parts:
         held.append(part)
         size += len(part)
-        if size >= PIECE:
+        if size >= least:
             break
     return b"".join(held)

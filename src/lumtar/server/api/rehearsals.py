@@ -1,12 +1,11 @@
 """What a rule would have done, what it did, and what its conditions, formulas and limits come to."""
 
-from collections.abc import AsyncIterator, Iterator
+from collections.abc import Iterator
 from dataclasses import asdict
 from datetime import timedelta
 from functools import partial
 from typing import Any
 
-from asgiref.sync import sync_to_async
 from django.http import HttpRequest, StreamingHttpResponse
 from django.utils import timezone
 from pydantic import Field
@@ -104,18 +103,14 @@ def rehearse_in_steps(request: HttpRequest, body: RehearsalIn) -> StreamingHttpR
     with refusing():
         going = _steps(body)
 
-    async def lines() -> AsyncIterator[dict[str, Any]]:
-        while (step := await sync_to_async(_next)(going)) is not None:
+    def lines() -> Iterator[dict[str, Any]]:
+        for step in going:
             if isinstance(step, rehearsals.Progress):
                 yield asdict(step)
             else:
-                yield {"rehearsal": (await sync_to_async(_rehearsed)(body, step)).model_dump(mode="json")}
+                yield {"rehearsal": _rehearsed(body, step).model_dump(mode="json")}
 
     return json_lines(lines())
-
-
-def _next(going: Iterator[Step]) -> Step | None:
-    return next(going, None)
 
 
 def _steps(body: RehearsalIn) -> Iterator[Step]:
