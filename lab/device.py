@@ -80,7 +80,10 @@ class Device:
         self._computed: tuple[float, list[list[bytes]]] = (-1.0, [])
         self._changed: dict[int, float] = {}
         self._cached_at = float("-inf")
+        self.link_changed: Callable[[], None] = lambda: None
+        """Called when a cable was pulled or plugged in."""
         self.mib = Mib(self._columns())
+        self._own = list(self.mib.columns)
 
     @property
     def silent(self) -> bool:
@@ -179,6 +182,11 @@ class Device:
         else:
             self._pin(index).down = True
         self._changed[index] = self.clock()
+        self.link_changed()
+
+    def tell(self, more: list[Column]) -> None:
+        """Answer for these columns as well, in place of those before."""
+        self.mib = Mib([*self._own, *more])
 
     def set_share(self, index: int, in_percent: float | None, out_percent: float | None) -> None:
         """Let a port carry so many per cent of its speed (the sold one, if there is one); None ends it."""

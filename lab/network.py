@@ -8,6 +8,7 @@ from pathlib import Path
 from lab.agent import Agent
 from lab.device import Device
 from lab.faults import FaultRefused, carry_out
+from lab.lldp import Cabling
 from lab.receivers import Receivers
 from lab.scenario import COMMUNITY, PORT, V3_USER, Scenario
 from lumtar.wire import usm
@@ -25,6 +26,7 @@ class Network:
     def __init__(self, scenario: Scenario, epoch: float, receivers: Receivers | None = None) -> None:
         self._receivers = receivers
         self.devices = {box.name: Device(scenario, box, epoch, time.time) for box in scenario.boxes}
+        Cabling(scenario, self.devices)
         user = v3_user()
         self.agents = [
             Agent(device, address, PORT, COMMUNITY, user if device.box.version3 else None)

@@ -36,6 +36,7 @@ class Table(StrEnum):
     STATES = "fans and power supplies"
     POWER = "power over Ethernet"
     ETHERNET = "Ethernet errors"
+    NEIGHBOURS = "neighbours"
 
 
 TABLES = {
@@ -47,6 +48,7 @@ TABLES = {
     Table.STATES: "ENTITY-STATE-MIB entStateOper (RFC 4268) of fans and power supplies",
     Table.POWER: "POWER-ETHERNET-MIB (RFC 3621): budget, use, and each port",
     Table.ETHERNET: "EtherLike-MIB dot3StatsTable (RFC 3635): FCS, alignment, late collisions, duplex; every five minutes",
+    Table.NEIGHBOURS: "LLDP-MIB or LLDP-V2-MIB (IEEE 802.1AB): who is at the other end of each port; every five minutes",
 }
 
 SYSTEM_FIELDS = (

@@ -64,6 +64,7 @@ INSTALLED_APPS = [
     "lumtar.domain.audit",
     "lumtar.domain.accounts",
     "lumtar.domain.inventory",
+    "lumtar.domain.topology",
     "lumtar.domain.readings",
     "lumtar.domain.calling",
     "lumtar.domain.alarms",

@@ -1,5 +1,7 @@
 """Object identifiers of standard MIBs, encoded once."""
 
+from typing import NamedTuple
+
 from lumtar.wire.ber import oid_body
 
 SYS_DESCR = oid_body("1.3.6.1.2.1.1.1.0")
@@ -52,3 +54,30 @@ ENT_CLASS, ENT_SOFTWARE, ENT_SERIAL, ENT_MAKER, ENT_MODEL = (
 
 ENGINE_ID = oid_body("1.3.6.1.6.3.10.2.1.1.0")
 BRIDGE_ADDRESS = oid_body("1.3.6.1.2.1.17.1.1.0")
+
+
+class LldpTable(NamedTuple):
+    """Where a version of the LLDP MIB has what is read of it.
+
+    Attributes
+    ----------
+    remote : subtype and identifier of the chassis and of the port, description of the port, name and description of the system
+    address : a column of the management address table; the addresses stand in its index
+    local : subtype and identifier of the own ports by their number; empty if the number is an ifIndex
+    """
+
+    remote: tuple[bytes, ...]
+    address: bytes
+    local: tuple[bytes, ...]
+
+
+def _columns(entry: str, first: int, number: int) -> tuple[bytes, ...]:
+    return tuple(oid_body(f"{entry}.{column}") for column in range(first, first + number))
+
+
+LLDP = LldpTable(
+    _columns("1.0.8802.1.1.2.1.4.1.1", 4, 7),
+    oid_body("1.0.8802.1.1.2.1.4.2.1.3"),
+    _columns("1.0.8802.1.1.2.1.3.7.1", 2, 2),
+)
+LLDP_V2 = LldpTable(_columns("1.3.111.2.802.1.1.13.1.4.1.1", 5, 7), oid_body("1.3.111.2.802.1.1.13.1.4.2.1.3"), ())

@@ -91,8 +91,23 @@ def _syntax(column: Column) -> Syntax:
     return ObjectId(column.name) if column.is_oid else Octets(column.name)
 
 
+def _lldp() -> dict[bytes, Syntax]:
+    """What both versions of the LLDP MIB give of a neighbour."""
+    remote = ("ChassisIdSubtype", "ChassisId", "PortIdSubtype", "PortId", "PortDesc", "SysName", "SysDesc")
+    known: dict[bytes, Syntax] = {}
+    for prefix, table in (("lldp", oids.LLDP), ("lldpV2", oids.LLDP_V2)):
+        for column, name in zip(table.remote, remote, strict=True):
+            called = f"{prefix}Rem{name}"
+            known[column] = Number(called, 1, 7) if name.endswith("Subtype") else Octets(called, 255)
+        if table.local:
+            known[table.local[0]] = Number(f"{prefix}LocPortIdSubtype", 1, 7)
+            known[table.local[1]] = Octets(f"{prefix}LocPortId", 255)
+    return known
+
+
 SYNTAX: dict[bytes, Syntax] = {
     **{ber.oid_body(oid): _syntax(column) for oid, column in columns().items()},
+    **_lldp(),
     oids.SYS_DESCR: Octets("sysDescr"),
     oids.SYS_OBJECT_ID: ObjectId("sysObjectID"),
     oids.SYS_UPTIME: Number("sysUpTime", 0, 2**32 - 1),

@@ -101,6 +101,36 @@ export const deviceQuery = (device: number, at: string | null) =>
     queryFn: () => got(client.GET("/api/v1/devices/{device}", { params: { path: { device }, query: past(at) } })),
   });
 
+export const linksQuery = (at: string | null) =>
+  queryOptions({
+    queryKey: ["links", at],
+    queryFn: () => got(client.GET("/api/v1/links", { params: { query: past(at) } })),
+  });
+
+export const strangersQuery = (at: string | null) =>
+  queryOptions({
+    queryKey: ["links", "strangers", at],
+    queryFn: () => got(client.GET("/api/v1/neighbours/strangers", { params: { query: past(at) } })),
+  });
+
+export const neighboursQuery = (device: number, at: string | null) =>
+  queryOptions({
+    queryKey: ["device", device, "neighbours", at],
+    queryFn: () =>
+      got(client.GET("/api/v1/devices/{device}/neighbours", { params: { path: { device }, query: past(at) } })),
+  });
+
+export const portNeighboursQuery = (port: number, at: string | null) =>
+  queryOptions({
+    queryKey: ["interface", port, "neighbours", at],
+    queryFn: () =>
+      got(
+        client.GET("/api/v1/interfaces/{interface}/neighbours", {
+          params: { path: { interface: port }, query: past(at) },
+        }),
+      ),
+  });
+
 export const componentsQuery = (device: number, range: Range) =>
   queryOptions({
     queryKey: ["components", device, range],

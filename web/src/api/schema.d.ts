@@ -2275,6 +2275,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Links
+         * @description The links between devices of the inventory, all or those of one device, now or at a past time.
+         */
+        get: operations["lumtar_server_api_links_links"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/links.graphml": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Links As Graphml
+         * @description The links as GraphML: devices are nodes, links are edges.
+         */
+        get: operations["lumtar_server_api_links_links_as_graphml"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{device}/neighbours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Neighbours
+         * @description The neighbours that a device tells of, now or at a past time.
+         */
+        get: operations["lumtar_server_api_links_neighbours"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/interfaces/{interface}/neighbours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Neighbours Of Port
+         * @description The neighbours that a device tells of at one of its ports.
+         */
+        get: operations["lumtar_server_api_links_neighbours_of_port"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/neighbours/strangers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Strangers
+         * @description Neighbours that are not in the inventory, or not clearly one device of it.
+         */
+        get: operations["lumtar_server_api_links_strangers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/setup": {
         parameters: {
             query?: never;
@@ -4674,7 +4774,8 @@ export interface components {
              *       "memory and storage",
              *       "fans and power supplies",
              *       "power over Ethernet",
-             *       "Ethernet errors"
+             *       "Ethernet errors",
+             *       "neighbours"
              *     ]
              */
             tables: string[];
@@ -4760,7 +4861,8 @@ export interface components {
              *       "memory and storage",
              *       "fans and power supplies",
              *       "power over Ethernet",
-             *       "Ethernet errors"
+             *       "Ethernet errors",
+             *       "neighbours"
              *     ]
              */
             tables?: string[];
@@ -4809,7 +4911,8 @@ export interface components {
              *       "memory and storage",
              *       "fans and power supplies",
              *       "power over Ethernet",
-             *       "Ethernet errors"
+             *       "Ethernet errors",
+             *       "neighbours"
              *     ]
              */
             tables?: string[];
@@ -7817,6 +7920,161 @@ export interface components {
             interfaces?: number[];
             /** Edition */
             edition: number;
+        };
+        /**
+         * EndOut
+         * @description One end of a link. What it carries is known of now alone, from this end: bits per second that come in and go out.
+         */
+        EndOut: {
+            /** Device Id */
+            device_id: number;
+            /** Device */
+            device: string;
+            /** Site */
+            site: string;
+            /** Interface Id */
+            interface_id: number | null;
+            /** Label */
+            label: string;
+            /** In Bps */
+            in_bps: number | null;
+            /** Out Bps */
+            out_bps: number | null;
+            /** In Percent */
+            in_percent: number | null;
+            /** Out Percent */
+            out_percent: number | null;
+            /** Is Up */
+            is_up: boolean | null;
+        };
+        /**
+         * LinkOut
+         * @description A link: both ends, how it is known (both ends, one end, itself), since when, and what speaks against it.
+         */
+        LinkOut: {
+            a: components["schemas"]["EndOut"];
+            b: components["schemas"]["EndOut"];
+            /** Evidence */
+            evidence: string;
+            /** Contradiction */
+            contradiction: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+        };
+        /**
+         * LinksOut
+         * @description The links at a time, and how many neighbours are not in the inventory.
+         */
+        LinksOut: {
+            /** Rows */
+            rows: components["schemas"]["LinkOut"][];
+            /** Strangers */
+            strangers: number;
+        };
+        /**
+         * NeighbourOut
+         * @description A neighbour as a device told of it, and who that is: device and port of the inventory as far as they were found, and why.
+         */
+        NeighbourOut: {
+            /** Interface Id */
+            interface_id: number | null;
+            /** Local Port */
+            local_port: string;
+            /** Chassis Kind */
+            chassis_kind: string;
+            /** Chassis */
+            chassis: string;
+            /** Port Kind */
+            port_kind: string;
+            /** Port */
+            port: string;
+            /** Port Descr */
+            port_descr: string;
+            /** Sys Name */
+            sys_name: string;
+            /** Sys Descr */
+            sys_descr: string;
+            /** Addresses */
+            addresses: string[];
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** To Device Id */
+            to_device_id: number | null;
+            /** To Device */
+            to_device: string;
+            /** To Interface Id */
+            to_interface_id: number | null;
+            /** To Label */
+            to_label: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * NeighboursOut
+         * @description The neighbours of a device; when it was asked for them, what that cost, and why it failed, if it did.
+         */
+        NeighboursOut: {
+            /** Rows */
+            rows: components["schemas"]["NeighbourOut"][];
+            /** Asked At */
+            asked_at: string | null;
+            /** Took Ms */
+            took_ms: number | null;
+            /** Requests */
+            requests: number | null;
+            /** Problem */
+            problem: string;
+        };
+        /**
+         * StrangerOut
+         * @description A neighbour that is not in the inventory, and the device that sees it.
+         */
+        StrangerOut: {
+            /** Interface Id */
+            interface_id: number | null;
+            /** Local Port */
+            local_port: string;
+            /** Chassis Kind */
+            chassis_kind: string;
+            /** Chassis */
+            chassis: string;
+            /** Port Kind */
+            port_kind: string;
+            /** Port */
+            port: string;
+            /** Port Descr */
+            port_descr: string;
+            /** Sys Name */
+            sys_name: string;
+            /** Sys Descr */
+            sys_descr: string;
+            /** Addresses */
+            addresses: string[];
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** To Device Id */
+            to_device_id: number | null;
+            /** To Device */
+            to_device: string;
+            /** To Interface Id */
+            to_interface_id: number | null;
+            /** To Label */
+            to_label: string;
+            /** Reason */
+            reason: string;
+            /** Device Id */
+            device_id: number;
+            /** Device */
+            device: string;
         };
         /**
          * SetupOut
@@ -11309,6 +11567,119 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    lumtar_server_api_links_links: {
+        parameters: {
+            query?: {
+                at?: string | null;
+                device?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinksOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_links_links_as_graphml: {
+        parameters: {
+            query?: {
+                at?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_links_neighbours: {
+        parameters: {
+            query?: {
+                at?: string | null;
+            };
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NeighboursOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_links_neighbours_of_port: {
+        parameters: {
+            query?: {
+                at?: string | null;
+            };
+            header?: never;
+            path: {
+                interface: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NeighbourOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_links_strangers: {
+        parameters: {
+            query?: {
+                at?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StrangerOut"][];
+                };
             };
         };
     };

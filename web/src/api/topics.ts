@@ -11,6 +11,7 @@ export const STALE = {
   rules: ["rules"],
   calling: ["calling", "rules", "setup"],
   maintenance: ["maintenance"],
+  topology: ["links", "device", "interface"],
   sessions: ["sessions"],
 } as const satisfies Record<string, readonly string[]>;
 

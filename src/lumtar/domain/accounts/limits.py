@@ -70,6 +70,8 @@ POLICIES: dict[str, str] = {
     "inventory_device_hangs_on": "from_device_id IN (SELECT id FROM inventory_device)",
     "alarms_call": "alarm_id IN (SELECT id FROM alarms_alarm)",
     "logbook_entry": ABOUT,
+    "topology_neighbour": ABOUT,
+    "topology_neighbourlook": OF_DEVICE,
 }
 """Tables of which a part is seen: for which rows."""
 OPEN = (

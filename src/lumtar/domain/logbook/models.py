@@ -14,6 +14,7 @@ class Entry(models.Model):
         RESTART = "restart", "device restarted"
         INVENTORY = "inventory", "interfaces came, went or were renamed"
         REACH = "reach", "reachability"
+        TOPOLOGY = "topology", "neighbours came or went"
         USER = "user", "user action"
         LUMTAR = "lumtar", "Lumtar itself"
 

@@ -3,5 +3,6 @@
 from typing import Literal
 
 Topic = Literal[
-    "readings", "alarms", "logbook", "devices", "polls", "sweeps", "sums", "groups", "rules", "calling", "maintenance", "sessions"
+    "readings", "alarms", "logbook", "devices", "polls", "sweeps", "sums", "groups", "rules", "calling", "maintenance", "sessions",
+    "topology",
 ]  # fmt: skip

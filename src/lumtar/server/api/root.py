@@ -27,6 +27,7 @@ from lumtar.server.api import (
     forecasts,
     groups,
     labels,
+    links,
     lists,
     live,
     maintenance,
@@ -84,6 +85,7 @@ api.add_router("", contacts.router)
 api.add_router("", plans.router)
 api.add_router("", messages.router)
 api.add_router("", maintenance.router)
+api.add_router("", links.router)
 api.add_router("", overview.router)
 api.add_router("", system.router)
 problems.install(api)

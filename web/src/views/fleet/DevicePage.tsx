@@ -14,6 +14,7 @@ import { Cells } from "./Cells";
 import { ComponentStates } from "./ComponentStates";
 import { DeviceTools } from "./DeviceTools";
 import { LogbookLines } from "./LogbookLines";
+import { Neighbours } from "./Neighbours";
 import { stateWords } from "./PortList";
 import { useTrail } from "./trail";
 
@@ -158,6 +159,7 @@ export function DevicePage({ device }: { device: number }) {
               ))}
           </dl>
           <ComponentStates components={found.components} />
+          <Neighbours device={device} />
           <LogbookLines range={time.range} only={{ device }} />
           {time.following && <ApplyingRules only={{ device }} />}
         </div>

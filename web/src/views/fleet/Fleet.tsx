@@ -8,6 +8,7 @@ import { Problem } from "../../components/Problem";
 import { DeviceList } from "./DeviceList";
 import { DevicePage } from "./DevicePage";
 import { InventoryList } from "./InventoryList";
+import { LinkList } from "./LinkList";
 import { Live } from "./Live";
 import { PortGrid } from "./PortGrid";
 import { PortList } from "./PortList";
@@ -58,6 +59,8 @@ export function Fleet() {
           <InventoryList />
         ) : wanted === "grid" && !open ? (
           <PortGrid />
+        ) : wanted === "links" && !open ? (
+          <LinkList />
         ) : wanted === "live" && !open ? (
           <Live />
         ) : wanted === "total" && !open ? (

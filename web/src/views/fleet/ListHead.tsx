@@ -19,7 +19,7 @@ export function ListHead({
 }: {
   title: string;
   count: string;
-  list: "ports" | "grid" | "total" | "live" | "devices" | "inventory";
+  list: "ports" | "grid" | "total" | "live" | "devices" | "inventory" | "links";
 }) {
   const trail = useTrail();
   const navigate = useNavigate();
@@ -61,6 +61,9 @@ export function ListHead({
             </Link>
             <Link to={trail.stay({ list: "inventory" })} className={mark(list === "inventory")}>
               inventory
+            </Link>
+            <Link to={trail.stay({ list: "links" })} className={mark(list === "links")}>
+              links
             </Link>
           </>
         )}

@@ -15,6 +15,7 @@ import { ApplyingRules } from "../alarms/ApplyingRules";
 import { Calculation } from "./Calculation";
 import { Forecast } from "./Forecast";
 import { LogbookLines } from "./LogbookLines";
+import { PortNeighbours } from "./Neighbours";
 import { stateWords } from "./PortList";
 import { PortRole } from "./PortRole";
 import { SoldSpeed } from "./SoldSpeed";
@@ -110,6 +111,7 @@ export function PortPage({ port }: { port: number }) {
           </>
         )}
       </div>
+      <PortNeighbours port={port} />
       {alarms && <AlarmLines alarms={alarms.rows} at={time.end} resource="interface" />}
       <Problem error={missing} />
       {series && (

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useEffect, useRef, useState } from "react";
-import { useNavigate } from "react-router";
+import { useNavigate, useSearchParams } from "react-router";
 import { client, got } from "../../api/client";
 import { readLines } from "../../api/lines";
 import { sitesQuery } from "../../api/queries";
@@ -22,6 +22,8 @@ const BY = { snmp: "SNMP", icmp: "ICMP echo", tcp: "its TCP port" };
 
 /** One device: tried out step by step, then added with one key. */
 export function AddOne() {
+  // A neighbour that is seen and not in the inventory leads here.
+  const [search] = useSearchParams();
   const { data: stored } = useQuery(credentialsQuery);
   const { data: sites } = useQuery(sitesQuery);
   const [own, setOwn] = useState<boolean | null>(null);
@@ -75,7 +77,14 @@ export function AddOne() {
         className="grid grid-cols-[1fr_110px] content-start gap-x-3 gap-y-2"
       >
         <h1 className="col-span-2 text-title font-semibold tracking-tight">Add a device</h1>
-        <Field name="address" label="Address" hint="a name, IPv4 or IPv6" required autoFocus />
+        <Field
+          name="address"
+          label="Address"
+          hint="a name, IPv4 or IPv6"
+          defaultValue={search.get("address") ?? ""}
+          required
+          autoFocus
+        />
         <Field name="port" label="UDP port" defaultValue="161" type="number" min={1} max={65535} required />
         <Field name="name" label="Name" hint="empty: sysName" />
         <Field name="interval" label="Interval (s)" defaultValue="60" type="number" min={10} max={86400} required />

@@ -1,0 +1,105 @@
+"""LLDP of stand-ins (IEEE 802.1AB): what they tell of their own ports, and of whoever is at the other end of each cable."""
+
+import ipaddress
+from collections.abc import Mapping
+
+from lab.device import Device
+from lab.mib import Column, text
+from lab.scenario import ETHERNET, TUNNEL, Box, Port, Scenario, said_of
+from lumtar.wire import ber
+from lumtar.wire.ber import oid_body
+
+LOCAL, REMOTE, MANAGED = "1.0.8802.1.1.2.1.3.7.1", "1.0.8802.1.1.2.1.4.1.1", "1.0.8802.1.1.2.1.4.2.1"
+MAC_ADDRESS, BY_ALIAS, BY_MAC, BY_NAME, BY_NUMBER = 4, 1, 3, 5, 7
+NAMES_PORTS = {"acc": BY_NAME, "core": BY_NUMBER, "wan": BY_MAC, "fw": BY_ALIAS, "wlc": BY_NAME}
+"""How each family names its ports (LldpPortIdSubtype); others know nothing of LLDP."""
+TELLS = ("acc", "core", "wan", "wlc")
+"""Families that also tell what they hear; a firewall only sends."""
+
+End = tuple[Box, Port]
+
+
+def cables(scenario: Scenario) -> list[tuple[End, End]]:
+    """The cables of a scenario: two ports whose names say that each leads to the other's box."""
+    leads = {
+        (box.name, port.alias.rsplit("o ", 1)[-1]): (box, port)
+        for box in scenario.boxes
+        for port in box.ports
+        if port.alias.startswith(("To ", "Uplink to ", "Backbone to ")) and port.kind != TUNNEL
+    }
+    return [
+        (end, leads[there, here]) for (here, there), end in leads.items() if here < there and (there, here) in leads
+    ]
+
+
+class Cabling:
+    """Every cable of a network with the two devices that it joins; what they hear follows when one is pulled."""
+
+    def __init__(self, scenario: Scenario, devices: Mapping[str, Device]) -> None:
+        self._devices = devices
+        self._ends: dict[str, list[tuple[Port, End]]] = {name: [] for name in devices}
+        for one, other in cables(scenario):
+            for (box, port), end in ((one, other), (other, one)):
+                self._ends[box.name].append((port, end))
+        for device in devices.values():
+            device.link_changed = self.renew
+        self.renew()
+
+    def renew(self) -> None:
+        """Tell anew what everybody hears."""
+        for name, device in self._devices.items():
+            if device.box.family in TELLS:
+                device.tell(_columns(device, [end for end in self._ends[name] if self._is_heard(device, *end)]))
+
+    def _is_heard(self, device: Device, port: Port, end: End) -> bool:
+        box, other = end
+        peer = self._devices[box.name]
+        is_up = device.is_up(port.index, port.up) and peer.is_up(other.index, other.up)
+        return is_up and box.family in NAMES_PORTS
+
+
+def chassis(box: Box) -> bytes:
+    """The MAC address that a box calls itself by."""
+    return bytes((2, 0, *box.seed.to_bytes(4, "big")))
+
+
+def _port_id(box: Box, port: Port) -> tuple[int, bytes]:
+    """Subtype and identifier of a port."""
+    kind = NAMES_PORTS[box.family]
+    return kind, {
+        BY_NAME: port.name.encode(),
+        BY_NUMBER: str(port.index).encode(),
+        BY_MAC: bytes((2, 0, box.seed >> 16 & 255, box.seed >> 8 & 255, box.seed & 255, port.index & 255)),
+        BY_ALIAS: port.alias.encode(),
+    }[kind]
+
+
+def _columns(device: Device, heard: list[tuple[Port, End]]) -> list[Column]:
+    own = [port for port in device.box.ports if port.kind == ETHERNET]
+    local = [ber.subidentifiers([port.index]) for port in own]
+    ids = [_port_id(device.box, port) for port in own]
+    # Time mark, number of the own port, number of the neighbour there.
+    heard = sorted(heard, key=lambda each: each[0].index)
+    rows = [ber.subidentifiers([0, port.index, 1]) for port, _ in heard]
+    ends = [end for _, end in heard]
+    remote = [_port_id(*end) for end in ends]
+
+    def column(entry: str, number: int, indexes: list[bytes], values: list[bytes]) -> Column:
+        return Column(oid_body(f"{entry}.{number}"), indexes, lambda at: values)
+
+    addresses = [
+        ber.subidentifiers([0, port.index, 1, 1, 4, *ipaddress.IPv4Address(box.address).packed])
+        for port, (box, _) in heard
+    ]
+    return [
+        column(LOCAL, 2, local, [ber.integer(kind) for kind, _ in ids]),
+        column(LOCAL, 3, local, [text(value) for _, value in ids]),
+        column(REMOTE, 4, rows, [ber.integer(MAC_ADDRESS)] * len(ends)),
+        column(REMOTE, 5, rows, [text(chassis(box)) for box, _ in ends]),
+        column(REMOTE, 6, rows, [ber.integer(kind) for kind, _ in remote]),
+        column(REMOTE, 7, rows, [text(value) for _, value in remote]),
+        column(REMOTE, 8, rows, [text(said_of(box.family, port)["descr"]) for box, port in ends]),
+        column(REMOTE, 9, rows, [text(box.name) for box, _ in ends]),
+        column(REMOTE, 10, rows, [text(f"{box.family} of {box.site}") for box, _ in ends]),
+        column(MANAGED, 3, addresses, [ber.integer(2)] * len(addresses)),
+    ]

@@ -1,0 +1,175 @@
+"""Keeping what devices tell of their neighbours, and finding out who these are."""
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from django.db import transaction
+from django.db.models import Q
+
+from lumtar.core.topology import Identifier, Inventory, KnownDevice, KnownPort
+from lumtar.core.topology import Neighbour as Told
+from lumtar.core.topology.identifiers import IdKind
+from lumtar.domain.inventory.models import Device, Interface
+from lumtar.domain.logbook.models import Entry
+from lumtar.domain.operation.services import announce
+from lumtar.domain.topology.models import Neighbour, NeighbourLook
+
+MOST_NEWS = 6
+"""Neighbours of one look that the logbook names one by one."""
+
+
+@dataclass(frozen=True, slots=True)
+class Looked:
+    """What asking a device for its neighbours came to."""
+
+    at: datetime
+    took_ms: float
+    requests: int
+    neighbours: Sequence[Told]
+    problem: str = ""
+
+
+Key = tuple[str, str, str, str, str]
+
+
+def _key(told: Told) -> Key:
+    return (
+        told.local_port, told.chassis.kind, told.chassis.value, told.port.kind, told.port.value,
+    )  # fmt: skip
+
+
+def _kept_key(row: Neighbour) -> Key:
+    return row.local_port, row.chassis_kind, row.chassis, row.port_kind, row.port
+
+
+@transaction.atomic
+def keep(device: int, looked: Looked) -> bool:
+    """Keep what a device told of its neighbours. Returns whether anything is another than before.
+
+    After a look that failed everything stays as it was.
+    """
+    if not Device.objects.filter(pk=device).exists():
+        # It was deleted while it was asked.
+        return False
+    before = NeighbourLook.objects.filter(device=device).first()
+    NeighbourLook.objects.update_or_create(
+        device_id=device,
+        defaults={
+            "at": looked.at,
+            "took_ms": looked.took_ms,
+            "requests": looked.requests,
+            "neighbours": before.neighbours if looked.problem and before else len(looked.neighbours),
+            "problem": looked.problem[:300],
+        },
+    )
+    if looked.problem:
+        return False
+    known = {_kept_key(row): row for row in Neighbour.objects.filter(device=device, gone_at=None)}
+    told = {_key(each): each for each in looked.neighbours}
+    ports = dict(Interface.objects.filter(device=device, gone_at=None).values_list("if_index", "pk"))
+    new = [_row(device, each, ports, looked.at) for key, each in told.items() if key not in known]
+    gone = [row for key, row in known.items() if key not in told]
+    changed = [row for key, row in known.items() if key in told and _renew(row, told[key], ports)]
+    Neighbour.objects.bulk_create(new)
+    Neighbour.objects.filter(pk__in=[row.pk for row in gone]).update(gone_at=looked.at)
+    Neighbour.objects.bulk_update(changed, ["port_descr", "sys_name", "sys_descr", "addresses", "interface"])
+    if before is not None:
+        _note(device, new, gone, looked.at)
+    mine = Q(pk__in=[row.pk for row in (*new, *changed)])
+    if before is None:
+        # Others may have seen it already, and not known who it is.
+        identify(mine | Q(to_device=None))
+    elif new or changed:
+        identify(mine)
+    if new or gone or changed:
+        announce("topology")
+    return bool(new or gone or changed)
+
+
+def _row(device: int, told: Told, ports: dict[int, int], at: datetime) -> Neighbour:
+    row = Neighbour(
+        device_id=device, local_port=told.local_port[:255], chassis_kind=told.chassis.kind, chassis=told.chassis.value,
+        port_kind=told.port.kind, port=told.port.value, since=at,
+    )  # fmt: skip
+    _renew(row, told, ports)
+    return row
+
+
+def _renew(row: Neighbour, told: Told, ports: dict[int, int]) -> bool:
+    """Take over what else it says; whether that is something else."""
+    said = {
+        "port_descr": told.port_descr[:255],
+        "sys_name": told.sys_name[:255],
+        "sys_descr": told.sys_descr[:255],
+        "addresses": list(told.addresses),
+        "interface_id": ports.get(told.if_index) if told.if_index is not None else None,
+    }
+    is_other = any(getattr(row, name) != value for name, value in said.items())
+    for name, value in said.items():
+        setattr(row, name, value)
+    return is_other
+
+
+def _note(device: int, new: Sequence[Neighbour], gone: Sequence[Neighbour], at: datetime) -> None:
+    """Neighbours that came and went are news."""
+    name = Device.objects.values_list("name", flat=True).get(pk=device)
+    for rows, words in ((gone, "no longer sees"), (new, "sees")):
+        texts = [f"{name} {row.local_port} {words} {row.sys_name or row.chassis}, port {row.port}" for row in rows]
+        if len(texts) > MOST_NEWS:
+            texts = [f"{name} {words} {len(texts)} {'new ' if rows is new else ''}neighbours"]
+        Entry.objects.bulk_create(
+            Entry(
+                at=at,
+                kind=Entry.Kind.TOPOLOGY,
+                device_id=device,
+                interface_id=row.interface_id if len(texts) == len(rows) else None,
+                text=text[:400],
+            )
+            for text, row in zip(texts, rows, strict=False)
+        )
+
+
+def inventory(devices: Collection[int] | None = None) -> Inventory:
+    """What neighbours are found among; ``devices`` narrows whose ports are known."""
+    known = Device.objects.filter(retired_at=None).values_list("pk", "name", "sys_name", "address", "base_mac")
+    ports = Interface.objects.filter(gone_at=None, device__retired_at=None)
+    if devices is not None:
+        ports = ports.filter(device__in=devices)
+    return Inventory.of(
+        [KnownDevice(pk, name, sys, (address,), (mac,) if mac else ()) for pk, name, sys, address, mac in known],
+        [KnownPort(*row) for row in ports.values_list("pk", "device_id", "if_index", "name", "descr", "alias", "mac")],
+    )
+
+
+def told_of(row: Neighbour) -> Told:
+    """A kept neighbour as the device told of it."""
+    return Told(
+        None,
+        row.local_port,
+        Identifier(IdKind(row.chassis_kind), row.chassis),
+        Identifier(IdKind(row.port_kind), row.port),
+        row.port_descr,
+        row.sys_name,
+        row.sys_descr,
+        tuple(row.addresses),
+    )
+
+
+@transaction.atomic
+def identify(which: Q | None = None) -> int:
+    """Find out anew who neighbours are that are seen now, all of them or some. Returns of how many that changed."""
+    rows = list(Neighbour.objects.filter(which or Q(), gone_at=None))
+    if not rows:
+        return 0
+    known, changed = inventory(), []
+    for row in rows:
+        match = known.find(told_of(row))
+        found = match.device, match.port, match.reason[:300]
+        if found != (row.to_device_id, row.to_interface_id, row.reason):
+            row.to_device_id, row.to_interface_id, row.reason = found
+            changed.append(row)
+    Neighbour.objects.bulk_update(changed, ["to_device", "to_interface", "reason"], batch_size=500)
+    if changed:
+        announce("topology")
+    return len(changed)

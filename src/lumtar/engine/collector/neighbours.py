@@ -1,0 +1,96 @@
+"""Asking devices for their neighbours, at a pace of its own beside the polls.
+
+A device is asked when it was described, and every five minutes; one at a time, and few side by side, so that a large table
+keeps nobody waiting.
+"""
+
+import asyncio
+import time
+from collections.abc import Mapping
+
+import structlog
+
+from lumtar.core.profiles import Table
+from lumtar.core.topology.lldp import OwnPort
+from lumtar.domain.inventory.models import Device
+from lumtar.domain.topology.neighbours import Looked, keep
+from lumtar.engine.batch import moment
+from lumtar.engine.collector.lldp import read_neighbours
+from lumtar.engine.collector.targets import Target, locate, open_session
+from lumtar.engine.recorder import Recorder
+from lumtar.engine.service import AWAY, with_database
+from lumtar.wire.faults import Fault
+from lumtar.wire.session import Patience, Session
+from lumtar.wire.transport import Transport
+
+log = structlog.get_logger()
+LOOK_S = 0.5
+EVERY_S = 300.0
+AT_ONCE = 16
+"""Devices that are asked side by side."""
+LONGEST_S = 60.0
+"""Seconds that one device may take; what it told by then is left."""
+PATIENCE = Patience(timeout=3.0, tries=2)
+
+
+class Neighbours:
+    """Asks all devices that are polled until it is cancelled."""
+
+    def __init__(self, targets: Mapping[int, Target], recorder: Recorder, transport: Transport) -> None:
+        self._targets = targets
+        self._recorder = recorder
+        self._transport = transport
+        self._tasks: dict[int, asyncio.Task[None]] = {}
+
+    async def run(self) -> None:
+        """Begin what is due."""
+        try:
+            while True:
+                self._tasks = {number: task for number, task in self._tasks.items() if not task.done()}
+                now = time.monotonic()
+                for number, target in list(self._targets.items()):
+                    if len(self._tasks) >= AT_ONCE:
+                        break
+                    if target.neighbours_due <= now and number not in self._tasks and self._is_asked(target):
+                        # Not all of them again at the same time.
+                        target.neighbours_due = now + EVERY_S * (0.9 + 0.2 * (number % 100 / 100))
+                        self._tasks[number] = asyncio.create_task(self._look(target))
+                await asyncio.sleep(LOOK_S)
+        finally:
+            for task in self._tasks.values():
+                task.cancel()
+
+    @staticmethod
+    def _is_asked(target: Target) -> bool:
+        """Whether a device was described, and its profile wants its neighbours."""
+        is_snmp = target.device.way == Device.Way.SNMP
+        return is_snmp and target.plan.discovered and Table.NEIGHBOURS in target.plan.tables
+
+    def _own(self, target: Target) -> list[OwnPort]:
+        ports = [(index, self._recorder.interface(slot)) for index, slot in target.slot_of.items()]
+        return [OwnPort(index, port.name, port.descr, port.alias, port.mac) for index, port in ports]
+
+    async def _look(self, target: Target) -> None:
+        name, began = target.device.name, time.monotonic()
+        session: Session | None = None
+        told, problem = [], ""
+        try:
+            await locate(target)
+            session = open_session(target, self._transport, PATIENCE)
+            async with asyncio.timeout(LONGEST_S):
+                told = await read_neighbours(session, self._own(target))
+        except Fault as fault:
+            problem = fault.words
+        except TimeoutError:
+            problem = f"its neighbours could not be read within {LONGEST_S:.0f} s"
+        except Exception:
+            # A surprise at one device must not end the looks at others; the log has the details.
+            log.exception("asking for neighbours failed", device=name)
+            problem = "its neighbours could not be understood; the collector's log has the details"
+        took_ms = 1000 * (time.monotonic() - began)
+        looked = Looked(moment(time.time()), round(took_ms, 1), session.requests if session else 0, told, problem)
+        try:
+            await asyncio.to_thread(with_database, lambda: keep(target.device.pk, looked))
+        except AWAY as error:
+            log.warning("neighbours could not be kept", device=name, error=str(error))
+            target.neighbours_due = 0.0
