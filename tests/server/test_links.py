@@ -4,15 +4,18 @@ from datetime import UTC, datetime, timedelta
 from xml.etree import ElementTree as Tree
 
 import pytest
+from django.test import Client
 
+from lumtar.core.access import Role
 from lumtar.core.topology import Identifier
 from lumtar.core.topology import Neighbour as Told
 from lumtar.core.topology.identifiers import IdKind
-from lumtar.domain.inventory.models import Interface, Site
+from lumtar.domain.inventory.models import Interface
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.topology import neighbours
 from lumtar.domain.topology.neighbours import Looked
 from tests.server.calls import get, is_problem
+from tests.server.test_access import person
 
 pytestmark = pytest.mark.django_db
 NOW = datetime.now(UTC).replace(microsecond=0)
@@ -50,10 +53,8 @@ def test_a_link_has_both_ends_and_how_it_is_known(client, pair):
 
 
 def test_the_neighbours_of_a_device_of_a_port_and_those_that_nobody_knows(client, pair):
-    switch, router = pair
-    neighbours.keep(
-        switch.pk, Looked(NOW, 9.0, 6, [told("x1", "ro", "lan1"), told("x2", "printer", "eth0")], "")
-    )
+    switch, _ = pair
+    neighbours.keep(switch.pk, Looked(NOW, 9.0, 6, [told("x1", "ro", "lan1"), told("x2", "printer", "eth0")], ""))
     found = get(client, f"devices/{switch.pk}/neighbours")
     assert (found["requests"], found["took_ms"], found["problem"]) == (6, 9.0, "")
     known, stranger = found["rows"]

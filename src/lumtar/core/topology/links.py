@@ -56,12 +56,13 @@ def links(sightings: Sequence[Sighting]) -> list[Link]:
     """
     at: dict[End, list[Sighting]] = defaultdict(list)
     between: dict[tuple[int, int], list[Sighting]] = defaultdict(list)
-    for each in sightings:
+    ordered = sorted(sightings, key=lambda one: (one.here.device, one.here.port or 0, one.key))
+    for each in ordered:
         at[each.here].append(each)
         between[each.here.device, each.there.device].append(each)
     done: set[int] = set()
     found = []
-    for each in sorted(sightings, key=lambda one: (one.here.device, one.here.port or 0, one.key)):
+    for each in ordered:
         if each.key in done:
             continue
         done.add(each.key)

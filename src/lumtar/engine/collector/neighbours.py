@@ -62,9 +62,9 @@ class Neighbours:
 
     @staticmethod
     def _is_asked(target: Target) -> bool:
-        """Whether a device was described, and its profile wants its neighbours."""
+        """Whether the ports of a device are known, and its profile wants its neighbours."""
         is_snmp = target.device.way == Device.Way.SNMP
-        return is_snmp and target.plan.discovered and Table.NEIGHBOURS in target.plan.tables
+        return is_snmp and bool(target.slot_of) and Table.NEIGHBOURS in target.plan.tables
 
     def _own(self, target: Target) -> list[OwnPort]:
         ports = [(index, self._recorder.interface(slot)) for index, slot in target.slot_of.items()]
