@@ -41,7 +41,8 @@ from lumtar.core.counters import Snapshot
 from lumtar.core.ledger import Observation, State, Status
 from lumtar.core.rows import join_rows, take_rows
 from lumtar.core.rules import Pairs
-from lumtar.domain.alarms.rules import in_force, narrowed
+from lumtar.domain.alarms.exceptions import narrowed
+from lumtar.domain.alarms.rules import in_force
 from lumtar.domain.inventory.models import Component, Device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.readings import newest, partitions, rollups

@@ -8,7 +8,7 @@ import pytest
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.measures.devices import Polls
 from lumtar.core.refusal import Refusal
-from lumtar.domain.alarms import memory, rules
+from lumtar.domain.alarms import exceptions, memory, rules
 from lumtar.domain.alarms.models import Rule, RuleException
 from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory import asking, services
@@ -55,7 +55,7 @@ def look(watch, devices, rtt, minute=0):
 def watching():
     watch = Watch()
     in_force = rules.in_force()
-    watch.renew(in_force, rules.narrowed(in_force))
+    watch.renew(in_force, exceptions.narrowed(in_force))
     return watch
 
 
@@ -82,8 +82,8 @@ def test_one_subject_has_other_levels_and_another_is_exempt(devices):
     Rule.objects.all().delete()
     rule = rules.create(slow(), "anna")
     milder = [{"severity": 4, "limit": 400, "clear": 300}]
-    rules.except_from(rule.pk, devices[1].pk, milder, "over satellite", "anna")
-    rules.except_from(rule.pk, devices[2].pk, [], "", "anna")
+    exceptions.except_from(rule.pk, devices[1].pk, milder, "over satellite", "anna")
+    exceptions.except_from(rule.pk, devices[2].pk, [], "", "anna")
     watch = watching()
     assert look(watch, devices, [200, 200, 200, 50])[0] == {"hex-acc-1": 3}
     assert look(watch, devices, [200, 500, 900, 50], 1)[0] == {"hex-acc-2": 4}
@@ -94,7 +94,7 @@ def test_one_subject_has_other_levels_and_another_is_exempt(devices):
     again.bring_back("device", memory.load("device", list(owners)), active, {}, owners)
     assert look(again, devices, [50, 350, 900, 50], 2)[0] == {"hex-acc-1": 0}, "not below 300 yet"
     assert look(again, devices, [50, 50, 50, 50], 3)[0] == {"hex-acc-2": 0}
-    rules.end_exception(rule.pk, devices[2].pk, "anna")
+    exceptions.end_exception(rule.pk, devices[2].pk, "anna")
     assert look(watching(), devices, [50, 50, 500, 50], 4)[0] == {"hex-acc-3": 3}
 
 
@@ -103,19 +103,19 @@ def test_an_exception_that_is_made_clears_what_the_rule_raised(devices):
     rule = rules.create(slow(), "anna")
     watch = watching()
     look(watch, devices, [500, 50, 50, 50])
-    rules.except_from(rule.pk, devices[0].pk, [], "noise", "anna")
+    exceptions.except_from(rule.pk, devices[0].pk, [], "noise", "anna")
     in_force = rules.in_force()
-    watch.renew(in_force, rules.narrowed(in_force))
+    watch.renew(in_force, exceptions.narrowed(in_force))
     assert look(watch, devices, [500, 50, 50, 50], 1)[0] == {"hex-acc-1": 0}
 
 
 def test_what_makes_no_sense_is_refused_and_another_measure_ends_exceptions(devices):
     rule = rules.create(slow(), "anna")
     with pytest.raises(Refusal, match="There is no device"):
-        rules.except_from(rule.pk, 10**9, [], "", "anna")
+        exceptions.except_from(rule.pk, 10**9, [], "", "anna")
     with pytest.raises(Refusal, match="clearing limit"):
-        rules.except_from(rule.pk, devices[0].pk, [{"severity": 3, "limit": 1, "clear": 2}], "", "anna")
-    rules.except_from(rule.pk, devices[0].pk, [], "", "anna")
+        exceptions.except_from(rule.pk, devices[0].pk, [{"severity": 3, "limit": 1, "clear": 2}], "", "anna")
+    exceptions.except_from(rule.pk, devices[0].pk, [], "", "anna")
     rules.change(rule.pk, {"measure": "unanswered", "levels": [{"severity": 5, "limit": 0.5, "clear": 0.5}]}, "anna")
     assert not RuleException.objects.exists()
 

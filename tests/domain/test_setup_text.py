@@ -7,7 +7,7 @@ import pytest
 import yaml
 from django.core.management import CommandError, call_command
 
-from lumtar.domain.alarms import maintenance, rules
+from lumtar.domain.alarms import exceptions, maintenance, rules
 from lumtar.domain.alarms.models import Maintenance, Rule, RuleException
 from lumtar.domain.calling import contacts, plans, teams
 from lumtar.domain.calling.models import CallPlan, Contact, Team
@@ -227,7 +227,7 @@ def port():
 def test_exceptions_maintenance_and_ports_put_into_groups_come_back(port):
     busy = Rule.objects.get(name="Utilisation")
     level = {"severity": 4, "limit": 99, "clear": 95, "low": None, "low_clear": None}
-    rules.except_from(busy.pk, port.pk, [level], "backup line", "anna")
+    exceptions.except_from(busy.pk, port.pk, [level], "backup line", "anna")
     group = groups.save(groups.GroupSpec("By hand"), "anna")
     groups.put(group.pk, [port.pk], "anna")
     start = (datetime.now(UTC) + timedelta(days=3)).replace(microsecond=0)

@@ -9,7 +9,7 @@ import pytest
 from lumtar.core.measures import Counts
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Reference
-from lumtar.domain.alarms import baselines, rules
+from lumtar.domain.alarms import baselines, exceptions, rules
 from lumtar.domain.alarms.models import Baseline, Rule
 from lumtar.domain.inventory.models import Interface, InterfaceSpeed
 from lumtar.domain.inventory.services import add_device
@@ -81,7 +81,7 @@ def test_it_is_learned_once_a_day_and_looked_at_live(port, quick):
     assert known == [port.pk] and ranges.median.shape == (1, 168)
     watch = Watch()
     in_force = rules.in_force()
-    watch.renew(in_force, rules.narrowed(in_force))
+    watch.renew(in_force, exceptions.narrowed(in_force))
     watch.put("interface", np.array([0]), np.array([port.pk]), np.array([port.device_id]))
     watch.renew_baselines()
     said = []

@@ -153,6 +153,24 @@ def test_who_somebody_is_is_found_out_once_the_inventory_knows_it(devices):
     assert Neighbour.objects.get().to_device == router
 
 
+def test_those_who_were_strangers_are_known_once_their_own_device_was_asked(devices):
+    switch, router = devices
+    look(switch, told(chassis="02:00:00:00:00:77", sys_name="RO.county.example"))
+    Neighbour.objects.update(to_device=None, to_interface=None)
+    look(router, minutes=1)
+    assert Neighbour.objects.get().to_device == router
+
+
+def test_a_sign_that_two_devices_have_decides_nothing_though_only_few_are_looked_at(devices):
+    switch, router = devices
+    Device.objects.filter(pk=switch.pk).update(sys_name="twin")
+    Device.objects.filter(pk=router.pk).update(sys_name="TWIN")
+    other = add_device("127.0.9.3", name="third", kind="v2c", secret={"community": "word"})
+    look(other, told(chassis="02:00:00:00:00:77", sys_name="twin"))
+    row = Neighbour.objects.get()
+    assert row.to_device is None and row.reason == "several devices have the name twin: ro, sw"
+
+
 def test_many_at_once_are_one_piece_of_news(devices):
     switch, _ = devices
     look(switch)

@@ -7,7 +7,7 @@ from lumtar.core.alarms.severity import Severity
 from lumtar.core.counters import Snapshot
 from lumtar.core.ledger import Status
 from lumtar.core.rules import Pairs
-from lumtar.domain.alarms.rules import Applies
+from lumtar.domain.alarms.exceptions import Applies
 from lumtar.domain.inventory.models import Device, Interface
 from lumtar.engine.batch import ComponentValue
 from lumtar.engine.recorder import Answer, Recorder

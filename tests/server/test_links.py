@@ -10,6 +10,8 @@ from lumtar.core.access import Role
 from lumtar.core.topology import Identifier
 from lumtar.core.topology import Neighbour as Told
 from lumtar.core.topology.identifiers import IdKind
+from lumtar.domain.inventory import groups
+from lumtar.domain.inventory.groups import GroupSpec
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.topology import neighbours
@@ -67,6 +69,17 @@ def test_the_neighbours_of_a_device_of_a_port_and_those_that_nobody_knows(client
     (unknown,) = get(client, "neighbours/strangers")
     assert (unknown["device"], unknown["sys_name"], unknown["addresses"]) == ("sw", "printer", ["10.9.9.9"])
     assert client.get("/api/v1/devices/987654/neighbours").status_code == 404
+
+
+def test_links_of_a_site_and_of_a_group_have_an_end_there(client, pair):
+    def number(**place):
+        return len(get(client, "links", **place)["rows"])
+
+    assert (number(site="Site 1"), number(site="Site 2"), number(site="No site")) == (1, 1, 0)
+    inside = groups.save(GroupSpec("Uplinks", 'name is "x1"'), "anna")
+    outside = groups.save(GroupSpec("Others", 'name is "nothing"'), "anna")
+    assert (number(group=inside.pk), number(group=outside.pk)) == (1, 0)
+    assert client.get("/api/v1/links?group=987654").status_code == 404
 
 
 def test_links_as_graphml(client, pair):

@@ -13,18 +13,19 @@ from lumtar.core.alarms.severity import Severity
 from lumtar.core.measures import measure_of
 from lumtar.core.measures.groups import Totals
 from lumtar.domain.alarms import memory
+from lumtar.domain.alarms.exceptions import narrowed
 from lumtar.domain.alarms.memory import NO_DEVICE
 from lumtar.domain.alarms.models import Alarm, Evaluation, Rule
-from lumtar.domain.alarms.rules import in_force, narrowed
+from lumtar.domain.alarms.rules import in_force
 from lumtar.domain.alarms.services import Transition, apply
 from lumtar.domain.inventory.models import Group
 from lumtar.domain.inventory.resources import GROUP
 from lumtar.domain.operation.services import announce
 from lumtar.domain.readings import group_totals
-from lumtar.domain.readings.group_totals import Steps
+from lumtar.domain.readings.group_totals import MINUTE_S, Steps
 from lumtar.engine.batch import Batch
 from lumtar.engine.service import with_database
-from lumtar.engine.watching import Watch
+from lumtar.engine.watching import Scopes, Watch
 
 EVERY_S = 15.0
 SETTLED = timedelta(seconds=20)
@@ -56,12 +57,15 @@ def look(now: datetime | None = None) -> list[int]:
     until = (now or timezone.now()) - SETTLED
     # Two services take turns here, and the later one finds nothing left to do.
     before, is_new = Evaluation.objects.select_for_update().get_or_create(subject=GROUP, defaults={"until": until})
-    if is_new or before.until >= until:
+    if is_new or until.timestamp() // MINUTE_S <= before.until.timestamp() // MINUTE_S:
+        # No step of any group has ended since.
         return changed
-    since = max(before.until, until - LONGEST_BACK)
-    groups = list(Group.objects.order_by("pk").values_list("pk", flat=True))
+    since, scopes = max(before.until, until - LONGEST_BACK), narrowed(rules)
+    groups = _meant(rules, scopes)
     batch = Batch()
-    _evaluate(_watch(rules, groups, since), batch, {pk: group_totals.of_group(pk, since, until) for pk in groups})
+    _evaluate(
+        _watch(rules, scopes, groups, since), batch, {pk: group_totals.of_group(pk, since, until) for pk in groups}
+    )
     changed += apply(batch.transitions)
     for kind, pairs in batch.memory.items():
         memory.keep(kind, pairs)
@@ -72,10 +76,20 @@ def look(now: datetime | None = None) -> list[int]:
     return changed
 
 
-def _watch(rules: Sequence[Rule], groups: Sequence[int], since: datetime) -> Watch:
+def _meant(rules: Sequence[Rule], scopes: Scopes) -> list[int]:
+    """The groups that any of the rules is about, or was when it raised an alarm that is active."""
+    meant = set(Alarm.objects.filter(resource_kind=GROUP, is_cleared=False).values_list("resource_id", flat=True))
+    only = [scopes[rule.pk].only if rule.pk in scopes else None for rule in rules]
+    wanted = Group.objects.order_by("pk").values_list("pk", flat=True)
+    if None in only:
+        return list(wanted)
+    return list(wanted.filter(pk__in=meant.union(*(each for each in only if each is not None))))
+
+
+def _watch(rules: Sequence[Rule], scopes: Scopes, groups: Sequence[int], since: datetime) -> Watch:
     """Rules, with what they remember from the last look."""
     watch = Watch()
-    watch.renew(rules, narrowed(rules))
+    watch.renew(rules, scopes)
     rows = Alarm.objects.filter(resource_kind=GROUP, is_cleared=False).exclude(rule=None)
     active = list(rows.values_list("rule_id", "resource_id", "severity"))
     owners = dict.fromkeys(groups, NO_DEVICE)

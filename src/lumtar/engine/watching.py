@@ -17,8 +17,9 @@ from lumtar.core.rules import Baselines, Events, Frame, Memory, Pairs, RuleSet, 
 from lumtar.core.rules import Rule as CoreRule
 from lumtar.core.slots import Slots
 from lumtar.domain.alarms import baselines
+from lumtar.domain.alarms.exceptions import Applies, rule_number, variants
 from lumtar.domain.alarms.models import Rule, alarm_type
-from lumtar.domain.alarms.rules import Applies, rule_number, variants, with_own_text
+from lumtar.domain.alarms.rules import with_own_text
 from lumtar.domain.alarms.services import Transition
 from lumtar.domain.reports.frames import of_measure
 from lumtar.engine.batch import Batch, moment

@@ -101,10 +101,10 @@ export const deviceQuery = (device: number, at: string | null) =>
     queryFn: () => got(client.GET("/api/v1/devices/{device}", { params: { path: { device }, query: past(at) } })),
   });
 
-export const linksQuery = (at: string | null) =>
+export const linksQuery = (at: string | null, place: Place) =>
   queryOptions({
-    queryKey: ["links", at],
-    queryFn: () => got(client.GET("/api/v1/links", { params: { query: past(at) } })),
+    queryKey: ["links", at, place],
+    queryFn: () => got(client.GET("/api/v1/links", { params: { query: { ...past(at), ...place } } })),
   });
 
 export const strangersQuery = (at: string | null) =>

@@ -2284,7 +2284,7 @@ export interface paths {
         };
         /**
          * Links
-         * @description The links between devices of the inventory, all or those of one device, now or at a past time.
+         * @description The links between devices of the inventory, now or at a past time: all, or those with an end at a device, site or group.
          */
         get: operations["lumtar_server_api_links_links"];
         put?: never;
@@ -11575,6 +11575,8 @@ export interface operations {
             query?: {
                 at?: string | null;
                 device?: number | null;
+                site?: string | null;
+                group?: number | null;
             };
             header?: never;
             path?: never;

@@ -39,7 +39,17 @@ register(
     )
 )
 register(Measure("round_trip", "Round-trip time", "ms", "device", lambda polls: polls.rtt_ms))
-register(Measure("uptime", "Time since its start", "s", "device", lambda polls: polls.uptime_s, alarm="restarted"))
+register(
+    Measure(
+        "uptime",
+        "Time since its start",
+        "s",
+        "device",
+        lambda polls: polls.uptime_s,
+        ("uptime_s",),
+        alarm="restarted",
+    )
+)
 register(
     Measure(
         "gone",
@@ -47,6 +57,7 @@ register(
         "",
         "device",
         lambda polls: polls.gone,
+        ("gone",),
         alarm="interfaces-gone",
         facts=lambda polls, n: polls.facts[n],
     )

@@ -7,8 +7,8 @@ import numpy as np
 from django.db import connection, transaction
 
 from lumtar.core.rules import Pairs
+from lumtar.domain.alarms.exceptions import OWN_LEVELS
 from lumtar.domain.alarms.models import Rule, RuleException, RuleMemory
-from lumtar.domain.alarms.rules import OWN_LEVELS
 from lumtar.domain.inventory.models import Device
 
 JOIN_FROM = 50

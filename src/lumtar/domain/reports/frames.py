@@ -22,6 +22,8 @@ FIVE_MINUTES_S, HOUR_S = 300, 3600
 
 Numbers = NDArray[np.int64]
 Floats = NDArray[np.float64]
+Speeds = NDArray[np.void]
+"""What domain/readings/speeds.py knows of some interfaces."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +55,7 @@ def _interfaces(measure: Measure, subjects: list[int], start: datetime, end: dat
     into, out = (speeds.at(known, way, rows["interface"], rows["at"]) for way in ("in", "out"))
     columns = {name: rows[name] for name in names}
     for name in NEGOTIATED.keys() & set(measure.needs):
-        columns[name] = NEGOTIATED[name](subjects, rows["interface"], rows["at"])
+        columns[name] = NEGOTIATED[name](known, rows["interface"], rows["at"])
     counts = Counts.of(columns, into, out, interface=rows["interface"], seconds=0.0)
     values = measure.of(counts)
     if void:
@@ -77,30 +79,27 @@ def reaching(name: str, limit: float, subjects: Sequence[int], start: datetime, 
     rows = sums.read(subjects, start, end, HOUR_S, measure.bound_needs).rows
     owner = np.array(sorted(subjects), np.int64)
     # Against the lowest speed that each had: within an hour it may have been another one.
-    lowest = {way: _lowest_speed(owner, way) for way in ("in", "out")}
-    place = np.searchsorted(owner, rows["interface"])
+    known, place = speeds.known(subjects), np.searchsorted(owner, rows["interface"])
     columns = {each: rows[each] for each in measure.bound_needs}
-    into, out = lowest["in"][place], lowest["out"][place]
+    into, out = (_lowest_speed(known, owner, way)[place] for way in ("in", "out"))
     counts = Counts.of(columns, into, out, interface=rows["interface"], seconds=float(HOUR_S))
     # Where the bound is not known the measure is not known either.
     return [int(each) for each in owner[np.unique(place[measure.bound(counts) >= limit])]]
 
 
-def _lowest_speed(subjects: Numbers, way: str) -> Floats:
+def _lowest_speed(known: Speeds, subjects: Numbers, way: str) -> Floats:
     """The lowest speed that was ever in force of each subject; 0 where none is known."""
-    known = speeds.known(subjects.tolist())
     known = known[known[way] > 0]
     lowest = np.full(len(subjects), np.inf)
     np.minimum.at(lowest, np.searchsorted(subjects, known["interface"]), known[way])
     return np.where(np.isfinite(lowest), lowest, 0.0)
 
 
-def _port_bps(subjects: list[int], interface: Numbers, at: Floats) -> Floats:
-    return speeds.at(speeds.known(subjects), "port", interface, at)
+def _port_bps(known: Speeds, interface: Numbers, at: Floats) -> Floats:
+    return speeds.at(known, "port", interface, at)
 
 
-def _fastest_bps(subjects: list[int], interface: Numbers, at: Floats) -> Floats:
-    known = speeds.known(subjects)
+def _fastest_bps(known: Speeds, interface: Numbers, at: Floats) -> Floats:
     fastest = speeds.at(known, "port", interface, at)
     numbers, counts = np.unique(known["interface"], return_counts=True)
     # Nearly every port has had one speed for ever.
@@ -110,11 +109,11 @@ def _fastest_bps(subjects: list[int], interface: Numbers, at: Floats) -> Floats:
     return fastest
 
 
-def _half_duplex(subjects: list[int], interface: Numbers, at: Floats) -> Floats:
+def _half_duplex(known: Speeds, interface: Numbers, at: Floats) -> Floats:
     half = np.full(len(interface), np.nan)
-    for number, known in lately.duplex_since(subjects).items():
+    for number, told in lately.duplex_since(np.unique(interface).tolist()).items():
         rows = _rows(interface, number)
-        since, duplex = (np.array(each) for each in zip(*known, strict=True))
+        since, duplex = (np.array(each) for each in zip(*told, strict=True))
         place = np.searchsorted(since, at[rows], side="right") - 1
         half[rows] = np.where(place >= 0, is_half(duplex[place]), np.nan)
     return half
@@ -144,7 +143,9 @@ def _devices(measure: Measure, subjects: list[int], start: datetime, end: dateti
     order = np.lexsort((np.concatenate(times), np.concatenate(devices)))
     device, at, round_trip = (np.concatenate(each)[order] for each in (devices, times, rtt))
     is_silent = np.isnan(round_trip)
-    uptime, went = _uptime(subjects, device, at, end), _gone(subjects, device, at, start, end)
+    unknown = np.full(len(device), np.nan)
+    uptime = _uptime(subjects, device, at, end) if "uptime_s" in measure.needs else unknown
+    went = _gone(subjects, device, at, start, end) if "gone" in measure.needs else unknown
     polls = Polls(
         is_silent.astype(np.float64),
         round_trip,

@@ -6,7 +6,7 @@ from django.utils import timezone
 
 from lumtar.core.measures import measure_of
 from lumtar.core.refusal import Refusal
-from lumtar.domain.alarms import maintenance, rules
+from lumtar.domain.alarms import exceptions, maintenance, rules
 from lumtar.domain.alarms.models import Maintenance, Rule
 from lumtar.domain.calling import plans
 from lumtar.domain.calling.models import CallPlan
@@ -79,8 +79,8 @@ class Rules(Section):
         subjects.differences(
             {each.subject: (each.levels, each.reason) for each in rule.exceptions.all()},
             wanted,
-            lambda subject, value: rules.except_from(rule.pk, subject, value[0], value[1], by),
-            lambda subject: rules.end_exception(rule.pk, subject, by),
+            lambda subject, value: exceptions.except_from(rule.pk, subject, value[0], value[1], by),
+            lambda subject: exceptions.end_exception(rule.pk, subject, by),
         )
 
 

@@ -1,11 +1,12 @@
 """Keeping what devices tell of their neighbours, and finding out who these are."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
 from django.db import transaction
-from django.db.models import Q
+from django.db.models import CharField, Func, Q, Value
+from django.db.models.functions import Lower
 
 from lumtar.core.topology import Identifier, Inventory, KnownDevice, KnownPort
 from lumtar.core.topology import Neighbour as Told
@@ -79,12 +80,23 @@ def keep(device: int, looked: Looked) -> bool:
     mine = Q(pk__in=[row.pk for row in (*new, *changed)])
     if before is None:
         # Others may have seen it already, and not known who it is.
-        identify(mine | Q(to_device=None))
+        identify(mine | _may_be(device))
     elif new or changed:
         identify(mine)
     if new or gone or changed:
         announce("topology")
     return bool(new or gone or changed)
+
+
+def _may_be(device: int) -> Q:
+    """Neighbours that nobody knows and that give a sign of this device."""
+    name, sys_name, address, mac = Device.objects.values_list("name", "sys_name", "address", "base_mac").get(pk=device)
+    signs = Q(addresses__contains=[address]) | Q(chassis__iexact=address)
+    for sign in {name, sys_name} - {""}:
+        signs |= Q(sys_name__iexact=sign) | Q(sys_name__istartswith=f"{sign.split('.')[0]}.") | Q(chassis__iexact=sign)
+    if mac:
+        signs |= Q(chassis__iexact=mac)
+    return Q(to_device=None) & signs
 
 
 def _row(device: int, told: Told, ports: dict[int, int], at: datetime) -> Neighbour:
@@ -130,14 +142,32 @@ def _note(device: int, new: Sequence[Neighbour], gone: Sequence[Neighbour], at: 
         )
 
 
-def inventory(devices: Collection[int] | None = None) -> Inventory:
-    """What neighbours are found among; ``devices`` narrows whose ports are known."""
-    known = Device.objects.filter(retired_at=None).values_list("pk", "name", "sys_name", "address", "base_mac")
-    ports = Interface.objects.filter(gone_at=None, device__retired_at=None)
-    if devices is not None:
-        ports = ports.filter(device__in=devices)
+def candidates(told: Sequence[Told]) -> Inventory:
+    """The devices that some neighbours may be by any sign that they give, with their ports.
+
+    All devices with a sign are among them, so that one which several share is known to be shared.
+    """
+    names = {each.sys_name.lower() for each in told} | {each.chassis.value.lower() for each in told}
+    addresses = {each.chassis.value for each in told} | {address for each in told for address in each.addresses}
+    macs = {each.chassis.value.lower() for each in told if each.chassis.kind is IdKind.MAC}
+    called = Q(lower_name__in=names) | Q(lower_sys_name__in=names)
+    hosts = {each.sys_name.lower().split(".")[0] for each in told} - {""}
+    named = Device.objects.filter(retired_at=None).annotate(
+        lower_name=Lower("name"), lower_sys_name=Lower("sys_name"), **{
+            f"host_{name}": Func(Lower(name), Value("."), Value(1), function="split_part", output_field=CharField())
+            for name in ("name", "sys_name")
+        },
+    )  # fmt: skip
+    by_port = Interface.objects.filter(gone_at=None, mac__in=macs).values("device")
+    may_be = called | Q(host_name__in=hosts) | Q(host_sys_name__in=hosts) | Q(address__in=addresses)
+    devices = list(
+        named.filter(may_be | Q(base_mac__in=macs) | Q(pk__in=by_port)).values_list(
+            "pk", "name", "sys_name", "address", "base_mac"
+        )
+    )
+    ports = Interface.objects.filter(gone_at=None, device__in=[device[0] for device in devices])
     return Inventory.of(
-        [KnownDevice(pk, name, sys, (address,), (mac,) if mac else ()) for pk, name, sys, address, mac in known],
+        [KnownDevice(pk, name, sys, (address,), (mac,) if mac else ()) for pk, name, sys, address, mac in devices],
         [KnownPort(*row) for row in ports.values_list("pk", "device_id", "if_index", "name", "descr", "alias", "mac")],
     )
 
@@ -162,9 +192,10 @@ def identify(which: Q | None = None) -> int:
     rows = list(Neighbour.objects.filter(which or Q(), gone_at=None))
     if not rows:
         return 0
-    known, changed = inventory(), []
-    for row in rows:
-        match = known.find(told_of(row))
+    told = [told_of(row) for row in rows]
+    known, changed = candidates(told), []
+    for row, each in zip(rows, told, strict=True):
+        match = known.find(each)
         found = match.device, match.port, match.reason[:300]
         if found != (row.to_device_id, row.to_interface_id, row.reason):
             row.to_device_id, row.to_interface_id, row.reason = found

@@ -336,25 +336,17 @@ class Collector(Service):
         new = [device for number, device in devices.items() if number not in self.targets]
         if new:
             loaded = await asyncio.to_thread(with_database, lambda: targets.load_targets(self.recorder, new))
-            for target in loaded:
-                self._admit(target)
+            for each in loaded:
+                self._admit(each)
         for number, device in devices.items():
-            held = self.targets.get(number)
-            if held is None:
+            if (target := self.targets.get(number)) is None:
                 continue
-            target = held
             if target.busy:
                 # What is being read of it may change what is compared here: it is looked at again in a moment.
                 self._fingerprint = None
                 continue
-            if targets.signature(device) != targets.signature(target.device):
-                target.session = target.place = None
-            if device.reads != target.device.reads:
-                target.plan = targets.plan_for(device)
-            elif (device.profile_id, device.label_template) != (target.device.profile_id, target.device.label_template):
-                target.plan.discovered = False
             is_other_interval = device.interval_s != target.device.interval_s
-            target.device = device
+            targets.follow(target, device)
             self.recorder.names[number] = device.name
             if is_other_interval:
                 # From now on: after five minutes' interval the next poll may be far away.

@@ -14,9 +14,10 @@ from lumtar.core.profiles import Table
 from lumtar.core.reach import may_be_sent, refusal
 from lumtar.core.refresh import Dating
 from lumtar.domain.alarms import baselines, memory
+from lumtar.domain.alarms.exceptions import Applies, narrowed
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.alarms.queries import active_of
-from lumtar.domain.alarms.rules import Applies, in_force, narrowed
+from lumtar.domain.alarms.rules import in_force
 from lumtar.domain.inventory import lately, refreshes
 from lumtar.domain.inventory.credentials import opened
 from lumtar.domain.inventory.description import KnownComponent
@@ -159,6 +160,18 @@ def plan_for(device: Device) -> Plan:
     """A plan that reads what the device's profile wants."""
     tables, objects = objects_of(device)
     return Plan(tables=tables, objects=objects)
+
+
+def follow(target: Target, device: Device) -> None:
+    """Take over what was changed about a device."""
+    before = target.device
+    if signature(device) != signature(before):
+        target.session = target.place = None
+    if device.reads != before.reads:
+        target.plan = plan_for(device)
+    elif (device.profile_id, device.label_template) != (before.profile_id, before.label_template):
+        target.plan.discovered = False
+    target.device = device
 
 
 def labelled() -> int:

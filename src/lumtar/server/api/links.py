@@ -9,7 +9,9 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 
 from lumtar.core.topology import End
+from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.models import Device, Interface
+from lumtar.domain.inventory.scope import NO_SITE
 from lumtar.domain.readings.models import Newest
 from lumtar.domain.topology import exchange, queries
 from lumtar.domain.topology.models import Neighbour, NeighbourLook
@@ -55,10 +57,19 @@ class LinksOut(Schema):
 
 
 @router.get("/links", needs=VIEWER, response=LinksOut)
-def links(request: HttpRequest, at: datetime | None = None, device: int | None = None) -> LinksOut:
-    """The links between devices of the inventory, all or those of one device, now or at a past time."""
+def links(
+    request: HttpRequest,
+    at: datetime | None = None,
+    device: int | None = None,
+    site: str | None = None,
+    group: int | None = None,
+) -> LinksOut:
+    """The links between devices of the inventory, now or at a past time: all, or those with an end at a device, site or group."""
     until = past(at)
     found = queries.links_at(until or timezone.now(), device)
+    if group is not None:
+        members = groups.polled_ports(group)
+        found = [each for each in found if each.link.a.port in members or each.link.b.port in members]
     ends = _Ends(found, is_now=until is None)
     strangers = queries.strangers_at(until or timezone.now(), None if device is None else [device])
     rows = [
@@ -70,7 +81,7 @@ def links(request: HttpRequest, at: datetime | None = None, device: int | None =
             since=each.since,
         )
         for each in found
-        if ends.are_seen(each)
+        if ends.are_seen(each) and (not site or site in ends.sites(each))
     ]
     return LinksOut(rows=rows, strangers=strangers.count())
 
@@ -92,6 +103,10 @@ class _Ends:
     def are_seen(self, each: SeenLink) -> bool:
         """Whether both devices may be seen by whoever asks."""
         return each.link.a.device in self.devices and each.link.b.device in self.devices
+
+    def sites(self, each: SeenLink) -> set[str]:
+        """Where the two devices are."""
+        return {self.devices[end.device]["at_site"] or NO_SITE for end in (each.link.a, each.link.b)}
 
     def out(self, end: End) -> EndOut:
         """One end."""

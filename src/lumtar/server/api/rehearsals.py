@@ -16,7 +16,7 @@ from lumtar.core.measures import measure_of
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Figures, Raised
 from lumtar.core.rules import Rule as CoreRule
-from lumtar.domain.alarms import rules
+from lumtar.domain.alarms import exceptions, rules
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.calling import plans
 from lumtar.domain.inventory import asking
@@ -116,16 +116,16 @@ def rehearse_in_steps(request: HttpRequest, body: RehearsalIn) -> StreamingHttpR
 def _steps(body: RehearsalIn) -> Iterator[Step]:
     rule, end = _core(body), timezone.now()
     subjects = rehearsals.subjects_of(rule.subject, body.scope)
-    own = rules.own_levels(body.rule_id, rule.measure)
+    own = exceptions.own_levels(body.rule_id, rule.measure)
     return rehearsals.steps(rule, subjects, end - timedelta(days=body.days), end, _normals(body), own)
 
 
 def _rehearsed(body: RehearsalIn, done: Step) -> RehearsalOut:
     assert isinstance(done, rehearsals.Rehearsal)
-    rule = _core(body)
+    kind = measure_of(body.measure).subject
     listed, counted = done.alarms[:MARKS], done.figures
     wanted = {alarm.subject for alarm in listed} | {subject for subject, _, _ in counted.noisiest}
-    labels = labels_of(rule.subject, wanted)
+    labels = labels_of(kind, wanted)
     return RehearsalOut(
         start=done.start.timestamp(),
         end=done.end.timestamp(),
@@ -203,7 +203,7 @@ def rehearse_line(request: HttpRequest, body: LineIn) -> LineOut:
         if body.subject_id not in rehearsals.subjects_of(rule.subject, body.scope):
             raise Refusal("This is not among what the rule applies to.", "subject_id")
         end = timezone.now()
-        own = rules.own_levels(body.rule_id, rule.measure)
+        own = exceptions.own_levels(body.rule_id, rule.measure)
         line = rehearsals.line_of(rule, body.subject_id, end - timedelta(days=body.days), end, _normals(body), own)
     labels = labels_of(rule.subject, {body.subject_id})
     return LineOut(

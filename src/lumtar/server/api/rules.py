@@ -12,7 +12,7 @@ from lumtar.core.measures import MEASURES, known_measure
 from lumtar.core.rules import Direction, Reference, ready
 from lumtar.core.rules.baseline import UNITS, WORDS
 from lumtar.core.rules.statistics import STATISTICS
-from lumtar.domain.alarms import rules
+from lumtar.domain.alarms import exceptions, rules
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.inventory import asking
 from lumtar.domain.operation import resources
@@ -327,14 +327,14 @@ def make_exception(request: HttpRequest, rule: int, subject: int, body: Exceptio
     """Give one subject of a rule levels of its own, or exempt it."""
     with refusing():
         levels = [level.model_dump() for level in body.levels]
-        rules.except_from(rule, subject, levels, body.reason, request.user.get_username())
+        exceptions.except_from(rule, subject, levels, body.reason, request.user.get_username())
     return _rule(Rule.objects.get(pk=rule))
 
 
 @router.delete("/rules/{int:rule}/exceptions/{int:subject}", needs=ENGINEER.everywhere, response={204: None})
 def end_exception(request: HttpRequest, rule: int, subject: int) -> Status[None]:
     """End an exception; the rule holds as for all others."""
-    rules.end_exception(rule, subject, request.user.get_username())
+    exceptions.end_exception(rule, subject, request.user.get_username())
     return Status(204, None)
 
 

@@ -19,15 +19,12 @@ const wordsOf = ({ a, b }: Row) => [a.device, a.label, a.site, b.device, b.label
 
 /** Links between devices, each with both ports, what it carries and how it is known; and who is seen but not in the inventory. */
 export function LinkList() {
-  const { name } = usePlace();
+  const { place, name } = usePlace();
   const [search] = useSearchParams();
   const time = useScreenTime();
-  const { data, error } = useQuery({ ...linksQuery(time.at), placeholderData: keepPreviousData });
+  const { data, error } = useQuery({ ...linksQuery(time.at, place), placeholderData: keepPreviousData });
   const asked = (search.get("words") ?? "").toLowerCase().split(/\s+/).filter(Boolean);
-  const rows = (data?.rows ?? []).filter(
-    (row) =>
-      (!name || row.a.site === name || row.b.site === name) && asked.every((word) => wordsOf(row).includes(word)),
-  );
+  const rows = (data?.rows ?? []).filter((row) => asked.every((word) => wordsOf(row).includes(word)));
   return (
     <div className="flex h-full flex-col">
       <ListHead
