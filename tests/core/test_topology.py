@@ -189,6 +189,13 @@ def test_a_neighbour_of_itself_is_told_as_such():
     assert link.evidence is Evidence.ITSELF
 
 
+def test_what_is_told_twice_is_one_link_that_holds_both():
+    (link,) = links([sighting(1, (1, 14), (1, 11)), sighting(2, (1, 14), (1, 11)), sighting(3, (1, 11), (1, 14))])
+    assert (link.evidence, link.sightings) == (Evidence.ITSELF, (1, 2, 3))
+    (link,) = links([sighting(1, (1, 14), (2, 21)), sighting(2, (1, 14), (2, 21)), sighting(3, (2, 21), (1, 14))])
+    assert (link.evidence, link.sightings) == (Evidence.BOTH_ENDS, (1, 2, 3))
+
+
 @given(st.lists(st.tuples(st.integers(1, 4), st.integers(1, 4), st.integers(1, 4), st.integers(0, 4)), max_size=14))
 def test_every_sighting_belongs_to_one_link(made):
     given_ = [

@@ -56,7 +56,11 @@ def links(sightings: Sequence[Sighting]) -> list[Link]:
     """
     at: dict[End, list[Sighting]] = defaultdict(list)
     between: dict[tuple[int, int], list[Sighting]] = defaultdict(list)
-    ordered = sorted(sightings, key=lambda one: (one.here.device, one.here.port or 0, one.key))
+    # An agent may tell of one neighbour in several rows, by several names of its port: that is one sighting.
+    same: dict[tuple[End, End], list[int]] = defaultdict(list)
+    for each in sorted(sightings, key=lambda one: (one.here.device, one.here.port or 0, one.key)):
+        same[each.here, each.there].append(each.key)
+    ordered = [Sighting(keys[0], here, there) for (here, there), keys in same.items()]
     for each in ordered:
         at[each.here].append(each)
         between[each.here.device, each.there.device].append(each)
@@ -69,20 +73,20 @@ def links(sightings: Sequence[Sighting]) -> list[Link]:
         if each.here.device == each.there.device:
             back = [other for other in at[each.there] if other.there == each.here]
             done.update(other.key for other in back)
-            found.append(Link(each.here, each.there, Evidence.ITSELF, _keys(each, *back)))
+            found.append(Link(each.here, each.there, Evidence.ITSELF, _keys(same, each, *back)))
             continue
         back = [other for other in between[each.there.device, each.here.device] if other.key not in done]
         if other := _reverse(each, back, between[each.here.device, each.there.device]):
             done.add(other.key)
             a, b = End(each.here.device, each.here.port), End(other.here.device, other.here.port)
-            found.append(Link(a, b, Evidence.BOTH_ENDS, _keys(each, other)))
+            found.append(Link(a, b, Evidence.BOTH_ENDS, _keys(same, each, other)))
         else:
-            found.append(Link(each.here, each.there, Evidence.ONE_END, (each.key,), _contradiction(each, at)))
+            found.append(Link(each.here, each.there, Evidence.ONE_END, _keys(same, each), _contradiction(each, at)))
     return found
 
 
-def _keys(*sightings: Sighting) -> tuple[int, ...]:
-    return tuple(sorted({each.key for each in sightings}))
+def _keys(same: dict[tuple[End, End], list[int]], *sightings: Sighting) -> tuple[int, ...]:
+    return tuple(sorted({key for each in sightings for key in same[each.here, each.there]}))
 
 
 def _reverse(seen: Sighting, back: Sequence[Sighting], same_way: Sequence[Sighting]) -> Sighting | None:
