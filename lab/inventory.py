@@ -139,6 +139,8 @@ def _groups() -> None:
         for name in ("Transport A", "Transport B")
     )
     groups.save(GroupSpec("Branch transports", subgroups=[first.pk, second.pk]), by="")
+    for name in ("Transport A", "Transport B"):
+        groups.save(GroupSpec(name, f'label is "{name}"', is_transport=True), by="")
     groups.save(GroupSpec("Storage network", "role is storage"), by="")
 
 

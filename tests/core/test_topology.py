@@ -196,6 +196,24 @@ def test_what_is_told_twice_is_one_link_that_holds_both():
     assert (link.evidence, link.sightings) == (Evidence.BOTH_ENDS, (1, 2, 3))
 
 
+def test_a_link_by_hand_adds_to_what_was_seen_or_stands_alone():
+    seen_ = [sighting(1, (1, 14), (2, None))]
+    (link,) = links(seen_, [sighting(7, (2, 21), (1, 14))])
+    assert (link.evidence, link.b, link.sightings, link.entered) == (Evidence.ONE_END, End(2, 21), (1,), 7)
+    first, second = links(seen_, [sighting(7, (1, 15), (2, 22))])
+    assert (first.entered, second.evidence, second.entered, second.contradiction) == (None, Evidence.BY_HAND, 7, "")
+
+
+def test_a_link_by_hand_that_a_port_contradicts_says_so():
+    _, by_hand = links([sighting(1, (1, 14), (2, 21))], [sighting(7, (3, 30), (1, 14))])
+    assert by_hand.contradiction == "one of its ports sees another neighbour"
+
+
+def test_two_links_by_hand_do_not_become_one():
+    found = links([sighting(1, (1, None), (2, None))], [sighting(7, (1, 14), (2, 21)), sighting(8, (1, 15), (2, 22))])
+    assert [link.entered for link in found] == [7, 8] and len(found) == 2
+
+
 @given(st.lists(st.tuples(st.integers(1, 4), st.integers(1, 4), st.integers(1, 4), st.integers(0, 4)), max_size=14))
 def test_every_sighting_belongs_to_one_link(made):
     given_ = [

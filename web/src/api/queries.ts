@@ -107,6 +107,17 @@ export const linksQuery = (at: string | null, place: Place) =>
     queryFn: () => got(client.GET("/api/v1/links", { params: { query: { ...past(at), ...place } } })),
   });
 
+export const mapQuery = (at: string | null, site: string, devices: boolean) =>
+  queryOptions({
+    queryKey: ["map", at, site, devices],
+    queryFn: () =>
+      got(
+        client.GET("/api/v1/map", {
+          params: { query: { ...past(at), ...(site ? { site } : {}), ...(devices ? { devices } : {}) } },
+        }),
+      ),
+  });
+
 export const strangersQuery = (at: string | null) =>
   queryOptions({
     queryKey: ["links", "strangers", at],

@@ -2288,14 +2288,18 @@ export interface paths {
          */
         get: operations["lumtar_server_api_links_links"];
         put?: never;
-        post?: never;
+        /**
+         * Enter Link
+         * @description Enter a link where devices tell nothing of each other.
+         */
+        post: operations["lumtar_server_api_links_enter_link"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/links.graphml": {
+    "/api/v1/links.{form}": {
         parameters: {
             query?: never;
             header?: never;
@@ -2303,12 +2307,52 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Links As Graphml
-         * @description The links as GraphML: devices are nodes, links are edges.
+         * Export Links
+         * @description All links as GraphML, JSON or CSV; CSV has the columns that links by hand are entered with.
          */
-        get: operations["lumtar_server_api_links_links_as_graphml"];
+        get: operations["lumtar_server_api_links_export_links"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/links/{link}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Link
+         * @description Remove a link by hand; it stays where the past is shown.
+         */
+        delete: operations["lumtar_server_api_links_remove_link"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/links/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter Links
+         * @description Read links from CSV with the columns from_device, from_port, to_device, to_port and note, and keep them if all can be.
+         */
+        post: operations["lumtar_server_api_links_enter_links"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2370,6 +2414,76 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show
+         * @description The map of all sites, of one site's devices and where their links lead, or of all devices; now or at a past time.
+         *
+         *     Who arranged it differently for themselves sees that arrangement.
+         */
+        get: operations["lumtar_server_api_map_show"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/map/own": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Arrange Own
+         * @description Move cards for oneself.
+         */
+        put: operations["lumtar_server_api_map_arrange_own"];
+        post?: never;
+        /**
+         * Forget Own
+         * @description See a map as everybody does again.
+         */
+        delete: operations["lumtar_server_api_map_forget_own"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/map/shared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Arrange Shared
+         * @description Move cards for everybody who has not arranged the map for themselves.
+         */
+        put: operations["lumtar_server_api_map_arrange_shared"];
+        post?: never;
+        /**
+         * Forget Shared
+         * @description Have a map laid out anew for everybody.
+         */
+        delete: operations["lumtar_server_api_map_forget_shared"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3843,6 +3957,11 @@ export interface components {
              * @default []
              */
             subgroups: number[];
+            /**
+             * Is Transport
+             * @default false
+             */
+            is_transport: boolean;
             /** Id */
             id: number;
             /** Edition */
@@ -3883,7 +4002,7 @@ export interface components {
         };
         /**
          * GroupIn
-         * @description A group: what its ports have in common, and the groups in it.
+         * @description A group: what its ports have in common, the groups in it, and whether a network that is not ours joins its ports.
          */
         GroupIn: {
             /** Name */
@@ -3898,6 +4017,11 @@ export interface components {
              * @default []
              */
             subgroups?: number[];
+            /**
+             * Is Transport
+             * @default false
+             */
+            is_transport?: boolean;
         };
         /**
          * GroupChange
@@ -3916,6 +4040,11 @@ export interface components {
              * @default []
              */
             subgroups?: number[];
+            /**
+             * Is Transport
+             * @default false
+             */
+            is_transport?: boolean;
             /** Edition */
             edition: number;
         };
@@ -7949,7 +8078,9 @@ export interface components {
         };
         /**
          * LinkOut
-         * @description A link: both ends, how it is known (both ends, one end, itself), since when, and what speaks against it.
+         * @description A link: both ends, how it is known (both ends, one end, by hand, itself), since when, and what speaks against it.
+         *
+         *     A link by hand has a number, by which it is removed.
          */
         LinkOut: {
             a: components["schemas"]["EndOut"];
@@ -7963,6 +8094,8 @@ export interface components {
              * Format: date-time
              */
             since: string;
+            /** Entered */
+            entered: number | null;
         };
         /**
          * LinksOut
@@ -7973,6 +8106,72 @@ export interface components {
             rows: components["schemas"]["LinkOut"][];
             /** Strangers */
             strangers: number;
+        };
+        /**
+         * Entered
+         * @description The number of a link by hand.
+         */
+        Entered: {
+            /** Id */
+            id: number;
+        };
+        /**
+         * EndIn
+         * @description One end of a link by hand; the port may be unknown.
+         */
+        EndIn: {
+            /** Device */
+            device: number;
+            /** Interface */
+            interface?: number | null;
+        };
+        /**
+         * LinkIn
+         * @description A link by hand.
+         */
+        LinkIn: {
+            a: components["schemas"]["EndIn"];
+            b: components["schemas"]["EndIn"];
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+        };
+        /**
+         * LinkLine
+         * @description A line that cannot be entered, and why.
+         */
+        LinkLine: {
+            /** Number */
+            number: number;
+            /** Words */
+            words: string;
+            /** Problem */
+            problem: string;
+        };
+        /**
+         * LinksRead
+         * @description How many links would be added, or were, and the lines that cannot be.
+         */
+        LinksRead: {
+            /** Added */
+            added: number;
+            /** Problems */
+            problems: components["schemas"]["LinkLine"][];
+        };
+        /**
+         * LinkText
+         * @description Links as CSV; without ``keep`` they are only read.
+         */
+        LinkText: {
+            /** Text */
+            text: string;
+            /**
+             * Keep
+             * @default false
+             */
+            keep?: boolean;
         };
         /**
          * NeighbourOut
@@ -8075,6 +8274,146 @@ export interface components {
             device_id: number;
             /** Device */
             device: string;
+        };
+        /**
+         * MapEnd
+         * @description One end of a link: the card, and the port behind it. A transport has neither device nor port.
+         */
+        MapEnd: {
+            /** Node */
+            node: string;
+            /** Device Id */
+            device_id: number | null;
+            /** Device */
+            device: string;
+            /** Interface Id */
+            interface_id: number | null;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Severity */
+            severity: number;
+        };
+        /**
+         * MapLane
+         * @description What goes one way: bits per second, and per cent of the speed.
+         */
+        MapLane: {
+            /** Bps */
+            bps: number | null;
+            /** Percent */
+            percent: number | null;
+        };
+        /**
+         * MapLinkOut
+         * @description A link between two cards; ``there`` goes from a to b. A link by hand has a number, by which it is removed.
+         */
+        MapLinkOut: {
+            a: components["schemas"]["MapEnd"];
+            b: components["schemas"]["MapEnd"];
+            /**
+             * Evidence
+             * @enum {string}
+             */
+            evidence: "both ends" | "one end" | "by hand" | "transport";
+            /** Contradiction */
+            contradiction: string;
+            /** Since */
+            since: string | null;
+            /** Entered */
+            entered: number | null;
+            /** Speed Bps */
+            speed_bps: number | null;
+            there: components["schemas"]["MapLane"];
+            back: components["schemas"]["MapLane"];
+            /** Error Rate */
+            error_rate: number | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "up" | "down" | "silent" | "unknown";
+        };
+        /**
+         * MapNode
+         * @description A card: a site, a device, or a transport, which is a network that is not ours.
+         *
+         *     ``cells`` are the loads of its ports in per cent, of a site the highest of each device; -1 is unused, -2 down though
+         *     switched on and labelled, -3 without an answer. What is outside only shows where links of the shown site lead.
+         */
+        MapNode: {
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "site" | "device" | "transport";
+            /** Name */
+            name: string;
+            /** Devices */
+            devices: number;
+            /** Silent */
+            silent: number;
+            /** Severity */
+            severity: number;
+            /** Site */
+            site: string;
+            /** Address */
+            address: string;
+            /** Model */
+            model: string;
+            /** Cells */
+            cells: number[];
+            /** Is Outside */
+            is_outside: boolean;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
+         * MapOut
+         * @description A map. Its name is what an arrangement is kept by.
+         */
+        MapOut: {
+            /** Map */
+            map: string;
+            /** Nodes */
+            nodes: components["schemas"]["MapNode"][];
+            /** Links */
+            links: components["schemas"]["MapLinkOut"][];
+        };
+        /**
+         * Moved
+         * @description How many places were kept, or forgotten.
+         */
+        Moved: {
+            /** Nodes */
+            nodes: number;
+        };
+        /**
+         * Arrangement
+         * @description Cards that were moved on a map, for oneself or for everybody.
+         */
+        Arrangement: {
+            /** Map */
+            map: string;
+            /** Spots */
+            spots: components["schemas"]["Spot"][];
+        };
+        /**
+         * Spot
+         * @description Where a card stands: pixels at full size, x to the right and y downwards.
+         */
+        Spot: {
+            /** Node */
+            node: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /**
          * SetupOut
@@ -11595,13 +11934,39 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_links_links_as_graphml: {
+    lumtar_server_api_links_enter_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entered"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_links_export_links: {
         parameters: {
             query?: {
                 at?: string | null;
             };
             header?: never;
-            path?: never;
+            path: {
+                form: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -11612,6 +11977,50 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    lumtar_server_api_links_remove_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                link: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_links_enter_links: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinksRead"];
+                };
             };
         };
     };
@@ -11681,6 +12090,122 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StrangerOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_map_show: {
+        parameters: {
+            query?: {
+                at?: string | null;
+                site?: string | null;
+                devices?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MapOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_map_arrange_own: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Arrangement"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_map_forget_own: {
+        parameters: {
+            query: {
+                map: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_map_arrange_shared: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Arrangement"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_map_forget_shared: {
+        parameters: {
+            query: {
+                map: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
                 };
             };
         };

@@ -1,17 +1,17 @@
 /** What the server announces (domain/operation/topics.py), and the queries, by the first part of their key, that it makes stale. */
 export const STALE = {
-  readings: ["now", "ports", "devices", "device", "interface", "series", "components"],
-  alarms: ["now", "alarms", "timeline", "device", "interface", "ports", "devices"],
+  readings: ["now", "map", "ports", "devices", "device", "interface", "series", "components"],
+  alarms: ["now", "map", "alarms", "timeline", "device", "interface", "ports", "devices"],
   logbook: ["now", "logbook"],
-  devices: ["devices", "device", "sites", "groups", "ports", "inventory"],
+  devices: ["devices", "map", "device", "sites", "groups", "ports", "inventory"],
   polls: ["poll"],
   sweeps: ["sweeps"],
   sums: ["series", "top", "grid"],
-  groups: ["groups", "ports", "devices", "series", "top", "grid", "forecasts"],
+  groups: ["groups", "map", "ports", "devices", "series", "top", "grid", "forecasts"],
   rules: ["rules"],
   calling: ["calling", "rules", "setup"],
   maintenance: ["maintenance"],
-  topology: ["links", "device", "interface"],
+  topology: ["links", "map", "device", "interface"],
   sessions: ["sessions"],
 } as const satisfies Record<string, readonly string[]>;
 

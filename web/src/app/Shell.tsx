@@ -1,6 +1,6 @@
 import { useIsFetching } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
-import { NavLink, useNavigate } from "react-router";
+import { useNavigate } from "react-router";
 import { useLive } from "../api/live";
 import { VIEWS } from "../views/manifest";
 import { Announcements } from "./Announcements";
@@ -9,6 +9,7 @@ import { JumpBox } from "./JumpBox";
 import { KeysHelp } from "./KeysHelp";
 import { useKeys } from "./keys";
 import { Mark } from "./Mark";
+import { Places } from "./Places";
 import { useScreenTime, useSetScreenTime, useTimeSearch } from "./screenTime";
 import { TimeStrip } from "./TimeStrip";
 import { UserMenu } from "./UserMenu";
@@ -45,20 +46,7 @@ export function Shell({ user, children }: { user: string; children: ReactNode })
     <div className="grid h-full grid-rows-[40px_58px_minmax(0,1fr)_26px]">
       <header className="flex items-center border-b border-ink px-4 max-md:px-2">
         <Mark />
-        <nav className="ml-6 flex gap-0.5 max-md:ml-2" aria-label="Places">
-          {VIEWS.map(({ paths: [path], name }) => (
-            <NavLink
-              key={path}
-              to={path + search()}
-              end={path === "/"}
-              className={({ isActive }) =>
-                `px-2.5 py-1 max-md:px-1.5 ${isActive ? "marked" : "text-ink2 hover:text-ink"}`
-              }
-            >
-              {name}
-            </NavLink>
-          ))}
-        </nav>
+        <Places />
         <JumpBox open={jump} onOpen={setJump} />
         <UserMenu user={user} onKeys={() => setHelp(true)} />
       </header>

@@ -38,9 +38,20 @@ export const VIEWS: View[] = [
     ],
   },
   {
+    paths: ["/map"],
+    name: "Map",
+    key: "3",
+    View: lazily(() => import("./map/NetworkMap"), "NetworkMap"),
+    goals: [
+      { address: "/map", name: "Map: sites" },
+      { address: "/map?show=devices", name: "Map: all devices" },
+      { address: "/map?table=1", name: "Map: links as a table" },
+    ],
+  },
+  {
     paths: ["/alarms", "/alarms/:number", "/alarms/rules/:rule"],
     name: "Alarms",
-    key: "3",
+    key: "4",
     View: lazily(() => import("./alarms/Alarms"), "Alarms"),
     goals: [
       { address: "/alarms", name: "Alarms: active, and rules" },
@@ -53,7 +64,7 @@ export const VIEWS: View[] = [
   {
     paths: ["/plan"],
     name: "Plan",
-    key: "4",
+    key: "5",
     View: lazily(() => import("./plan/Plan"), "Plan"),
     goals: [
       { address: "/plan", name: "Plan: busiest ports" },
@@ -65,7 +76,7 @@ export const VIEWS: View[] = [
   {
     paths: ["/setup", "/setup/:part"],
     name: "Setup",
-    key: "5",
+    key: "6",
     View: lazily(() => import("./setup/Setup"), "Setup"),
     goals: [
       { address: "/setup", name: "Setup" },

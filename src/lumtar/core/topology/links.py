@@ -1,8 +1,8 @@
-"""Links, from what devices saw at their ports: by both ends or by one, and what contradicts them."""
+"""Links, from what devices saw at their ports and people entered: how each is known, and what contradicts it."""
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 
@@ -11,6 +11,7 @@ class Evidence(StrEnum):
 
     BOTH_ENDS = "both ends"
     ONE_END = "one end"
+    BY_HAND = "by hand"
     ITSELF = "itself"
     """A port that sees itself or another port of its own device: a loop, a mirror, or a cable that is meant so."""
 
@@ -25,7 +26,7 @@ class End:
 
 @dataclass(frozen=True, slots=True)
 class Sighting:
-    """A device saw another one of the inventory at one of its ports."""
+    """A device saw another one of the inventory at one of its ports, or somebody says that the two are joined."""
 
     key: int
     here: End
@@ -40,6 +41,7 @@ class Link:
     ----------
     sightings : keys of what was seen
     contradiction : what the other end says instead; empty if nothing speaks against it
+    entered : key of the link that somebody entered, if one says the same
     """
 
     a: End
@@ -47,10 +49,11 @@ class Link:
     evidence: Evidence
     sightings: tuple[int, ...]
     contradiction: str = ""
+    entered: int | None = None
 
 
-def links(sightings: Sequence[Sighting]) -> list[Link]:
-    """The links that follow from what was seen, in the order of their ends.
+def links(sightings: Sequence[Sighting], by_hand: Sequence[Sighting] = ()) -> list[Link]:
+    """The links that follow from what was seen and entered; what was seen comes first, in the order of the ends.
 
     What two devices say of each other is one link if each names the other's port, or names none and no other link can be meant.
     """
@@ -82,7 +85,55 @@ def links(sightings: Sequence[Sighting]) -> list[Link]:
             found.append(Link(a, b, Evidence.BOTH_ENDS, _keys(same, each, other)))
         else:
             found.append(Link(each.here, each.there, Evidence.ONE_END, _keys(same, each), _contradiction(each, at)))
+    return _with_entered(found, by_hand, at)
+
+
+def _with_entered(found: list[Link], by_hand: Sequence[Sighting], at: dict[End, list[Sighting]]) -> list[Link]:
+    """Links that were seen, with those that people entered: one that says the same as what was seen adds to it."""
+    places: dict[tuple[int, int], list[int]] = defaultdict(list)
+    for place, link in enumerate(found):
+        places[link.a.device, link.b.device].append(place)
+        places[link.b.device, link.a.device].append(place)
+    for each in sorted(by_hand, key=lambda one: one.key):
+        same = [
+            place
+            for place in places[each.here.device, each.there.device]
+            if _are_one(found[place], each.here, each.there)
+        ]
+        if len(same) == 1:
+            found[same[0]] = _fuller(found[same[0]], each)
+            continue
+        says = _contradiction(each, at) or _contradiction(Sighting(each.key, each.there, each.here), at)
+        found.append(
+            Link(
+                each.here,
+                each.there,
+                Evidence.BY_HAND,
+                (),
+                says.replace("the other port", "one of its ports"),
+                each.key,
+            )
+        )
     return found
+
+
+def _are_one(link: Link, here: End, there: End) -> bool:
+    """Whether a link that was seen can be one between two ends: the same devices, and no port that is another."""
+    if link.entered is not None:
+        return False
+    ends = (link.a, link.b) if link.a.device == here.device else (link.b, link.a)
+    pairs = tuple(zip(ends, (here, there), strict=True))
+    return all(
+        one.device == other.device and (one.port == other.port or None in (one.port, other.port))
+        for one, other in pairs
+    )
+
+
+def _fuller(link: Link, entered: Sighting) -> Link:
+    """A link that was seen, with the ports that only the entered one names."""
+    known = {end.device: end for end in (entered.here, entered.there)}
+    a, b = (known[end.device] if end.port is None else end for end in (link.a, link.b))
+    return replace(link, a=a, b=b, entered=entered.key)
 
 
 def _keys(same: dict[tuple[End, End], list[int]], *sightings: Sighting) -> tuple[int, ...]:

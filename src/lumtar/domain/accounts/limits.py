@@ -72,6 +72,7 @@ POLICIES: dict[str, str] = {
     "logbook_entry": ABOUT,
     "topology_neighbour": ABOUT,
     "topology_neighbourlook": OF_DEVICE,
+    "topology_manuallink": "(a_device_id IN (SELECT id FROM inventory_device) AND b_device_id IN (SELECT id FROM inventory_device))",
 }
 """Tables of which a part is seen: for which rows."""
 OPEN = (
@@ -82,6 +83,7 @@ OPEN = (
     "calling_planstep_contacts", "calling_planstep_teams", "calling_substitution", "calling_team", "django_content_type",
     "django_session", "inventory_group_parts", "inventory_labelrule", "inventory_labelrun", "inventory_ownfield", "inventory_profile",
     "operation_jobrun", "operation_process", "readings_due", "readings_retention", "readings_rolledup",
+    "topology_mapposition",
 )  # fmt: skip
 """Tables that hold nothing of the network, or only what is the same for everybody. Who may ask for them is the endpoint's matter."""
 BUT_SECRETS = {

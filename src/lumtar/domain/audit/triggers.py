@@ -47,6 +47,8 @@ TABLES: dict[str, Watched] = {
         only=("own_label", "own_role", "own_tags", "in_override_bps", "out_override_bps"), says="port"
     ),
     "inventory_labelrule": Watched(says="label rule"),
+    "topology_manuallink": Watched(says="link by hand"),
+    "topology_mapposition": Watched(says="place on the map"),
     "alarms_rule": Watched(says="rule"),
     "calling_contact": Watched(says="contact"),
     "calling_address": Watched(secret=("sealed",), says="address of a contact"),

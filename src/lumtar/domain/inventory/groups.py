@@ -102,6 +102,7 @@ class GroupSpec:
     name: str
     condition: str = ""
     subgroups: Sequence[int] = ()
+    is_transport: bool = False
 
 
 @transaction.atomic
@@ -125,7 +126,7 @@ def save(spec: GroupSpec, by: str, pk: int | None = None, edition: int = 0) -> G
         which = "itself" if around == pk else f"{there[around].name}, which contains it already"
         raise Refusal(f"{name} cannot contain {which}.")
     group = Group() if pk is None else claim(Group, pk, edition)
-    group.name, group.condition = name, condition.text
+    group.name, group.condition, group.is_transport = name, condition.text, spec.is_transport
     mark(group, by)
     group.subgroups.set(spec.subgroups)
     note_action(f"group {group.name} {'created' if pk is None else 'changed'}", by)

@@ -70,6 +70,8 @@ class Group(models.Model):
 
     name = models.CharField(max_length=80, unique=True)
     condition = models.TextField(blank=True)
+    is_transport = models.BooleanField(default=False)
+    """Its ports are joined by a network that is not in the inventory, like that of a provider."""
     ports: "models.ManyToManyField[Interface, models.Model]" = models.ManyToManyField(
         "Interface", blank=True, related_name="groups"
     )

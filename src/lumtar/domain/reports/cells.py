@@ -25,14 +25,31 @@ class SiteCells:
     up: int
 
 
+CODE = """CASE WHEN silence.silent THEN -3 WHEN n.oper = 1
+    THEN coalesce(round(greatest(n.in_percent, n.out_percent)::numeric, 1), 0)::float8
+    WHEN n.admin = 1 AND i.label <> i.name THEN -2 ELSE -1 END"""
+"""The load of a port, or what its cell says instead."""
+
+
+def loads_of_devices(at: datetime | None = None, site: str | None = None) -> dict[int, list[float]]:
+    """The loads of every device's ports as they are in SiteCells, in the order of their indexes; of a site's devices alone."""
+    where, values = narrow(at, Scope(site=site))
+    where.append(there(at))
+    sql = f"""
+        {silence(at)}
+        SELECT d.id, array_agg({CODE} ORDER BY i.if_index)
+        {ports_from(at, site is None)} WHERE {" AND ".join(where)} GROUP BY 1"""
+    with connection.cursor() as cursor:
+        cursor.execute(sql, values)
+        return dict(cursor.fetchall())
+
+
 def of_sites(at: datetime | None = None) -> list[SiteCells]:
     """Every port of every site, put together by the database."""
     sql = f"""
         {silence(at)}
         SELECT coalesce(s.name, '{NO_SITE}'), array_agg(i.id ORDER BY d.name {NATURAL}, i.if_index),
-            array_agg(CASE WHEN silence.silent THEN -3 WHEN n.oper = 1
-                THEN coalesce(round(greatest(n.in_percent, n.out_percent)::numeric, 1), 0)::float8
-                WHEN n.admin = 1 AND i.label <> i.name THEN -2 ELSE -1 END ORDER BY d.name {NATURAL}, i.if_index),
+            array_agg({CODE} ORDER BY d.name {NATURAL}, i.if_index),
             count(*) FILTER (WHERE n.oper = 1 OR (n.oper IS NOT NULL AND i.label <> i.name)),
             count(*) FILTER (WHERE n.oper = 1 AND NOT silence.silent)
         {ports_from(at, True)}

@@ -195,7 +195,7 @@ class Groups(Section):
     """Named sets of ports: by a condition, of other groups, or put into them by hand."""
 
     key = "groups"
-    blank: Plain = {"condition": "", "subgroups": [], "ports": []}
+    blank: Plain = {"condition": "", "subgroups": [], "ports": [], "is_transport": False}
     former = {"parts": "subgroups"}
 
     def read(self) -> list[Plain]:
@@ -208,13 +208,16 @@ class Groups(Section):
                 "condition": group.condition,
                 "subgroups": sorted(each.name for each in group.subgroups.all()),
                 "ports": subjects.listed("interface", group.ports.all()),
+                "is_transport": group.is_transport,
             }
             for group in sorted(stored, key=lambda each: (len(within(subgroups, each.pk)), each.name))
         ]
 
     def keep(self, entry: Plain, is_new: bool, by: str) -> None:
         """Keep a group."""
-        spec = groups.GroupSpec(entry["name"], entry["condition"], numbers_of(Group, entry["subgroups"], "group"))
+        spec = groups.GroupSpec(
+            entry["name"], entry["condition"], numbers_of(Group, entry["subgroups"], "group"), entry["is_transport"]
+        )
         group = groups.save(spec, by, **({} if is_new else edition_of(Group, entry["name"])))
         before, wanted = set(group.ports.values_list("pk", flat=True)), set()
         for each in entry["ports"]:

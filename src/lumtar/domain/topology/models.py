@@ -1,4 +1,4 @@
-"""Neighbours as devices told of them, over time."""
+"""Neighbours as devices told of them and links as people entered them, over time; where things are on the map."""
 
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
@@ -48,3 +48,37 @@ class NeighbourLook(models.Model):
     requests = models.IntegerField()
     neighbours = models.IntegerField()
     problem = models.CharField(max_length=300, blank=True)
+
+
+class ManualLink(models.Model):
+    """A link that somebody entered, from ``since`` until ``gone_at``; a port is None where it is not known."""
+
+    a_device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, related_name="+")
+    a_interface = models.ForeignKey("inventory.Interface", on_delete=models.CASCADE, null=True, related_name="+")
+    b_device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, related_name="+")
+    b_interface = models.ForeignKey("inventory.Interface", on_delete=models.CASCADE, null=True, related_name="+")
+    note = models.CharField(max_length=200, blank=True)
+    entered_by = models.CharField(max_length=150)
+    since = models.DateTimeField()
+    gone_at = models.DateTimeField(null=True)
+
+    def __str__(self) -> str:
+        return f"link {self.pk}"
+
+
+class MapPosition(models.Model):
+    """Where a node stands on a map, for everybody (``person`` is None) or as somebody arranged it."""
+
+    map = models.CharField(max_length=40)
+    node = models.CharField(max_length=40)
+    x = models.FloatField()
+    y = models.FloatField()
+    by_hand = models.BooleanField(default=False)
+    person = models.ForeignKey("auth.User", on_delete=models.CASCADE, null=True, related_name="+")
+
+    class Meta:
+        """One place a node on each map."""
+
+        constraints = [
+            models.UniqueConstraint(fields=["map", "node", "person"], nulls_distinct=False, name="one_place_a_node")
+        ]

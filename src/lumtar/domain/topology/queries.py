@@ -1,4 +1,4 @@
-"""Links and neighbours, now and at any past time."""
+"""Links, neighbours and transports, now and at any past time."""
 
 from collections.abc import Collection
 from dataclasses import dataclass
@@ -7,6 +7,9 @@ from datetime import datetime
 from django.db.models import Q, QuerySet
 
 from lumtar.core.topology import End, Link, Sighting, links
+from lumtar.domain.inventory import groups
+from lumtar.domain.inventory.models import Group
+from lumtar.domain.topology.by_hand import entered_at
 from lumtar.domain.topology.models import Neighbour
 
 
@@ -34,7 +37,23 @@ def links_at(at: datetime, device: int | None = None) -> list[SeenLink]:
     ):
         since[pk] = began
         sightings.append(Sighting(pk, End(here, port), End(there or 0, other)))
-    return [SeenLink(link, max(since[key] for key in link.sightings)) for link in links(sightings)]
+    by_hand, entered = [], entered_at(at).filter(a_device__retired_at=None, b_device__retired_at=None)
+    if device is not None:
+        entered = entered.filter(Q(a_device=device) | Q(b_device=device))
+    for row in entered:
+        since[-row.pk] = row.since
+        by_hand.append(
+            Sighting(row.pk, End(row.a_device_id, row.a_interface_id), End(row.b_device_id, row.b_interface_id))
+        )
+    return [
+        SeenLink(link, max(since[key] for key in link.sightings or (-(link.entered or 0),)))
+        for link in links(sightings, by_hand)
+    ]
+
+
+def transports() -> dict[Group, list[int]]:
+    """Groups whose ports are joined by a network that is not ours, with their ports as they are now."""
+    return {group: sorted(groups.polled_ports(group.pk)) for group in Group.objects.filter(is_transport=True)}
 
 
 def strangers_at(at: datetime, devices: Collection[int] | None = None) -> QuerySet[Neighbour]:

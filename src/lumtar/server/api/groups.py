@@ -17,14 +17,16 @@ from lumtar.server.api.schema import Schema
 
 router = Router(tags=["groups"])
 NOTHING = GroupSize(0, 0)
+SHOWN = ("name", "condition", "is_transport", "edition", "changed_at", "changed_by")
 
 
 class GroupIn(Schema):
-    """A group: what its ports have in common, and the groups in it."""
+    """A group: what its ports have in common, the groups in it, and whether a network that is not ours joins its ports."""
 
     name: str
     condition: str = ""
     subgroups: list[int] = Field([], max_length=200)
+    is_transport: bool = False
 
 
 class GroupChange(GroupIn):
@@ -89,7 +91,7 @@ class Put(Schema):
 
 
 def _spec(body: GroupIn) -> GroupSpec:
-    return GroupSpec(body.name, body.condition, body.subgroups)
+    return GroupSpec(body.name, body.condition, body.subgroups, body.is_transport)
 
 
 @router.get("/groups", needs=VIEWER, response=GroupsOut)
@@ -102,7 +104,7 @@ def list_groups(request: HttpRequest) -> GroupsOut:
         rows.append(
             GroupOut(
                 id=group.pk,
-                **{name: getattr(group, name) for name in ("name", "condition", "edition", "changed_at", "changed_by")},
+                **{name: getattr(group, name) for name in SHOWN},
                 subgroups=[each.pk for each in group.subgroups.all()],
                 ports=counted.ports,
                 devices=counted.devices,

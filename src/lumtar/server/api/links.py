@@ -7,16 +7,18 @@ from django.db.models import F, Q
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
+from ninja import Field, Status
 
 from lumtar.core.topology import End
 from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.inventory.scope import NO_SITE
 from lumtar.domain.readings.models import Newest
-from lumtar.domain.topology import exchange, queries
+from lumtar.domain.topology import by_hand, exchange, queries
 from lumtar.domain.topology.models import Neighbour, NeighbourLook
 from lumtar.domain.topology.queries import SeenLink
-from lumtar.server.api.access import VIEWER, Router
+from lumtar.server.api.access import ENGINEER, VIEWER, Router
+from lumtar.server.api.problems import Problem, refusing
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.times import past
 
@@ -40,13 +42,17 @@ class EndOut(Schema):
 
 
 class LinkOut(Schema):
-    """A link: both ends, how it is known (both ends, one end, itself), since when, and what speaks against it."""
+    """A link: both ends, how it is known (both ends, one end, by hand, itself), since when, and what speaks against it.
+
+    A link by hand has a number, by which it is removed.
+    """
 
     a: EndOut
     b: EndOut
     evidence: str
     contradiction: str
     since: datetime
+    entered: int | None
 
 
 class LinksOut(Schema):
@@ -79,6 +85,7 @@ def links(
             evidence=each.link.evidence,
             contradiction=each.link.contradiction,
             since=each.since,
+            entered=each.link.entered,
         )
         for each in found
         if ends.are_seen(each) and (not site or site in ends.sites(each))
@@ -125,19 +132,91 @@ class _Ends:
         )
 
 
-@router.get("/links.graphml", needs=VIEWER)
-def links_as_graphml(request: HttpRequest, at: datetime | None = None) -> HttpResponse:
-    """The links as GraphML: devices are nodes, links are edges."""
+@router.get("/links.{form}", needs=VIEWER)
+def export_links(request: HttpRequest, form: str, at: datetime | None = None) -> HttpResponse:
+    """All links as GraphML, JSON or CSV; CSV has the columns that links by hand are entered with."""
+    if form not in exchange.FORMS:
+        raise Problem(404, f"Links come as {', '.join(exchange.FORMS)}.")
     found = queries.links_at(past(at) or timezone.now())
     ends = _Ends(found)
     devices = {
         pk: {"name": row["name"], "site": row["at_site"] or "", "address": row["address"]}
         for pk, row in ends.devices.items()
     }
-    text = exchange.graphml([each for each in found if ends.are_seen(each)], devices, ends.labels)
-    answer = HttpResponse(text, content_type="application/graphml+xml")
-    answer["Content-Disposition"] = 'attachment; filename="links.graphml"'
+    write, content_type = exchange.FORMS[form]
+    answer = HttpResponse(
+        write([each for each in found if ends.are_seen(each)], devices, ends.labels), content_type=content_type
+    )
+    answer["Content-Disposition"] = f'attachment; filename="links.{form}"'
     return answer
+
+
+class EndIn(Schema):
+    """One end of a link by hand; the port may be unknown."""
+
+    device: int
+    interface: int | None = None
+
+
+class LinkIn(Schema):
+    """A link by hand."""
+
+    a: EndIn
+    b: EndIn
+    note: str = ""
+
+
+class Entered(Schema):
+    """The number of a link by hand."""
+
+    id: int
+
+
+@router.post("/links", needs=ENGINEER.everywhere, response={201: Entered})
+def enter_link(request: HttpRequest, body: LinkIn) -> Status[Entered]:
+    """Enter a link where devices tell nothing of each other."""
+    with refusing():
+        a, b = (End(end.device, end.interface) for end in (body.a, body.b))
+        made = by_hand.add(a, b, body.note, request.user.get_username())
+    return Status(201, Entered(id=made.pk))
+
+
+@router.delete("/links/{int:link}", needs=ENGINEER.everywhere, response={204: None})
+def remove_link(request: HttpRequest, link: int) -> Status[None]:
+    """Remove a link by hand; it stays where the past is shown."""
+    by_hand.remove(link, request.user.get_username())
+    return Status(204, None)
+
+
+class LinkText(Schema):
+    """Links as CSV; without ``keep`` they are only read."""
+
+    text: str = Field(max_length=5_000_000)
+    keep: bool = False
+
+
+class LinkLine(Schema):
+    """A line that cannot be entered, and why."""
+
+    number: int
+    words: str
+    problem: str
+
+
+class LinksRead(Schema):
+    """How many links would be added, or were, and the lines that cannot be."""
+
+    added: int
+    problems: list[LinkLine]
+
+
+@router.post("/links/list", needs=ENGINEER.everywhere, response=LinksRead)
+def enter_links(request: HttpRequest, body: LinkText) -> LinksRead:
+    """Read links from CSV with the columns from_device, from_port, to_device, to_port and note, and keep them if all can be."""
+    with refusing():
+        read = by_hand.read_csv(body.text, request.user.get_username(), keep=body.keep)
+    problems = [LinkLine(number=each.number, words=each.words, problem=each.problem) for each in read.problems[:500]]
+    return LinksRead(added=read.added, problems=problems)
 
 
 class NeighbourOut(Schema):

@@ -31,6 +31,7 @@ from lumtar.server.api import (
     lists,
     live,
     maintenance,
+    map,
     messages,
     now,
     overview,
@@ -86,6 +87,7 @@ api.add_router("", plans.router)
 api.add_router("", messages.router)
 api.add_router("", maintenance.router)
 api.add_router("", links.router)
+api.add_router("", map.router)
 api.add_router("", overview.router)
 api.add_router("", system.router)
 problems.install(api)

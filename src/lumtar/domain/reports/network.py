@@ -1,0 +1,280 @@
+"""What the map shows at a time: sites, devices and transports as nodes, links with what they carry, and where all that stands."""
+
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+
+from django.db import connection
+from django.utils import timezone
+
+from lumtar.core.topology import End, Evidence
+from lumtar.core.topology.layout import Card
+from lumtar.domain.inventory.models import Group, Interface, Site
+from lumtar.domain.inventory.scope import NO_SITE
+from lumtar.domain.reports import cells, devices, ports
+from lumtar.domain.reports.devices import DeviceRow
+from lumtar.domain.reports.ports import PortRow
+from lumtar.domain.topology import positions, queries
+
+SITE_CARD, DEVICE_CARD = Card(124, 74), Card(132, 78)
+MOST_DEVICES = 20_000
+MOST_WITH_CELLS = 400
+"""More cards than these are never seen at a size that shows ports."""
+SILENT = -3
+TRANSPORT = "transport"
+
+
+@dataclass(slots=True)
+class Node:
+    """A card on the map.
+
+    Attributes
+    ----------
+    key : "site-3", "device-5", "transport-2"; "site-0" are the devices without a site
+    devices : how many are in it; of a transport the ports that it joins
+    severity : the worst of what is active there, 0 if nothing is
+    cells : loads of its ports, of a site the highest of each device, as in cells.SiteCells
+    is_outside : it only shows where links of the shown site lead
+    """
+
+    key: str
+    kind: str
+    name: str
+    devices: int = 0
+    silent: int = 0
+    severity: int = 0
+    site: str = ""
+    address: str = ""
+    model: str = ""
+    cells: list[float] = field(default_factory=list)
+    is_outside: bool = False
+    x: float = 0.0
+    y: float = 0.0
+
+
+@dataclass(slots=True)
+class LinkEnd:
+    """One end of a link on the map: the card, and the port behind it. A transport has no device."""
+
+    node: str
+    device: str
+    device_id: int | None
+    port: PortRow | None
+
+
+@dataclass(slots=True)
+class Lane:
+    """What a link carries one way."""
+
+    bps: float | None
+    percent: float | None
+
+
+@dataclass(slots=True)
+class MapLink:
+    """A link between two cards, how it is known, and what it carries from a to b (``there``) and back.
+
+    ``state`` is up, down, silent (neither end answers) or unknown (no end names a port).
+    """
+
+    a: LinkEnd
+    b: LinkEnd
+    evidence: str
+    contradiction: str
+    since: datetime | None
+    entered: int | None
+    speed_bps: float | None
+    there: Lane
+    back: Lane
+    error_rate: float | None
+    state: str
+
+
+@dataclass(slots=True)
+class Network:
+    """A map: its name, which positions are kept by, with its nodes and links."""
+
+    map: str
+    nodes: list[Node]
+    links: list[MapLink]
+
+
+def at_time(
+    past: datetime | None, site: str | None, *, of_devices: bool = False, person: int | None = None, keep: bool = True
+) -> Network:
+    """The map of all sites, of one site's devices, or of all devices.
+
+    Parameters
+    ----------
+    past : a past time; None is now
+    site : the devices of this one, and where their links lead
+    of_devices : all devices, without a site
+    person : whose own arrangement is asked for
+    keep : whether places of what is new are kept
+    """
+    rows, _ = devices.find(past, limit=MOST_DEVICES)
+    places = {row.id: _place(row, site, of_devices=of_devices) for row in rows}
+    sites = dict(Site.objects.values_list("name", "pk"))
+    transports = queries.transports()
+    links = _links(past, {row.id: row.name for row in rows}, places, sites, transports)
+    joined = {end.node for link in links for end in (link.a, link.b)}
+    nodes = _nodes(rows, places, joined, sites, transports, _loads(past, site, len(rows), of_devices=of_devices))
+    name = f"site-{sites.get(site, 0)}" if site else "devices" if of_devices else "sites"
+    card = SITE_CARD if name == "sites" else DEVICE_CARD
+    edges = [(link.a.node, link.b.node) for link in links]
+    tops = {node.key for node in nodes if node.is_outside or node.kind == TRANSPORT}
+    keys = [node.key for node in nodes]
+    spots = positions.of_map(name, keys, edges, card, tops=tops, person=person, keep=keep)
+    for node in nodes:
+        node.x, node.y = (round(value, 1) for value in spots[node.key])
+    return Network(name, nodes, links)
+
+
+def _place(row: DeviceRow, site: str | None, *, of_devices: bool) -> str | None:
+    """The name of the site that a device is a part of on this map; None if it is a card of its own."""
+    here = row.site or NO_SITE
+    return None if of_devices or here == site else here
+
+
+def _loads(past: datetime | None, site: str | None, number: int, *, of_devices: bool) -> dict[int, list[float]]:
+    if of_devices and number > MOST_WITH_CELLS:
+        return {}
+    return cells.loads_of_devices(past, site)
+
+
+def _nodes(
+    rows: Iterable[DeviceRow],
+    places: Mapping[int, str | None],
+    joined: Collection[str],
+    sites: Mapping[str, int],
+    transports: Mapping[Group, list[int]],
+    loads: Mapping[int, list[float]],
+) -> list[Node]:
+    """Cards in the order of names. Where some devices have cards of their own, others are shown only where links lead to them."""
+    found: dict[str, Node] = {}
+    has_devices = any(place is None for place in places.values())
+    for row in rows:
+        silent, place = row.reach == "silent", places[row.id]
+        if place is None:
+            found[f"device-{row.id}"] = Node(
+                f"device-{row.id}", "device", row.name, 1, int(silent), row.severity, row.site or "", row.address,
+                row.model, loads.get(row.id, []),
+            )  # fmt: skip
+            continue
+        key = f"site-{sites.get(place, 0)}"
+        if has_devices and key not in joined:
+            continue
+        node = found.setdefault(key, Node(key, "site", place, is_outside=has_devices))
+        node.devices += 1
+        node.silent += silent
+        node.severity = max(node.severity, row.severity)
+        if not has_devices:
+            node.cells.append(SILENT if silent else max(loads.get(row.id, [-1.0])))
+    for group, numbers in transports.items():
+        key = f"transport-{group.pk}"
+        if key in joined:
+            found[key] = Node(key, TRANSPORT, group.name, len(numbers), is_outside=has_devices)
+    return sorted(found.values(), key=lambda node: (node.kind != TRANSPORT, node.is_outside))
+
+
+def _links(
+    past: datetime | None,
+    names: Mapping[int, str],
+    places: Mapping[int, str | None],
+    sites: Mapping[str, int],
+    transports: Mapping[Group, list[int]],
+) -> list[MapLink]:
+    """Links between different cards."""
+
+    def node(device: int) -> str:
+        place = places[device]
+        return f"device-{device}" if place is None else f"site-{sites.get(place, 0)}"
+
+    has_devices = any(place is None for place in places.values())
+    is_shown = {device: place is None or not has_devices for device, place in places.items()}
+    seen = [
+        each
+        for each in queries.links_at(past or timezone.now())
+        if each.link.evidence is not Evidence.ITSELF
+        and each.link.a.device in places
+        and each.link.b.device in places
+        and node(each.link.a.device) != node(each.link.b.device)
+        and (is_shown[each.link.a.device] or is_shown[each.link.b.device])
+    ]
+    outer = [number for numbers in transports.values() for number in numbers]
+    outward = dict(Interface.objects.filter(pk__in=outer).values_list("pk", "device_id"))
+    wanted = {end.port for each in seen for end in (each.link.a, each.link.b) if end.port is not None}
+    wanted |= {number for number, device in outward.items() if is_shown.get(device)}
+    state = _Ports(past, wanted)
+    found = []
+    for each in seen:
+        a, b = (
+            LinkEnd(node(end.device), names[end.device], end.device, state.port(end))
+            for end in (each.link.a, each.link.b)
+        )
+        link = each.link
+        found.append(state.link(a, b, link.evidence, link.contradiction, each.since, link.entered))
+    for group, numbers in transports.items():
+        beyond = LinkEnd(f"transport-{group.pk}", group.name, None, None)
+        for number in numbers:
+            device = outward.get(number, 0)
+            if is_shown.get(device):
+                here = LinkEnd(node(device), names[device], device, state.port(End(device, number)))
+                found.append(state.link(here, beyond, TRANSPORT, "", None, None))
+    return found
+
+
+class _Ports:
+    """What the ports at the ends of links carry at a time; one query."""
+
+    def __init__(self, past: datetime | None, wanted: Collection[int]) -> None:
+        numbers = sorted(wanted)
+        rows, _ = ports.find(past, only=numbers, limit=len(numbers)) if numbers else ([], 0)
+        self._rows = {row.id: row for row in rows}
+        self._speeds = _speeds(past, numbers)
+
+    def port(self, end: End) -> PortRow | None:
+        """The port of an end, if it names one."""
+        return self._rows.get(end.port) if end.port is not None else None
+
+    def link(
+        self, a: LinkEnd, b: LinkEnd, evidence: str, contradiction: str, since: datetime | None, entered: int | None
+    ) -> MapLink:
+        """A link with what it carries: as its end a counts it, or where that one tells nothing, its end b."""
+        there, back = _lane(a.port, b.port), _lane(b.port, a.port)
+        speeds = [self._speeds[end.port.id] for end in (a, b) if end.port and end.port.id in self._speeds]
+        errors = [end.port.error_rate for end in (a, b) if end.port and end.port.error_rate is not None]
+        return MapLink(
+            a, b, evidence, contradiction, since, entered, min(speeds, default=None), there, back,
+            max(errors, default=None), _state(a.port, b.port),
+        )  # fmt: skip
+
+
+def _lane(sends: PortRow | None, receives: PortRow | None) -> Lane:
+    """What goes from one port to the other: what the first one sent, or else what the second one received."""
+    if sends is not None and sends.out_bps is not None:
+        return Lane(sends.out_bps, sends.out_percent)
+    if receives is not None:
+        return Lane(receives.in_bps, receives.in_percent)
+    return Lane(None, None)
+
+
+def _state(*ends: PortRow | None) -> str:
+    known = [port for port in ends if port is not None and port.oper is not None]
+    if not known:
+        return "unknown"
+    answering = [port for port in known if port.answers]
+    if not answering:
+        return "silent"
+    return "up" if all(port.oper == 1 for port in answering) else "down"
+
+
+def _speeds(past: datetime | None, numbers: Collection[int]) -> dict[int, float]:
+    """The speed of each of some ports at a time, the higher one of in and out; bits per second."""
+    sql = """SELECT each.id, last.bps FROM unnest(%s::bigint[]) each(id) JOIN LATERAL (
+            SELECT greatest(in_bps, out_bps)::float8 AS bps FROM inventory_interfacespeed
+            WHERE interface_id = each.id AND since <= %s ORDER BY since DESC LIMIT 1
+        ) last ON last.bps > 0"""
+    with connection.cursor() as cursor:
+        cursor.execute(sql, [sorted(numbers), past or timezone.now()])
+        return dict(cursor.fetchall())

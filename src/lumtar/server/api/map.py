@@ -1,0 +1,198 @@
+"""The map: what hangs on what at a time, and where it stands."""
+
+from datetime import datetime
+from typing import Literal
+
+from django.http import HttpRequest
+from ninja import Field
+
+from lumtar.domain.reports import network
+from lumtar.domain.topology import positions
+from lumtar.server.api.access import ENGINEER, VIEWER, Router
+from lumtar.server.api.always import ALWAYS
+from lumtar.server.api.problems import Problem, refusing
+from lumtar.server.api.schema import Schema
+from lumtar.server.api.times import past
+
+router = Router(tags=["map"])
+MAP_NAME = r"^(sites|devices|site-\d{1,12})$"
+NODE_KEY = r"^(site|device|transport)-\d{1,12}$"
+
+
+class MapNode(Schema):
+    """A card: a site, a device, or a transport, which is a network that is not ours.
+
+    ``cells`` are the loads of its ports in per cent, of a site the highest of each device; -1 is unused, -2 down though
+    switched on and labelled, -3 without an answer. What is outside only shows where links of the shown site lead.
+    """
+
+    model_config = ALWAYS
+
+    key: str
+    kind: Literal["site", "device", "transport"]
+    name: str
+    devices: int
+    silent: int
+    severity: int
+    site: str
+    address: str
+    model: str
+    cells: list[float]
+    is_outside: bool
+    x: float
+    y: float
+
+
+class MapEnd(Schema):
+    """One end of a link: the card, and the port behind it. A transport has neither device nor port."""
+
+    model_config = ALWAYS
+
+    node: str
+    device_id: int | None
+    device: str
+    interface_id: int | None
+    label: str
+    name: str
+    severity: int
+
+
+class MapLane(Schema):
+    """What goes one way: bits per second, and per cent of the speed."""
+
+    model_config = ALWAYS
+
+    bps: float | None
+    percent: float | None
+
+
+class MapLinkOut(Schema):
+    """A link between two cards; ``there`` goes from a to b. A link by hand has a number, by which it is removed."""
+
+    model_config = ALWAYS
+
+    a: MapEnd
+    b: MapEnd
+    evidence: Literal["both ends", "one end", "by hand", "transport"]
+    contradiction: str
+    since: datetime | None
+    entered: int | None
+    speed_bps: float | None
+    there: MapLane
+    back: MapLane
+    error_rate: float | None
+    state: Literal["up", "down", "silent", "unknown"]
+
+
+class MapOut(Schema):
+    """A map. Its name is what an arrangement is kept by."""
+
+    map: str
+    nodes: list[MapNode]
+    links: list[MapLinkOut]
+
+
+@router.get("/map", needs=VIEWER, response=MapOut)
+def show(request: HttpRequest, at: datetime | None = None, site: str | None = None, devices: bool = False) -> MapOut:
+    """The map of all sites, of one site's devices and where their links lead, or of all devices; now or at a past time.
+
+    Who arranged it differently for themselves sees that arrangement.
+    """
+    person = request.person  # type: ignore[attr-defined]
+    found = network.at_time(past(at), site, of_devices=devices, person=request.user.pk, keep=not person.is_limited)
+    if site and not any(not node.is_outside for node in found.nodes):
+        raise Problem(404, f"There is no site called {site}, or no device is there.")
+    same = (
+        "key",
+        "kind",
+        "name",
+        "devices",
+        "silent",
+        "severity",
+        "site",
+        "address",
+        "model",
+        "cells",
+        "is_outside",
+        "x",
+        "y",
+    )
+    return MapOut.model_construct(
+        map=found.map,
+        nodes=[MapNode.model_construct(**{name: getattr(node, name) for name in same}) for node in found.nodes],
+        links=[_link(link) for link in found.links],
+    )
+
+
+def _end(end: network.LinkEnd) -> MapEnd:
+    port = end.port
+    return MapEnd.model_construct(
+        node=end.node,
+        device_id=end.device_id,
+        device=end.device,
+        interface_id=port.id if port else None,
+        label=port.label if port else "",
+        name=port.name if port else "",
+        severity=port.severity if port else 0,
+    )
+
+
+def _lane(lane: network.Lane) -> MapLane:
+    return MapLane.model_construct(bps=lane.bps, percent=lane.percent)
+
+
+def _link(link: network.MapLink) -> MapLinkOut:
+    same = ("evidence", "contradiction", "since", "entered", "speed_bps", "error_rate", "state")
+    return MapLinkOut.model_construct(
+        a=_end(link.a), b=_end(link.b), there=_lane(link.there), back=_lane(link.back),
+        **{name: getattr(link, name) for name in same},
+    )  # fmt: skip
+
+
+class Spot(Schema):
+    """Where a card stands: pixels at full size, x to the right and y downwards."""
+
+    node: str = Field(pattern=NODE_KEY)
+    x: float
+    y: float
+
+
+class Arrangement(Schema):
+    """Cards that were moved on a map, for oneself or for everybody."""
+
+    map: str = Field(pattern=MAP_NAME)
+    spots: list[Spot] = Field(min_length=1, max_length=5000)
+
+
+class Moved(Schema):
+    """How many places were kept, or forgotten."""
+
+    nodes: int
+
+
+@router.put("/map/own", needs=VIEWER, response=Moved)
+def arrange_own(request: HttpRequest, body: Arrangement) -> Moved:
+    """Move cards for oneself."""
+    with refusing():
+        positions.move(body.map, {spot.node: (spot.x, spot.y) for spot in body.spots}, request.user.pk)
+    return Moved(nodes=len(body.spots))
+
+
+@router.put("/map/shared", needs=ENGINEER.everywhere, response=Moved)
+def arrange_shared(request: HttpRequest, body: Arrangement) -> Moved:
+    """Move cards for everybody who has not arranged the map for themselves."""
+    with refusing():
+        positions.move(body.map, {spot.node: (spot.x, spot.y) for spot in body.spots}, None)
+    return Moved(nodes=len(body.spots))
+
+
+@router.delete("/map/own", needs=VIEWER, response=Moved)
+def forget_own(request: HttpRequest, map: str) -> Moved:
+    """See a map as everybody does again."""
+    return Moved(nodes=positions.reset(map, request.user.pk))
+
+
+@router.delete("/map/shared", needs=ENGINEER.everywhere, response=Moved)
+def forget_shared(request: HttpRequest, map: str) -> Moved:
+    """Have a map laid out anew for everybody."""
+    return Moved(nodes=positions.reset(map, None))

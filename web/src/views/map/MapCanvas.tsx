@@ -1,0 +1,191 @@
+import { select } from "d3-selection";
+import { type ZoomBehavior, type ZoomTransform, zoom, zoomIdentity } from "d3-zoom";
+import { type KeyboardEvent, type PointerEvent, useEffect, useImperativeHandle, useRef, useState } from "react";
+import { colour, useTheme } from "../../components/theme";
+import { useSize } from "../../components/useSize";
+import { type By, drawMap, type Look } from "./drawMap";
+import { extent, type Hit, hit, type MapLink, type Node, nextCard, type Point, strips } from "./mapGeometry";
+import { canvasPen } from "./pen";
+
+export type MapHandle = { fit: () => void; zoomBy: (factor: number) => void; show: (node: Node) => void };
+type Props = {
+  handle: React.Ref<MapHandle>;
+  /** What the map is, in words. */
+  label: string;
+  /** Which map it is: another one is fitted to the window anew. */
+  name: string;
+  nodes: Node[];
+  links: MapLink[];
+  by: By;
+  lit: Look["lit"];
+  pickedNode: string | null;
+  pickedLink: number | null;
+  canMove: boolean;
+  onHover: (hit: Hit | null, at: Point) => void;
+  onPick: (hit: Hit | null) => void;
+  onOpen: (node: Node) => void;
+  onMove: (key: string, to: Point) => void;
+};
+
+const SMALLEST = 0.02;
+const LARGEST = 3;
+const MARGIN = 28;
+const ARROWS: Record<string, [number, number]> = {
+  ArrowRight: [1, 0],
+  ArrowLeft: [-1, 0],
+  ArrowDown: [0, 1],
+  ArrowUp: [0, -1],
+};
+
+/** The map on a canvas: the wheel zooms, dragging moves it; arrow keys go from card to card, Enter opens one. */
+export function MapCanvas(props: Props) {
+  const { nodes, links, label, name, pickedNode, canMove } = props;
+  const box = useRef<HTMLDivElement>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const { width, height } = useSize(box);
+  const theme = useTheme();
+  const [view, setView] = useState<ZoomTransform>(zoomIdentity);
+  const [dragged, setDragged] = useState<{ key: string; to: Point } | null>(null);
+  const zooming = useRef<ZoomBehavior<HTMLDivElement, unknown> | null>(null);
+  const held = useRef<{ hit: Hit | null; at: Point; moved: boolean } | null>(null);
+  const placed = dragged ? nodes.map((node) => (node.key === dragged.key ? { ...node, ...dragged.to } : node)) : nodes;
+  const lines = strips(new Map(placed.map((node) => [node.key, node])), links);
+
+  useEffect(() => {
+    const target = box.current;
+    if (!target) return;
+    const behaviour = zoom<HTMLDivElement, unknown>()
+      .scaleExtent([SMALLEST, LARGEST])
+      .filter((event: Event) => event.type !== "dblclick" && !isHeld(event.target))
+      .on("zoom", ({ transform }: { transform: ZoomTransform }) => setView(transform));
+    zooming.current = behaviour;
+    const selection = select(target);
+    selection.call(behaviour);
+    return () => {
+      selection.on(".zoom", null);
+    };
+  }, []);
+
+  const fit = () => {
+    if (!box.current || !zooming.current || !nodes.length || !width || !height) return;
+    const all = extent(nodes);
+    const scale = Math.min(1.4, (width - MARGIN) / all.width, (height - MARGIN) / all.height);
+    const [x, y] = [width / 2 - scale * (all.x + all.width / 2), height / 2 - scale * (all.y + all.height / 2)];
+    select(box.current).call(zooming.current.transform, zoomIdentity.translate(x, y).scale(Math.max(SMALLEST, scale)));
+  };
+  useImperativeHandle(props.handle, () => ({
+    fit,
+    zoomBy: (factor) => box.current && zooming.current?.scaleBy(select(box.current), factor),
+    show: (node) => {
+      if (!box.current || !zooming.current) return;
+      const scale = Math.max(view.k, 0.8);
+      const to = zoomIdentity.translate(width / 2 - scale * node.x, height / 2 - scale * node.y).scale(scale);
+      select(box.current).call(zooming.current.transform, to);
+    },
+  }));
+
+  const isEmpty = nodes.length === 0;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a map is fitted when it is another one or has another size, not when something on it changes
+  useEffect(fit, [name, width, height, isEmpty]);
+
+  useEffect(() => {
+    const target = canvas.current;
+    const context = target?.getContext("2d");
+    if (!target || !context || !width || !height || !theme) return;
+    target.width = width * devicePixelRatio;
+    target.height = height * devicePixelRatio;
+    context.scale(devicePixelRatio, devicePixelRatio);
+    context.translate(view.x, view.y);
+    context.scale(view.k, view.k);
+    const [left, top] = view.invert([0, 0]);
+    const [right, bottom] = view.invert([width, height]);
+    drawMap(canvasPen(context, colour), placed, links, lines, {
+      by: props.by,
+      scale: view.k,
+      lit: props.lit,
+      pickedNode,
+      pickedLink: props.pickedLink,
+      isSeen: (each) => each.x < right && each.x + each.width > left && each.y < bottom && each.y + each.height > top,
+    });
+  });
+
+  const pointOf = (event: PointerEvent | React.MouseEvent): { here: Point; on: Point } => {
+    const area = box.current?.getBoundingClientRect();
+    const here = { x: event.clientX - (area?.left ?? 0), y: event.clientY - (area?.top ?? 0) };
+    const [x, y] = view.invert([here.x, here.y]);
+    return { here, on: { x, y } };
+  };
+  const find = (on: Point) => hit(on, placed, lines, view.k);
+
+  const press = (event: PointerEvent) => {
+    const { here, on } = pointOf(event);
+    const found = find(on);
+    held.current = { hit: found, at: here, moved: false };
+    if (canMove && found?.node) event.currentTarget.setAttribute("data-held", "");
+  };
+  const move = (event: PointerEvent) => {
+    const { here, on } = pointOf(event);
+    const start = held.current;
+    if (start && event.buttons) {
+      if (Math.hypot(here.x - start.at.x, here.y - start.at.y) > 4) start.moved = true;
+      if (canMove && start.hit?.node && start.moved) setDragged({ key: start.hit.node, to: on });
+      props.onHover(null, here);
+      return;
+    }
+    props.onHover(find(on), here);
+  };
+  const release = (event: PointerEvent) => {
+    event.currentTarget.removeAttribute("data-held");
+    const start = held.current;
+    held.current = null;
+    if (dragged) {
+      props.onMove(dragged.key, dragged.to);
+      setDragged(null);
+    } else if (start && !start.moved) props.onPick(start.hit);
+  };
+  const keys = (event: KeyboardEvent) => {
+    const here = nodes.find((node) => node.key === pickedNode);
+    const arrow = ARROWS[event.key];
+    const act = (what: () => void) => {
+      event.preventDefault();
+      event.stopPropagation();
+      what();
+    };
+    if (arrow) {
+      act(() => {
+        const next = nextCard(nodes, here ?? null, ...arrow);
+        if (next) props.onPick({ node: next.key });
+      });
+    } else if (event.key === "Enter" && here) act(() => props.onOpen(here));
+    else if (event.key === "+") act(() => box.current && zooming.current?.scaleBy(select(box.current), 1.3));
+    else if (event.key === "-") act(() => box.current && zooming.current?.scaleBy(select(box.current), 1 / 1.3));
+    else if (event.key === "0") act(fit);
+  };
+  const picked = nodes.find((node) => node.key === pickedNode);
+  return (
+    // biome-ignore lint/a11y/useSemanticElements: a drawing that takes arrow keys has no element of its own
+    <div
+      ref={box}
+      role="group"
+      // biome-ignore lint/a11y/noNoninteractiveTabindex: arrow keys go from card to card
+      tabIndex={0}
+      aria-label={`${label}${picked ? `; ${picked.name}` : ""}`}
+      className="absolute inset-0 cursor-grab touch-none overflow-hidden active:cursor-grabbing"
+      onPointerDownCapture={press}
+      onPointerMove={move}
+      onPointerUp={release}
+      onPointerLeave={() => props.onHover(null, { x: 0, y: 0 })}
+      onDoubleClick={(event) => {
+        const found = find(pointOf(event).on);
+        const node = nodes.find((each) => each.key === found?.node);
+        if (node) props.onOpen(node);
+      }}
+      onKeyDown={keys}
+    >
+      <canvas ref={canvas} style={{ width, height }} />
+    </div>
+  );
+}
+
+/** Whether a card is being moved, so that the map itself stays. */
+const isHeld = (target: EventTarget | null) => target instanceof Element && target.closest("[data-held]") !== null;
