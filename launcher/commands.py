@@ -115,6 +115,7 @@ def serve(demo: bool, fresh: bool, background: bool, collectors: int) -> int:
     VAR.mkdir(parents=True, exist_ok=True)
     install.ensure_python()
     install.ensure_web()
+    install.ensure_graphviz()
     if background:
         return detach([mode, *(["--fresh"] if fresh else []), "--collectors", str(collectors)])
     with processes.only_one("supervisor") as free:

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from launcher.places import PYTHON, ROOT, VENV, WEB
-from launcher.say import Failure, run, step
+from launcher.say import Failure, line, run, step
 
 NO_SERVICES = Path("/usr/sbin/policy-rc.d")
 POSTGRES = "/usr/lib/postgresql"
@@ -64,6 +64,15 @@ def ensure_postgres() -> None:
     """PostgreSQL's server from Debian's packages."""
     if not any(Path(POSTGRES).glob("*/bin/initdb")):
         debian(["postgresql"], "the database")
+
+
+def ensure_graphviz() -> None:
+    """Graphviz, which lays out the map. Where it cannot be installed everything else works, and the map stands in rows."""
+    if shutil.which("sfdp") is None:
+        try:
+            debian(["graphviz"], "laying out the map")
+        except Failure as failure:
+            line(f"  {failure.why}: the map will stand in rows until graphviz is installed")
 
 
 def ensure_python(development: bool = False) -> None:
@@ -122,7 +131,12 @@ def ensure_web() -> None:
 
 def ensure_test_tools() -> None:
     """Chromium, an SNMP agent that is not ours, and the SNMP command-line tools."""
-    wanted = {"chromium": Path("/usr/bin/chromium"), "snmpd": Path("/usr/sbin/snmpd"), "snmp": Path("/usr/bin/snmpget")}
+    wanted = {
+        "chromium": Path("/usr/bin/chromium"),
+        "snmpd": Path("/usr/sbin/snmpd"),
+        "snmp": Path("/usr/bin/snmpget"),
+        "graphviz": Path("/usr/bin/sfdp"),
+    }
     missing = [package for package, path in wanted.items() if not path.exists()]
     if missing:
         debian(missing, "the tests")

@@ -65,6 +65,18 @@ def test_only_missing_test_tools_are_installed(monkeypatch):
     assert asked == [["chromium"]]
 
 
+def test_without_graphviz_it_is_installed_or_the_map_stands_in_rows(monkeypatch, capsys):
+    monkeypatch.setattr(install.shutil, "which", lambda name: None)
+    install.ensure_graphviz()
+    assert "no apt-get" in (said := capsys.readouterr().out) and "the map will stand in rows" in said
+    asked = []
+    monkeypatch.setattr(install, "debian", lambda packages, purpose: asked.append(list(packages)))
+    install.ensure_graphviz()
+    monkeypatch.setattr(install.shutil, "which", lambda name: f"/usr/bin/{name}")
+    install.ensure_graphviz()
+    assert asked == [["graphviz"]]
+
+
 @pytest.mark.parametrize(("version", "words"), [("11.4.2", ["npm"]), ("10.9.0", ["npx", "--yes", "npm@11.19.1"])])
 def test_an_old_npm_is_not_used(monkeypatch, version, words):
     monkeypatch.setattr(install.shutil, "which", lambda name: f"/usr/bin/{name}")

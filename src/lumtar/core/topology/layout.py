@@ -19,6 +19,8 @@ RING_MOST = 60
 """More than these in one ring would make it larger than a screen can show."""
 HUBS_MOST, INNER_MOST = 3, 5
 """More hubs, or more besides them, have no room inside one."""
+CLOSE = 0.86
+"""Cards in a ring stand so close: a share of the room that each has elsewhere."""
 FLAT = 0.62
 """Height of the ring as a share of its width: screens are wide."""
 
@@ -70,13 +72,15 @@ def ring(parts: Ring, card: Card) -> dict[str, Position]:
 
     So the links of two hubs come from above and from below, and stay apart.
     """
-    # Cards beside each other are farther apart than cards above each other, so the ring needs room by their width.
-    around = len(parts.outer) * (card.width + card.height) / (math.pi * (1 + FLAT))
-    across = max(around, 2.2 * card.width, (len(parts.inner) + 1.5) * card.width)
-    placed = {}
-    for place, name in enumerate(parts.outer):
-        angle = -math.pi / 2 + 2 * math.pi * place / len(parts.outer)
-        placed[name] = (across / 2 * math.cos(angle), across / 2 * FLAT * math.sin(angle))
+    # Room for the inner ones side by side, and for a card between the outermost hubs and the ring.
+    across = max(2.2 * card.width, (len(parts.inner) + 1.5) * card.width, 9.5 * card.height * (len(parts.hubs) > 1))
+    angles = -np.pi / 2 + 2 * np.pi * np.arange(len(parts.outer)) / len(parts.outer)
+    unit = np.stack([np.cos(angles), FLAT * np.sin(angles)], axis=1) / 2
+    # Those that stand beside each other are the nearest ones.
+    step = np.abs(unit - np.roll(unit, 1, axis=0))
+    while not ((across * step[:, 0] >= CLOSE * card.width) | (across * step[:, 1] >= CLOSE * card.height)).all():
+        across *= 1.05
+    placed = {name: (float(x), float(y)) for name, (x, y) in zip(parts.outer, across * unit, strict=True)}
     down = across * FLAT * 0.55
     # Aside of each other as well, or links to the lower one would pass behind the upper one.
     aside = 1.1 * card.width

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 
 from django.db import connection
+from django.db.models.functions import Collate
 from django.utils import timezone
 
 from lumtar.core.topology import End, Evidence
@@ -114,11 +115,14 @@ def at_time(
     """
     rows, _ = devices.find(past, limit=MOST_DEVICES)
     places = {row.id: _place(row, site, of_devices=of_devices) for row in rows}
-    sites = dict(Site.objects.values_list("name", "pk"))
+    sites = dict(Site.objects.order_by(Collate("name", "natural")).values_list("name", "pk"))
+    inside = of_devices or site is not None
     transports = queries.transports()
-    links = _links(past, {row.id: row.name for row in rows}, places, sites, transports)
+    links = _links(past, {row.id: row.name for row in rows}, places, sites, transports, inside=inside)
     joined = {end.node for link in links for end in (link.a, link.b)}
-    nodes = _nodes(rows, places, joined, sites, transports, _loads(past, site, len(rows), of_devices=of_devices))
+    nodes = _nodes(
+        rows, places, joined, sites, transports, _loads(past, site, len(rows), of_devices=of_devices), inside=inside
+    )
     name = f"site-{sites.get(site, 0)}" if site else "devices" if of_devices else "sites"
     card = SITE_CARD if name == "sites" else DEVICE_CARD
     edges = [(link.a.node, link.b.node) for link in links]
@@ -149,10 +153,11 @@ def _nodes(
     sites: Mapping[str, int],
     transports: Mapping[Group, list[int]],
     loads: Mapping[int, list[float]],
+    *,
+    inside: bool,
 ) -> list[Node]:
-    """Cards in the order of names. Where some devices have cards of their own, others are shown only where links lead to them."""
+    """Cards in the order of names; ``inside`` a site or among devices, what is elsewhere is shown only where links lead to it."""
     found: dict[str, Node] = {}
-    has_devices = any(place is None for place in places.values())
     for row in rows:
         silent, place = row.reach == "silent", places[row.id]
         if place is None:
@@ -162,19 +167,24 @@ def _nodes(
             )  # fmt: skip
             continue
         key = f"site-{sites.get(place, 0)}"
-        if has_devices and key not in joined:
+        if inside and key not in joined:
             continue
-        node = found.setdefault(key, Node(key, "site", place, is_outside=has_devices))
+        node = found.setdefault(key, Node(key, "site", place, is_outside=inside))
         node.devices += 1
         node.silent += silent
         node.severity = max(node.severity, row.severity)
-        if not has_devices:
+        if not inside:
             node.cells.append(SILENT if silent else max(loads.get(row.id, [-1.0])))
     for group, numbers in transports.items():
         key = f"transport-{group.pk}"
         if key in joined:
-            found[key] = Node(key, TRANSPORT, group.name, len(numbers), is_outside=has_devices)
-    return sorted(found.values(), key=lambda node: (node.kind != TRANSPORT, node.is_outside))
+            found[key] = Node(key, TRANSPORT, group.name, len(numbers), is_outside=inside)
+    order = {name: place for place, name in enumerate(sites)}
+
+    def place_of(node: Node) -> tuple[bool, bool, int]:
+        return node.kind != TRANSPORT, node.is_outside, order.get(node.name, -1) if node.kind == "site" else 0
+
+    return sorted(found.values(), key=place_of)
 
 
 def _links(
@@ -183,6 +193,8 @@ def _links(
     places: Mapping[int, str | None],
     sites: Mapping[str, int],
     transports: Mapping[Group, list[int]],
+    *,
+    inside: bool,
 ) -> list[MapLink]:
     """Links between different cards."""
 
@@ -190,8 +202,7 @@ def _links(
         place = places[device]
         return f"device-{device}" if place is None else f"site-{sites.get(place, 0)}"
 
-    has_devices = any(place is None for place in places.values())
-    is_shown = {device: place is None or not has_devices for device, place in places.items()}
+    is_shown = {device: place is None or not inside for device, place in places.items()}
     seen = [
         each
         for each in queries.links_at(past or timezone.now())

@@ -1,18 +1,27 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { linksQuery, strangersQuery } from "../../api/queries";
 import { useScreenTime } from "../../app/screenTime";
+import { useMay } from "../../app/session";
 import { usePlace } from "../../app/usePlace";
 import { counted, moment } from "../../components/format";
 import { LoadBar } from "../../components/LoadBar";
 import { Problem } from "../../components/Problem";
+import { EnterLinks } from "./EnterLinks";
 import { ListHead } from "./ListHead";
 import { useTrail } from "./trail";
 
 type End = Schemas["EndOut"];
 type Row = Schemas["LinkOut"];
 const MOST = 1000;
+const HOW: Record<string, string> = {
+  itself: "a port of its own",
+  "both ends": "told by both ends",
+  "one end": "told by one end",
+  "by hand": "entered by hand",
+};
 const WIDE = "grid-cols-[minmax(0,1fr)_90px_minmax(0,1fr)_minmax(0,0.9fr)_90px] max-md:grid-cols-[minmax(0,1fr)]";
 
 const wordsOf = ({ a, b }: Row) => [a.device, a.label, a.site, b.device, b.label, b.site].join(" ").toLowerCase();
@@ -22,6 +31,8 @@ export function LinkList() {
   const { place, name } = usePlace();
   const [search] = useSearchParams();
   const time = useScreenTime();
+  const may = useMay();
+  const [entering, setEntering] = useState(false);
   const { data, error } = useQuery({ ...linksQuery(time.at, place), placeholderData: keepPreviousData });
   const asked = (search.get("words") ?? "").toLowerCase().split(/\s+/).filter(Boolean);
   const rows = (data?.rows ?? []).filter((row) => asked.every((word) => wordsOf(row).includes(word)));
@@ -33,6 +44,7 @@ export function LinkList() {
         list="links"
       />
       <Problem error={error} />
+      {entering && <EnterLinks onDone={() => setEntering(false)} />}
       <div className="min-h-0 flex-1 overflow-auto">
         {data && rows.length === 0 && (
           <p className="px-3.5 py-2 text-ink2">
@@ -51,11 +63,22 @@ export function LinkList() {
         )}
         {data && data.strangers > 0 && <Strangers number={data.strangers} />}
       </div>
-      <div className="border-t border-rule px-3.5 py-2 text-small text-ink2">
-        all links as{" "}
-        <a className="underline" href={`/api/v1/links.graphml${time.at ? `?at=${encodeURIComponent(time.at)}` : ""}`}>
-          GraphML
-        </a>
+      <div className="flex gap-2.5 border-t border-rule px-3.5 py-2 text-small text-ink2">
+        all links as
+        {["GraphML", "JSON", "CSV"].map((form) => (
+          <a
+            key={form}
+            className="underline"
+            href={`/api/v1/links.${form.toLowerCase()}${time.at ? `?at=${encodeURIComponent(time.at)}` : ""}`}
+          >
+            {form}
+          </a>
+        ))}
+        {may("engineer", true) && (
+          <button type="button" className="ml-auto underline" onClick={() => setEntering(true)}>
+            enter links by hand
+          </button>
+        )}
       </div>
     </div>
   );
@@ -74,7 +97,7 @@ function Line({ row }: { row: Row }) {
       <LoadBar inPercent={a.in_percent ?? b.out_percent} outPercent={a.out_percent ?? b.in_percent} down={down} />
       <EndOf end={b} />
       <span className="text-ink2">
-        {row.evidence === "itself" ? "a port of its own" : `told by ${row.evidence}`}
+        {HOW[row.evidence] ?? row.evidence}
         {row.contradiction && <span className="text-critical">, but {row.contradiction}</span>}
         {down && <span className="text-critical"> · down</span>}
       </span>

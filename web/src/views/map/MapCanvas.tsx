@@ -1,9 +1,18 @@
 import { select } from "d3-selection";
 import { type ZoomBehavior, type ZoomTransform, zoom, zoomIdentity } from "d3-zoom";
-import { type KeyboardEvent, type PointerEvent, useEffect, useImperativeHandle, useRef, useState } from "react";
+import {
+  type KeyboardEvent,
+  type PointerEvent,
+  useEffect,
+  useImperativeHandle,
+  useMemo,
+  useRef,
+  useState,
+} from "react";
 import { colour, useTheme } from "../../components/theme";
 import { useSize } from "../../components/useSize";
 import { type By, drawMap, type Look } from "./drawMap";
+import { MapHover } from "./MapHover";
 import { extent, type Hit, hit, type MapLink, type Node, nextCard, type Point, strips } from "./mapGeometry";
 import { canvasPen } from "./pen";
 
@@ -21,7 +30,6 @@ type Props = {
   pickedNode: string | null;
   pickedLink: number | null;
   canMove: boolean;
-  onHover: (hit: Hit | null, at: Point) => void;
   onPick: (hit: Hit | null) => void;
   onOpen: (node: Node) => void;
   onMove: (key: string, to: Point) => void;
@@ -39,7 +47,7 @@ const ARROWS: Record<string, [number, number]> = {
 
 /** The map on a canvas: the wheel zooms, dragging moves it; arrow keys go from card to card, Enter opens one. */
 export function MapCanvas(props: Props) {
-  const { nodes, links, label, name, pickedNode, canMove } = props;
+  const { nodes, links, label, name, by, lit, pickedNode, pickedLink, canMove } = props;
   const box = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const { width, height } = useSize(box);
@@ -48,8 +56,12 @@ export function MapCanvas(props: Props) {
   const [dragged, setDragged] = useState<{ key: string; to: Point } | null>(null);
   const zooming = useRef<ZoomBehavior<HTMLDivElement, unknown> | null>(null);
   const held = useRef<{ hit: Hit | null; at: Point; moved: boolean } | null>(null);
-  const placed = dragged ? nodes.map((node) => (node.key === dragged.key ? { ...node, ...dragged.to } : node)) : nodes;
-  const lines = strips(new Map(placed.map((node) => [node.key, node])), links);
+  const [hover, setHover] = useState<{ hit: Hit | null; at: Point }>({ hit: null, at: { x: 0, y: 0 } });
+  const placed = useMemo(
+    () => (dragged ? nodes.map((node) => (node.key === dragged.key ? { ...node, ...dragged.to } : node)) : nodes),
+    [nodes, dragged],
+  );
+  const lines = useMemo(() => strips(new Map(placed.map((node) => [node.key, node])), links), [placed, links]);
 
   useEffect(() => {
     const target = box.current;
@@ -100,14 +112,14 @@ export function MapCanvas(props: Props) {
     const [left, top] = view.invert([0, 0]);
     const [right, bottom] = view.invert([width, height]);
     drawMap(canvasPen(context, colour), placed, links, lines, {
-      by: props.by,
+      by,
       scale: view.k,
-      lit: props.lit,
+      lit,
       pickedNode,
-      pickedLink: props.pickedLink,
+      pickedLink,
       isSeen: (each) => each.x < right && each.x + each.width > left && each.y < bottom && each.y + each.height > top,
     });
-  });
+  }, [placed, links, lines, by, lit, pickedNode, pickedLink, view, width, height, theme]);
 
   const pointOf = (event: PointerEvent | React.MouseEvent): { here: Point; on: Point } => {
     const area = box.current?.getBoundingClientRect();
@@ -129,10 +141,10 @@ export function MapCanvas(props: Props) {
     if (start && event.buttons) {
       if (Math.hypot(here.x - start.at.x, here.y - start.at.y) > 4) start.moved = true;
       if (canMove && start.hit?.node && start.moved) setDragged({ key: start.hit.node, to: on });
-      props.onHover(null, here);
+      setHover({ hit: null, at: here });
       return;
     }
-    props.onHover(find(on), here);
+    setHover({ hit: find(on), at: here });
   };
   const release = (event: PointerEvent) => {
     event.currentTarget.removeAttribute("data-held");
@@ -174,7 +186,7 @@ export function MapCanvas(props: Props) {
       onPointerDownCapture={press}
       onPointerMove={move}
       onPointerUp={release}
-      onPointerLeave={() => props.onHover(null, { x: 0, y: 0 })}
+      onPointerLeave={() => setHover({ hit: null, at: { x: 0, y: 0 } })}
       onDoubleClick={(event) => {
         const found = find(pointOf(event).on);
         const node = nodes.find((each) => each.key === found?.node);
@@ -183,6 +195,12 @@ export function MapCanvas(props: Props) {
       onKeyDown={keys}
     >
       <canvas ref={canvas} style={{ width, height }} />
+      <MapHover
+        node={nodes.find((each) => each.key === hover.hit?.node)}
+        link={hover.hit?.link === undefined ? undefined : links[hover.hit.link]}
+        at={hover.at}
+        width={width}
+      />
     </div>
   );
 }

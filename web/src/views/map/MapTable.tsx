@@ -1,4 +1,4 @@
-import { percent, rate, text } from "../../components/format";
+import { percent, perSecond, rate, text } from "../../components/format";
 import { EVIDENCE, STATES } from "./MapHover";
 import { linkKey, type MapLink } from "./mapGeometry";
 
@@ -42,7 +42,9 @@ export function MapTable({ links, onPick }: { links: MapLink[]; onPick: (key: st
               <td>{STATES[link.state]}</td>
               <td className="text-right">{lane(link.there)}</td>
               <td className="text-right">{lane(link.back)}</td>
-              <td className="text-right">{link.error_rate?.toPrecision(2) ?? "–"}</td>
+              <td className="text-right">
+                {link.error_rate === null ? "–" : link.error_rate && perSecond(link.error_rate)}
+              </td>
               <td>
                 {EVIDENCE[link.evidence]}
                 {link.contradiction && <span className="text-critical">, but {link.contradiction}</span>}

@@ -1,5 +1,5 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useMemo, useRef, useState } from "react";
+import { useMemo, useRef } from "react";
 import { Link, useNavigate } from "react-router";
 import { client, got } from "../../api/client";
 import { mapQuery } from "../../api/queries";
@@ -9,10 +9,8 @@ import { useMay } from "../../app/session";
 import { useSetSearch } from "../../app/useSetSearch";
 import { moment } from "../../components/format";
 import { Problem } from "../../components/Problem";
-import { useSize } from "../../components/useSize";
 import { MapCanvas, type MapHandle } from "./MapCanvas";
 import { MapFoot } from "./MapFoot";
-import { MapHover } from "./MapHover";
 import { MapPanel, sizeOf } from "./MapPanel";
 import { MapTable } from "./MapTable";
 import { MapTools, useMapShow } from "./MapTools";
@@ -28,9 +26,6 @@ export function NetworkMap() {
   const queries = useQueryClient();
   const show = useMapShow();
   const handle = useRef<MapHandle>(null);
-  const area = useRef<HTMLDivElement>(null);
-  const { width } = useSize(area);
-  const [hover, setHover] = useState<{ hit: Hit | null; at: Point }>({ hit: null, at: { x: 0, y: 0 } });
   const query = mapQuery(time.at, show.site, show.devices);
   const { data, error } = useQuery({ ...query, placeholderData: keepPreviousData });
 
@@ -105,7 +100,7 @@ export function NetworkMap() {
       <section aria-label="Map" className="grid min-h-0 grid-rows-[auto_minmax(0,1fr)_auto] max-lg:h-[70vh]">
         <div className="px-4 pt-2">
           <h1 className="flex flex-wrap items-baseline gap-x-2 text-large font-semibold">
-            {name}
+            {name}{" "}
             <span className="text-body font-normal text-ink2">
               {sizeOf(data)}
               {!time.following && `, as at ${moment(time.end)}`}
@@ -114,7 +109,7 @@ export function NetworkMap() {
           <MapTools nodes={nodes} onFound={found} />
           <Problem error={error ?? move.error ?? remove.error} />
         </div>
-        <div ref={area} className="relative min-h-0">
+        <div className="relative min-h-0">
           {show.table ? (
             <MapTable links={links} onPick={(key) => set({ pick: key })} />
           ) : (
@@ -129,18 +124,11 @@ export function NetworkMap() {
               pickedNode={node?.key ?? null}
               pickedLink={place < 0 ? null : place}
               canMove={show.arranging}
-              onHover={(hit, at) => setHover({ hit, at })}
               onPick={pick}
               onOpen={open}
               onMove={(key, to) => move.mutate({ key, to })}
             />
           )}
-          <MapHover
-            node={nodes.find((each) => each.key === hover.hit?.node)}
-            link={hover.hit?.link === undefined ? undefined : links[hover.hit.link]}
-            at={hover.at}
-            width={width}
-          />
           {data.links.length === 0 && (
             <p className="absolute top-2 left-4 text-ink2">
               No links are known between these. Devices tell of their neighbours by LLDP;{" "}

@@ -63,6 +63,7 @@ function GroupForm({ stored, all, onDone }: { stored?: Group; all: All; onDone: 
     name: stored?.name ?? "",
     condition: stored?.condition ?? "",
     subgroups: stored?.subgroups ?? [],
+    is_transport: stored?.is_transport ?? false,
   });
   const condition = useTyped(group.condition);
   const { data: members, error: wrong } = useQuery({
@@ -138,6 +139,17 @@ function GroupForm({ stored, all, onDone }: { stored?: Group; all: All; onDone: 
           ))}
         </fieldset>
       )}
+      <label className="col-span-2 flex min-h-6 gap-2">
+        <input
+          type="checkbox"
+          checked={group.is_transport}
+          onChange={(event) => setGroup({ ...group, is_transport: event.target.checked })}
+        />
+        <span>
+          Transport{" "}
+          <span className="text-tiny text-ink2">a network that is not ours joins these ports; the map shows it</span>
+        </span>
+      </label>
       <FormFoot {...foot} />
     </form>
   );

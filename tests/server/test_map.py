@@ -1,0 +1,281 @@
+"""The map by the API, and links that people enter."""
+
+import csv
+import io
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from django.test import Client
+
+from lumtar.core.access import Role
+from lumtar.domain.audit.models import AuditEntry
+from lumtar.domain.inventory import groups
+from lumtar.domain.inventory.groups import GroupSpec
+from lumtar.domain.inventory.models import Device, Group, Interface
+from lumtar.domain.inventory.services import add_device, retire
+from lumtar.domain.topology.models import ManualLink, MapPosition
+from tests.server.calls import get, is_problem
+from tests.server.test_access import person
+from tests.server.test_links import pair  # noqa: F401
+
+pytestmark = pytest.mark.django_db
+
+
+def post(client, path, body, **more):
+    return client.post(f"/api/v1/{path}", body, content_type="application/json", **more)
+
+
+def put(client, path, body, **more):
+    return client.put(f"/api/v1/{path}", body, content_type="application/json", **more)
+
+
+def spots(answer):
+    return {node["key"]: (node["x"], node["y"]) for node in answer["nodes"]}
+
+
+@pytest.fixture
+def office(user):
+    """Three devices at a site and one at another, four ports each."""
+    made = []
+    for number, site in enumerate(("Office", "Office", "Office", "Depot"), 1):
+        device = add_device(
+            f"127.0.8.{number}", name=f"dev-{number}", site=site, kind="v2c", secret={"community": "word"}
+        )
+        Interface.objects.bulk_create(
+            Interface(device=device, if_index=n, name=f"g{n}", label="Backbone" if n == 4 else f"Port {n}")
+            for n in range(1, 5)
+        )
+        made.append(device)
+    return made
+
+
+def port(device, number):
+    return Interface.objects.get(device=device, if_index=number).pk
+
+
+def end(device, number=None):
+    return {"device": device.pk, "interface": port(device, number) if number else None}
+
+
+def entered(client, one, other, **more):
+    answer = post(client, "links", {"a": one, "b": other, **more})
+    assert answer.status_code == 201, answer.content
+    return answer.json()["id"]
+
+
+class TestTheMap:
+    def test_sites_and_what_joins_them(self, client, pair):  # noqa: F811
+        found = get(client, "map")
+        assert found["map"] == "sites"
+        assert [(node["kind"], node["name"], node["devices"]) for node in found["nodes"]] == [
+            ("site", "Site 1", 1), ("site", "Site 2", 1),
+        ]  # fmt: skip
+        (link,) = found["links"]
+        assert [(link[side]["device"], link[side]["name"]) for side in ("a", "b")] == [("sw", "x1"), ("ro", "lan1")]
+        assert (link["evidence"], link["state"], link["entered"]) == ("both ends", "unknown", None)
+
+    def test_inside_a_site_others_stand_only_where_links_lead(self, client, office):
+        entered(client, end(office[0], 1), end(office[1], 1))
+        entered(client, end(office[0], 2), end(office[3], 1))
+        found = get(client, "map", site="Office")
+        assert [(node["name"], node["kind"], node["is_outside"]) for node in found["nodes"]] == [
+            ("dev-1", "device", False), ("dev-2", "device", False), ("dev-3", "device", False), ("Depot", "site", True),
+        ]  # fmt: skip
+        assert len(found["links"]) == 2 and found["map"].startswith("site-")
+        assert [node["name"] for node in get(client, "map", devices=True)["nodes"]] == [f"dev-{n}" for n in range(1, 5)]
+        is_problem(client.get("/api/v1/map?site=Nowhere"), 404, "no site called Nowhere")
+
+    def test_a_transport_joins_the_ports_of_its_group(self, client, office):
+        groups.save(GroupSpec("Ring", 'label is "Backbone"', is_transport=True), "anna")
+        found = get(client, "map")
+        ring = next(node for node in found["nodes"] if node["kind"] == "transport")
+        assert (ring["name"], ring["devices"], len(found["links"])) == ("Ring", 4, 4)
+        assert {link["b"]["node"] for link in found["links"]} == {ring["key"]}
+        assert len(get(client, "map", site="Depot")["links"]) == 1
+
+    def test_the_past_has_the_links_of_then(self, client, pair):  # noqa: F811
+        then = datetime.now(UTC).replace(microsecond=0) - timedelta(minutes=8, seconds=30)
+        assert [link["evidence"] for link in get(client, "map", at=then.isoformat())["links"]] == ["one end"]
+        earlier = (then - timedelta(minutes=20)).isoformat()
+        assert get(client, "map", at=earlier)["links"] == []
+        is_problem(client.get("/api/v1/map?at=2099-01-01T00:00:00Z"), 422, "future")
+
+    def test_a_device_that_was_retired_is_not_on_it(self, client, office):
+        entered(client, end(office[0], 1), end(office[3], 1))
+        retire(office[3].pk, "anna")
+        assert [node["name"] for node in get(client, "map")["nodes"]] == ["Office"]
+
+
+class TestPlaces:
+    def test_they_are_kept_and_what_is_new_moves_nothing(self, client, office):
+        entered(client, end(office[0], 1), end(office[1], 1))
+        before = spots(get(client, "map", devices=True))
+        assert MapPosition.objects.filter(map="devices").count() == 4
+        entered(client, end(office[1], 2), end(office[3], 1))
+        new = add_device("127.0.8.9", name="dev-9", site="Office", kind="v2c", secret={"community": "word"})
+        after = spots(get(client, "map", devices=True))
+        assert after == {**before, f"device-{new.pk}": after[f"device-{new.pk}"]}
+        assert len(set(after.values())) == 5
+
+    def test_a_person_has_an_arrangement_of_their_own(self, client, office):
+        before, key = spots(get(client, "map", devices=True)), f"device-{office[0].pk}"
+        moved = {"map": "devices", "spots": [{"node": key, "x": 900, "y": -900}]}
+        assert put(client, "map/own", moved).json() == {"nodes": 1}
+        assert spots(get(client, "map", devices=True)) == {**before, key: (900, -900)}
+        other = Client()
+        headers = person("viewer", Role.VIEWER)
+        assert spots(other.get("/api/v1/map?devices=true", **headers).json()) == before
+        client.delete("/api/v1/map/own?map=devices")
+        assert spots(get(client, "map", devices=True)) == before
+
+    def test_an_engineer_arranges_it_for_everybody_and_that_is_in_the_audit_trail(self, client, office):
+        key = f"device-{office[0].pk}"
+        get(client, "map", devices=True)
+        moved = {"map": "devices", "spots": [{"node": key, "x": 7, "y": 8}]}
+        headers = person("viewer", Role.VIEWER)
+        assert put(Client(), "map/shared", moved, **headers).status_code == 403
+        assert put(client, "map/shared", moved).status_code == 200
+        assert spots(Client().get("/api/v1/map?devices=true", **headers).json())[key] == (7, 8)
+        assert AuditEntry.objects.filter(what__startswith="Move cards for everybody").exists()
+        client.delete("/api/v1/map/shared?map=devices")
+        assert spots(get(client, "map", devices=True))[key] != (7, 8)
+
+    @pytest.mark.parametrize(
+        "body",
+        [
+            {"map": "everything", "spots": [{"node": "device-1", "x": 0, "y": 0}]},
+            {"map": "devices", "spots": [{"node": "cloud-1", "x": 0, "y": 0}]},
+            {"map": "devices", "spots": []},
+            {"map": "devices", "spots": [{"node": "device-1", "x": 1e9, "y": 0}]},
+        ],
+    )
+    def test_what_is_no_place_is_refused(self, client, body):
+        assert put(client, "map/own", body).status_code == 422
+        assert not MapPosition.objects.exists()
+
+
+class TestLinksByHand:
+    def test_one_is_entered_shown_and_removed_and_the_past_keeps_it(self, client, office):
+        number = entered(client, end(office[0], 1), end(office[3]), note="dark fibre")
+        (row,) = get(client, "links")["rows"]
+        assert (row["evidence"], row["entered"], row["b"]["interface_id"]) == ("by hand", number, None)
+        then = datetime.now(UTC)
+        assert client.delete(f"/api/v1/links/{number}").status_code == 204
+        assert get(client, "links")["rows"] == []
+        assert len(get(client, "links", at=then.isoformat())["rows"]) == 1
+        assert client.delete(f"/api/v1/links/{number}").status_code == 404
+
+    def test_it_adds_to_what_lldp_tells(self, client, pair):  # noqa: F811
+        switch, router = pair
+        entered(client, end(switch, 1), end(router, 1))
+        (row,) = get(client, "links")["rows"]
+        assert row["evidence"] == "both ends" and row["entered"]
+
+    @pytest.mark.parametrize(
+        ("one", "other", "words"),
+        [
+            ((0, 1), (0, 2), "the same device"),
+            ((0, 1), (1, 1), "entered already"),
+            ((0, 1), (2, 1), "has a link by hand already"),
+        ],
+    )
+    def test_what_cannot_be_is_refused_with_the_reason(self, client, office, one, other, words):
+        entered(client, end(office[1], 1), end(office[0], 1))
+        body = {"a": end(office[one[0]], one[1]), "b": end(office[other[0]], other[1])}
+        is_problem(post(client, "links", body), 422, words)
+        assert ManualLink.objects.count() == 1
+
+    def test_a_port_of_another_device_and_one_that_is_gone_are_refused(self, client, office):
+        wrong = {"device": office[0].pk, "interface": port(office[1], 1)}
+        is_problem(post(client, "links", {"a": wrong, "b": end(office[2], 1)}), 422, "no such port")
+        is_problem(
+            post(client, "links", {"a": {"device": 987654}, "b": end(office[2], 1)}), 422, "not in the inventory"
+        )
+
+    def test_a_viewer_may_not(self, office):
+        answer = post(
+            Client(), "links", {"a": end(office[0], 1), "b": end(office[1], 1)}, **person("viewer", Role.VIEWER)
+        )
+        assert answer.status_code == 403 and not ManualLink.objects.exists()
+
+
+class TestCsv:
+    HEAD = "from_device,from_port,to_device,to_port,note\n"
+
+    def read(self, client, lines, *, keep=False):
+        return post(client, "links/list", {"text": self.HEAD + lines, "keep": keep})
+
+    def test_lines_are_read_first_and_kept_then(self, client, office):
+        lines = "dev-1,g1,DEV-2,Port 2,first\n127.0.8.3,3,dev-4,,\n"
+        assert self.read(client, lines).json() == {"added": 2, "problems": []}
+        assert not ManualLink.objects.exists()
+        assert self.read(client, lines, keep=True).json()["added"] == 2
+        assert {(row["a"]["device"], row["b"]["device"]) for row in get(client, "links")["rows"]} == {
+            ("dev-1", "dev-2"), ("dev-3", "dev-4"),
+        }  # fmt: skip
+
+    @pytest.mark.parametrize(
+        ("line", "words"),
+        [
+            ("dev-9,g1,dev-2,g1,", "No device is called dev-9."),
+            ("dev-1,g9,dev-2,g1,", "dev-1 has no port called g9."),
+            (",g1,dev-2,g1,", "A device is missing."),
+            ("dev-1,g1,dev-1,g2,", "the same device"),
+            (f"dev-1,g1,dev-2,g1,{'x' * 201}", "more than 200"),
+        ],
+    )
+    def test_every_line_keeps_its_own_problem_and_nothing_is_added(self, client, office, line, words):
+        found = self.read(client, f"dev-3,g1,dev-4,g1,\n{line}\n").json()
+        assert found["added"] == 1 and words in found["problems"][0]["problem"] and found["problems"][0]["number"] == 3
+        is_problem(self.read(client, f"dev-3,g1,dev-4,g1,\n{line}\n", keep=True), 422, "Line 3")
+        assert not ManualLink.objects.exists()
+
+    def test_a_link_twice_and_a_name_that_two_devices_have(self, client, office):
+        Device.objects.filter(pk=office[3].pk).update(name="dev-1")
+        found = self.read(client, "dev-2,g1,dev-3,g1,\ndev-3,g1,dev-2,g1,\ndev-1,g1,dev-2,g2,\n").json()
+        assert [each["problem"] for each in found["problems"]] == [
+            "This link is entered already.", "Several devices are called dev-1.",
+        ]  # fmt: skip
+
+    def test_a_text_that_is_no_list_of_links(self, client, office):
+        is_problem(post(client, "links/list", {"text": "a,b\n1,2\n"}), 422, "from_device and to_device are missing")
+        is_problem(post(client, "links/list", {"text": ""}), 422, "columns")
+
+    def test_ten_thousand_links_at_once(self, client, office):
+        one, other = office[0], office[3]
+        for device in (one, other):
+            Interface.objects.bulk_create(
+                Interface(device=device, if_index=n, name=f"p{n}", label=f"p{n}") for n in range(100, 10_100)
+            )
+        lines = "".join(f"dev-1,p{n},dev-4,p{n},\n" for n in range(100, 10_100))
+        assert self.read(client, lines, keep=True).json() == {"added": 10_000, "problems": []}
+        assert len(get(client, "map")["links"]) == 10_000
+
+    def test_what_is_written_can_be_read(self, client, office):
+        Device.objects.filter(pk=office[0].pk).update(name="-dev")
+        entered(client, end(office[0], 1), end(office[3], 2))
+        text = client.get("/api/v1/links.csv").content.decode()
+        (row,) = csv.DictReader(io.StringIO(text))
+        assert (row["from_device"], row["from_port"], row["note"]) == ("'-dev", "Port 1", "by hand")
+        ManualLink.objects.all().delete()
+        assert post(client, "links/list", {"text": text, "keep": True}).json()["added"] == 1
+
+    def test_other_forms(self, client, pair):  # noqa: F811
+        (link,) = get(client, "links.json")["links"]
+        assert link["from"] == {"device": "sw", "port": "x1 label"} and link["evidence"] == "both ends"
+        is_problem(client.get("/api/v1/links.docx"), 404, "graphml, json, csv")
+
+
+@pytest.mark.django_db(transaction=True)
+def test_who_is_limited_to_a_site_sees_its_map_alone_and_keeps_no_places(pair):  # noqa: F811
+    headers, client = person("limited", Role.VIEWER, ["Site 1"]), Client()
+    found = client.get("/api/v1/map?devices=true", **headers).json()
+    assert [node["name"] for node in found["nodes"]] == ["sw"] and found["links"] == []
+    assert not MapPosition.objects.exists()
+
+
+def test_a_group_keeps_whether_it_is_a_transport(client):
+    answer = post(client, "groups", {"name": "Ring", "condition": "role is wan", "is_transport": True})
+    assert answer.status_code == 201 and Group.objects.get().is_transport
+    (row,) = get(client, "groups")["rows"]
+    assert row["is_transport"]
