@@ -78,7 +78,8 @@ def test_what_is_under_the_pointer_and_a_click_on_it(page, network, joined):
 def test_a_card_is_moved_for_oneself_and_for_everybody(page, network, joined):
     sign_in(page, "/map?show=devices")
     settled(page)
-    page.get_by_role("checkbox", name="arrange").check()
+    page.get_by_role("checkbox", name="arrange").click()
+    expect(page.get_by_role("checkbox", name="arrange")).to_be_checked()
     page.get_by_label("Find on the map").fill("sal-acc")
     page.keyboard.press("Enter")
     expect(beside(page).get_by_role("heading", name="sal-acc-1")).to_be_visible()

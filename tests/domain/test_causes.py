@@ -123,7 +123,8 @@ class TestConsequences:
         turn("core", 5)
         turn("leaf", 5)
         leaf = Alarm.objects.get(label="leaf")
-        assert causes.overrule(leaf.pk, datetime.now(UTC)) and not causes.overrule(leaf.pk, datetime.now(UTC))
+        assert causes.overrule(leaf.pk, "anna", datetime.now(UTC))
+        assert not causes.overrule(leaf.pk, "anna", datetime.now(UTC))
         calls.advance_due(datetime.now(UTC))
         assert shown() == {"core": 0, "leaf": 0} and called() == ["core", "leaf"]
 

@@ -340,7 +340,7 @@ def test_devices_of_a_collector_that_sees_none_follow_from_that(blind):
     assert labels >= {"collector", other.name} and not labels & {device.name for device in mine}
     # Whoever says that one of them stands by itself is not contradicted by the next look.
     alarm = Alarm.objects.get(device=mine[0])
-    assert causes.overrule(alarm.pk, datetime.now(UTC))
+    assert causes.overrule(alarm.pk, "anna", datetime.now(UTC))
     selfalarms.look()
     assert not Consequence.objects.filter(alarm=alarm, ended_at=None).exists()
     # As soon as one answers, the collector sees, and the rest stands by itself.

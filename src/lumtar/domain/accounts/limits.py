@@ -67,6 +67,7 @@ POLICIES: dict[str, str] = {
     "alarms_alarmaction": "alarm_id IN (SELECT id FROM alarms_alarm)",
     "alarms_notification": "change_id IN (SELECT id FROM alarms_alarmchange)",
     "alarms_consequence": "alarm_id IN (SELECT id FROM alarms_alarm)",
+    "alarms_overruled": "alarm_id IN (SELECT id FROM alarms_alarm)",
     "inventory_device_hangs_on": "from_device_id IN (SELECT id FROM inventory_device)",
     "alarms_call": "alarm_id IN (SELECT id FROM alarms_alarm)",
     "logbook_entry": ABOUT,

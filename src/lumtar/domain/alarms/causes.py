@@ -1,7 +1,8 @@
-"""What follows from what: a device hangs on others, and behind those that do not answer nothing else is news.
+"""What follows from what: behind devices that do not answer and links that are down nothing else is news.
 
-Who hangs on whom is set by hand (Device.hangs_on); one of several ways is enough. Alarms of a device that is cut off, and all
-other alarms of one that does not answer itself, are consequences: recorded with the reason, and nobody is called for them.
+Who hangs on whom is set by hand (Device.hangs_on), and else follows from the links between devices (over_links.py); one of several
+ways is enough. Alarms of a device that is cut off, and all other alarms of one that does not answer itself, are consequences:
+recorded with the reason, and nobody is called for them.
 """
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
@@ -10,12 +11,17 @@ from datetime import datetime, timedelta
 
 from django.db.models import Count, F, Q
 
-from lumtar.domain.alarms import calls
-from lumtar.domain.alarms.models import Alarm, Consequence, alarm_type
+from lumtar.domain.alarms import calls, over_links
+from lumtar.domain.alarms.models import Alarm, Consequence, Overruled
+from lumtar.domain.alarms.over_links import DOWN, UNREACHABLE, Standing
+from lumtar.domain.inventory import polling
 from lumtar.domain.inventory.models import Device, DeviceState
 from lumtar.domain.operation.services import announce
 
-UNREACHABLE = alarm_type("unanswered")
+BY_LINKS = (UNREACHABLE, DOWN)
+"""Types of alarms that change what follows from what."""
+ASKED = timedelta(seconds=20)
+"""Devices that are polled at once have answered or failed by then."""
 UNDECIDED = timedelta(seconds=90)
 """While it is not known yet whether what a device hangs on answers, nobody is called for it."""
 SETTLING = timedelta(seconds=120)
@@ -48,19 +54,52 @@ def place(raised: Sequence[Alarm], now: datetime) -> dict[int, datetime | None]:
     silent = {alarm.device_id for alarm in mine if alarm.type == UNREACHABLE and alarm.device_id is not None}
     below = _closure(silent, _turned(ways))
     failed = _failed(_closure(below | {alarm.device_id for alarm in mine if alarm.device_id is not None}, ways))
-    found = _causes(mine, ways, failed)
-    if silent:
-        # What was raised before its cause was known.
-        placed = Consequence.objects.filter(ended_at=None).values("alarm_id")
-        earlier = Alarm.objects.filter(is_cleared=False, device_id__in=below).exclude(pk__in=placed)
-        found |= _causes(earlier.exclude(pk__in=[alarm.pk for alarm in mine]), ways, failed)
-    _keep(found, now)
-    calls.hold([pk for pk in found if pk not in {alarm.pk for alarm in mine}], None)
-    waits: dict[int, datetime | None] = dict.fromkeys(found)
-    undecided = [alarm for alarm in mine if alarm.pk not in found and alarm.type == UNREACHABLE]
+    known = over_links.standing(now, with_links=any(alarm.type in BY_LINKS for alarm in mine))
+    by_links = _by_links(known, ways)
+    # What was raised before its cause was known is looked at again.
+    placed = Consequence.objects.filter(ended_at=None).values("alarm_id")
+    earlier = Alarm.objects.filter(is_cleared=False, device_id__in=below).exclude(pk__in=placed)
+    every = [*mine, *earlier.exclude(pk__in=[alarm.pk for alarm in mine])] if below else mine
+    found = _of_silent(every, known, _causes(every, ways, failed) | by_links)
+    kept = _keep(found, now, set(by_links))
+    calls.hold([pk for pk in kept if pk not in {alarm.pk for alarm in mine}], None)
+    waits: dict[int, datetime | None] = dict.fromkeys(kept)
+    undecided = [alarm for alarm in mine if alarm.pk not in kept and alarm.type == UNREACHABLE]
     if undecided:
+        waits |= _asked_first(undecided, known, now)
         waits |= dict.fromkeys(_undecided(undecided, ways), now + UNDECIDED)
     return waits
+
+
+def _by_links(known: Standing, ways: "Ways") -> dict[int, Cause]:
+    """What follows over the links of all that is silent or down; where a person said on what a device hangs, that holds."""
+    found = {}
+    for failure, explanation in known.explained().items():
+        alarm, cause = known.alarm(failure), known.alarm(explanation.cause)
+        if alarm is None or cause is None or (failure.kind == "device" and failure.number in ways):
+            continue
+        found[alarm.pk] = Cause(cause.pk, over_links.words(explanation, known))
+    return found
+
+
+def _of_silent(alarms: Iterable[Alarm], known: Standing, found: Mapping[int, Cause]) -> dict[int, Cause]:
+    """What was found, and other alarms of devices that do not answer under what explains that."""
+    silent = ((alarm.pk, known.silent.get(alarm.device_id or 0)) for alarm in alarms)
+    owns = {pk: own.pk for pk, own in silent if own is not None and pk != own.pk and pk not in found}
+    rows = Consequence.objects.filter(alarm_id__in=set(owns.values()), ended_at=None) if owns else ()
+    roots = {row.alarm_id: row.cause_id for row in rows} | {pk: cause.alarm for pk, cause in found.items()}
+    return {
+        **found,
+        **{pk: Cause(roots.get(own, own), "The device itself does not answer") for pk, own in owns.items()},
+    }
+
+
+def _asked_first(alarms: Sequence[Alarm], known: Standing, now: datetime) -> dict[int, datetime]:
+    """Those that may be behind devices of which nothing is known since: these are polled at once, and waited for."""
+    raised = {alarm.device_id: alarm for alarm in alarms if alarm.device_id is not None}
+    unsure = over_links.waited_for(raised, known)
+    polling.ask_at_once({each for mine in unsure.values() for each in mine})
+    return {raised[device].pk: now + ASKED for device in unsure}
 
 
 Ways = Mapping[int, Collection[int]]
@@ -107,8 +146,6 @@ def _causes(alarms: Iterable[Alarm], ways: Ways, failed: Mapping[int, Alarm]) ->
             cause = failed[root]
             if cause.pk != alarm.pk:
                 found[alarm.pk] = Cause(cause.pk, f"It is reached by way of {cause.label}, which does not answer")
-        elif (own := failed.get(alarm.device_id)) is not None and own.pk != alarm.pk:
-            found[alarm.pk] = Cause(own.pk, "The device itself does not answer")
     return found
 
 
@@ -135,13 +172,30 @@ def _root(device: int, ways: Ways, failed: Mapping[int, Alarm]) -> int | None:
     return cut(device, frozenset({device}))
 
 
-def _keep(found: Mapping[int, Cause], now: datetime) -> None:
-    known = set(Consequence.objects.filter(alarm_id__in=found, ended_at=None).values_list("alarm_id", flat=True))
+def _keep(found: Mapping[int, Cause], now: datetime, by_links: Collection[int] = ()) -> dict[int, Cause]:
+    """Record what follows from what, but what a person overruled. Returns what is a consequence now.
+
+    What followed from something that follows from something else itself by now is put under that.
+    """
+    said = Overruled.objects.filter(alarm_id__in=found).values_list("alarm_id", "cause_id")
+    overruled = set(said)
+    kept = {alarm: cause for alarm, cause in found.items() if (alarm, cause.alarm) not in overruled}
+    open_ = Consequence.objects.filter(Q(alarm_id__in=kept) | Q(cause_id__in=kept), ended_at=None)
+    known, moved = dict[int, int](), list[Consequence]()
+    for row in open_:
+        known[row.alarm_id] = row.cause_id
+        if row.cause_id in kept:
+            moved.append(row)
+    Consequence.objects.filter(pk__in=[row.pk for row in moved]).update(ended_at=now)
+    new = {alarm: cause for alarm, cause in kept.items() if alarm not in known}
+    adopted = {row.alarm_id: kept.get(row.alarm_id) or Cause(kept[row.cause_id].alarm, row.reason) for row in moved}
     Consequence.objects.bulk_create(
-        Consequence(alarm_id=alarm, cause_id=cause.alarm, reason=cause.reason[:300], at=now)
-        for alarm, cause in found.items()
-        if alarm not in known
+        Consequence(
+            alarm_id=alarm, cause_id=cause.alarm, reason=cause.reason[:300], at=now, is_by_links=alarm in by_links
+        )
+        for alarm, cause in (new | adopted).items()
     )
+    return kept
 
 
 def _undecided(alarms: Sequence[Alarm], ways: Ways) -> list[int]:
@@ -161,18 +215,38 @@ def _undecided(alarms: Sequence[Alarm], ways: Ways) -> list[int]:
 
 
 def release(cleared: Sequence[int], now: datetime) -> None:
-    """What followed from alarms that are cleared now stands by itself again, and is called for unless it ends soon."""
+    """What followed from alarms that are cleared now stands by itself again, and is called for unless it ends soon.
+
+    The same holds for what followed over the links, if they say otherwise now.
+    """
+    if not cleared:
+        return
     Consequence.objects.filter(alarm_id__in=cleared, ended_at=None).update(ended_at=now)
-    left = Consequence.objects.filter(cause_id__in=cleared, ended_at=None)
-    alarms = list(Alarm.objects.filter(causes__in=left).distinct())
+    left = Consequence.objects.filter(ended_at=None)
+    may_change = left.exists() and Alarm.objects.filter(pk__in=cleared, type__in=BY_LINKS).exists()
+    ways, known = _ways(), over_links.standing(now, with_links=may_change)
+    by_links = _by_links(known, ways)
+    rows = [
+        row
+        for row in left
+        if row.cause_id in cleared
+        or (may_change and row.is_by_links and _cause_of(row.alarm_id, by_links) != row.cause_id)
+    ]
+    alarms = list(Alarm.objects.filter(pk__in=[row.alarm_id for row in rows]))
     if not alarms:
         return
-    left.update(ended_at=now)
-    ways = _ways()
+    Consequence.objects.filter(pk__in=[row.pk for row in rows]).update(ended_at=now)
     around = _closure({alarm.device_id for alarm in alarms if alarm.device_id is not None}, ways)
-    again = _causes([alarm for alarm in alarms if not alarm.is_cleared], ways, _failed(around))
-    _keep(again, now)
-    calls.resume([alarm.pk for alarm in alarms if not alarm.is_cleared and alarm.pk not in again], now + SETTLING)
+    active = [alarm for alarm in alarms if not alarm.is_cleared]
+    mine = {alarm.pk for alarm in active}
+    again = {alarm: cause for alarm, cause in by_links.items() if alarm in mine}
+    again = _of_silent(active, known, _causes(active, ways, _failed(around)) | again)
+    kept = _keep(again, now, set(by_links))
+    calls.resume([alarm.pk for alarm in active if alarm.pk not in kept], now + SETTLING)
+
+
+def _cause_of(alarm: int, found: Mapping[int, Cause]) -> int | None:
+    return found[alarm].alarm if alarm in found else None
 
 
 def flapping(alarms: Collection[int], now: datetime) -> dict[int, datetime]:
@@ -195,10 +269,15 @@ def explain(alarms: Sequence[int], cause: Cause, now: datetime) -> list[int]:
     return new
 
 
-def overrule(alarm: int, now: datetime) -> bool:
-    """Somebody says that an alarm does not follow from another one: it stands by itself, and is called for."""
-    ended = Consequence.objects.filter(alarm_id=alarm, ended_at=None).update(ended_at=now)
-    if ended:
-        calls.resume([alarm], now)
-        announce("alarms", [alarm])
-    return bool(ended)
+def overrule(alarm: int, by: str, now: datetime) -> bool:
+    """Somebody says that an alarm does not follow from another one: it stands by itself, and is called for; that is remembered."""
+    rows = list(Consequence.objects.filter(alarm_id=alarm, ended_at=None))
+    if not rows:
+        return False
+    Consequence.objects.filter(pk__in=[row.pk for row in rows]).update(ended_at=now)
+    Overruled.objects.bulk_create(
+        [Overruled(alarm_id=alarm, cause_id=row.cause_id, by=by[:150], at=now) for row in rows], ignore_conflicts=True
+    )
+    calls.resume([alarm], now)
+    announce("alarms", [alarm])
+    return True

@@ -245,6 +245,8 @@ class Consequence(models.Model):
     reason = models.CharField(max_length=300)
     at = models.DateTimeField()
     ended_at = models.DateTimeField(null=True)
+    is_by_links = models.BooleanField(default=False)
+    """It was found over the links between devices, and holds as long as these say so."""
 
     class Meta:
         """Read by alarm and by cause; an alarm has one cause at a time."""
@@ -253,6 +255,23 @@ class Consequence(models.Model):
             models.UniqueConstraint(fields=["alarm"], condition=models.Q(ended_at=None), name="one_cause_at_a_time")
         ]
         indexes = [models.Index(fields=["alarm", "-at"]), models.Index(fields=["cause", "-at"])]
+
+
+class Overruled(models.Model):
+    """Somebody said that an alarm does not follow from another one: it is not put under that one again."""
+
+    alarm = models.ForeignKey(Alarm, on_delete=models.CASCADE, related_name="+")
+    cause = models.ForeignKey(Alarm, on_delete=models.CASCADE, related_name="+")
+    by = models.CharField(max_length=150)
+    at = models.DateTimeField()
+
+    class Meta:
+        """Once a pair."""
+
+        constraints = [models.UniqueConstraint(fields=["alarm", "cause"], name="overruled_once")]
+
+    def __str__(self) -> str:
+        return f"{self.alarm_id} does not follow from {self.cause_id}"
 
 
 class Call(models.Model):

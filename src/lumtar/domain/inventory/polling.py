@@ -1,5 +1,6 @@
 """Polls that somebody asks for."""
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
@@ -37,6 +38,22 @@ def ask(pk: int, by: str) -> PollRequest:
     now = timezone.now()
     PollRequest.objects.filter(device=device, asked_at__lt=now - KEPT).delete()
     return PollRequest.objects.create(device=device, asked_by=by, asked_at=now)
+
+
+MOST_AT_ONCE = 50
+"""Devices that are polled at once to find a cause: more would keep the collector from the others."""
+
+
+def ask_at_once(devices: Collection[int]) -> None:
+    """Have devices polled at once since an alarm hangs on whether they answer; those that somebody asked for already are left."""
+    if not devices:
+        return
+    since = timezone.now() - FORGOTTEN
+    asked = PollRequest.objects.filter(device_id__in=devices, done_at=None, asked_at__gt=since)
+    left = sorted(set(devices) - set(asked.values_list("device_id", flat=True)))[:MOST_AT_ONCE]
+    PollRequest.objects.bulk_create(
+        PollRequest(device_id=device, asked_by="", asked_at=timezone.now()) for device in left
+    )
 
 
 def waiting() -> list[tuple[int, int]]:

@@ -10,6 +10,7 @@ from lumtar.core.alarms.severity import Severity
 from lumtar.domain.alarms import causes, sending
 from lumtar.domain.alarms import services as alarms
 from lumtar.domain.alarms.models import LUMTAR, Alarm, Rule
+from lumtar.domain.alarms.over_links import UNREACHABLE
 from lumtar.domain.alarms.services import Transition
 from lumtar.domain.operation import resources
 from lumtar.domain.operation.leases import share_of
@@ -59,7 +60,7 @@ def _explain_by_blindness(now: datetime) -> list[int]:
     for alarm in Alarm.objects.filter(type=LUMTAR, is_cleared=False, qualifier__startswith=SIGHT):
         name = alarm.qualifier.removeprefix(SIGHT)
         shares = set(Share.objects.filter(holder_name=name).exclude(holder=None).values_list("number", flat=True))
-        silent = Alarm.objects.filter(type=causes.UNREACHABLE, is_cleared=False).exclude(device=None)
+        silent = Alarm.objects.filter(type=UNREACHABLE, is_cleared=False).exclude(device=None)
         mine = [each.pk for each in silent if share_of(each.device_id or 0) in shares]
         explained += causes.explain(mine, causes.Cause(alarm.pk, f"The collector {name} sees none of its devices"), now)
     return explained

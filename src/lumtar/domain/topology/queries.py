@@ -1,8 +1,8 @@
 """Links, neighbours and transports, now and at any past time."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from django.db.models import Q, QuerySet
 
@@ -18,25 +18,43 @@ def seen_at(at: datetime) -> QuerySet[Neighbour]:
     return Neighbour.objects.filter(Q(gone_at=None) | Q(gone_at__gt=at), since__lte=at)
 
 
+LOST_FOR = timedelta(days=1)
+"""A link that nobody sees any more is remembered for so long, unless something else is seen at one of its ports."""
+
+
 @dataclass(frozen=True, slots=True)
 class SeenLink:
-    """A link, and since when it has been there as it is: the latest of what was seen of it."""
+    """A link, and since when it has been there as it is: the latest of what was seen of it.
+
+    ``lost_at`` is when it was seen last, if nobody sees it any more.
+    """
 
     link: Link
     since: datetime
+    lost_at: datetime | None = None
 
 
-def links_at(at: datetime, device: int | None = None) -> list[SeenLink]:
-    """The links between devices of the inventory at a time, all of them or those of one device."""
-    rows = seen_at(at).exclude(to_device=None).filter(device__retired_at=None, to_device__retired_at=None)
+def links_at(at: datetime, device: int | None = None, *, lost_for: timedelta = timedelta(0)) -> list[SeenLink]:
+    """The links between devices of the inventory at a time, all of them or those of one device.
+
+    Parameters
+    ----------
+    lost_for : links are told as well that were seen last no longer ago, and have no other one in their place
+    """
+    rows = Neighbour.objects.filter(Q(gone_at=None) | Q(gone_at__gt=at - lost_for), since__lte=at)
+    rows = rows.exclude(to_device=None).filter(device__retired_at=None, to_device__retired_at=None)
     if device is not None:
         rows = rows.filter(Q(device=device) | Q(to_device=device))
-    since, sightings = {}, []
-    for pk, here, port, there, other, began in rows.values_list(
-        "pk", "device_id", "interface_id", "to_device_id", "to_interface_id", "since"
+    since, sightings, lost = {}, [], {}
+    for pk, here, port, there, other, began, gone in rows.order_by("since").values_list(
+        "pk", "device_id", "interface_id", "to_device_id", "to_interface_id", "since", "gone_at"
     ):
         since[pk] = began
+        if gone is not None and gone <= at:
+            lost[pk] = gone
         sightings.append(Sighting(pk, End(here, port), End(there or 0, other)))
+    if lost:
+        sightings = _without_replaced(sightings, lost)
     by_hand, entered = [], entered_at(at).filter(a_device__retired_at=None, b_device__retired_at=None)
     if device is not None:
         entered = entered.filter(Q(a_device=device) | Q(b_device=device))
@@ -45,10 +63,34 @@ def links_at(at: datetime, device: int | None = None) -> list[SeenLink]:
         by_hand.append(
             Sighting(row.pk, End(row.a_device_id, row.a_interface_id), End(row.b_device_id, row.b_interface_id))
         )
-    return [
-        SeenLink(link, max(since[key] for key in link.sightings or (-(link.entered or 0),)))
-        for link in links(sightings, by_hand)
-    ]
+    return [_seen(link, since, lost) for link in links(sightings, by_hand)]
+
+
+def _without_replaced(sightings: Iterable[Sighting], lost: Mapping[int, datetime]) -> list[Sighting]:
+    """What is seen, and of what is not seen any more the latest one at each port where nothing else is."""
+    listed = list(sightings)
+    kept = [each for each in listed if each.key not in lost]
+    taken: dict[End, frozenset[End]] = {}
+    for each in kept:
+        taken |= dict.fromkeys(_ports(each), frozenset[End]())
+    for each in sorted((each for each in listed if each.key in lost), key=lambda one: lost[one.key], reverse=True):
+        ends = _ports(each)
+        # Both devices may have told of the same link, which is one.
+        if all(taken.get(end, ends) == ends for end in ends):
+            kept.append(each)
+            taken |= dict.fromkeys(ends, ends)
+    return kept
+
+
+def _ports(sighting: Sighting) -> frozenset[End]:
+    return frozenset(end for end in (sighting.here, sighting.there) if end.port is not None)
+
+
+def _seen(link: Link, since: Mapping[int, datetime], lost: Mapping[int, datetime]) -> SeenLink:
+    begun = max(since[key] for key in link.sightings or (-(link.entered or 0),))
+    if link.entered is None and all(key in lost for key in link.sightings):
+        return SeenLink(link, begun, max(lost[key] for key in link.sightings))
+    return SeenLink(link, begun)
 
 
 def transports() -> dict[Group, list[int]]:

@@ -135,7 +135,7 @@ def _call(alarm: int) -> CallOut | None:
 @router.post("/alarms/{int:alarm}/overrule", needs=OPERATOR, response={204: None})
 def overrule_cause(request: HttpRequest, alarm: int) -> Status[None]:
     """Say that an alarm does not follow from its cause: it stands by itself from now on."""
-    if not causes.overrule(alarm, timezone.now()):
+    if not causes.overrule(alarm, request.user.get_username(), timezone.now()):
         raise Problem(409, "This alarm stands by itself already; load it again.")
     actions.act([alarm], AlarmAction.Kind.COMMENT, request.user.get_username(), "It does not follow from its cause")
     return Status(204, None)

@@ -1,0 +1,99 @@
+"""What follows from what over the links between devices, as discovery and people know them."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from lumtar.core.topology import End
+from lumtar.core.topology.failures import Explanation, Failure, Why, explain
+from lumtar.domain.alarms.models import Alarm, alarm_type
+from lumtar.domain.inventory.models import DeviceState, Interface
+from lumtar.domain.topology import queries
+
+UNREACHABLE, DOWN = alarm_type("unanswered"), alarm_type("down")
+WORDS = {
+    Why.BEHIND: "It is reached by way of {over}, which does not answer",
+    Why.BEHIND_SEVERAL: "Every way to it leads over devices that do not answer; {over} was the first of them",
+    Why.LINK_DOWN: "The last way to it is the link at {over}, which is down",
+    Why.LEADS_THERE: "It leads to {over}, which does not answer, nor is any other link to that device up",
+    Why.OTHER_END: "It is the other end of the link at {over}, which is down as well",
+}
+"""The sentence for each reason, read after the alarm that follows."""
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """The active alarms about silent devices and about ports that are down, and the links between them."""
+
+    silent: Mapping[int, Alarm]
+    down: Mapping[int, Alarm]
+    links: list[tuple[End, End]]
+
+    def explained(self, more: Mapping[int, float] | None = None) -> dict[Failure, Explanation]:
+        """What follows from what; ``more`` are devices that may be silent as well."""
+        since = {device: alarm.raised_at.timestamp() for device, alarm in self.silent.items()}
+        down = {interface: alarm.raised_at.timestamp() for interface, alarm in self.down.items()}
+        return explain({**(more or {}), **since}, down, self.links)
+
+    def alarm(self, failure: Failure) -> Alarm | None:
+        """The alarm that says so."""
+        return (self.silent if failure.kind == "device" else self.down).get(failure.number)
+
+
+def standing(now: datetime, *, with_links: bool) -> Standing:
+    """What is silent and down now, and the links if something may follow over them."""
+    active = list(Alarm.objects.filter(type__in=(UNREACHABLE, DOWN), is_cleared=False, device__retired_at=None))
+    silent = {alarm.device_id: alarm for alarm in active if alarm.type == UNREACHABLE and alarm.device_id}
+    down = {alarm.interface_id: alarm for alarm in active if alarm.type == DOWN and alarm.interface_id}
+    return Standing(silent, down, _links(now) if with_links and (silent or down) else [])
+
+
+def _links(now: datetime) -> list[tuple[End, End]]:
+    """All links, those included that are not seen any more since something failed; of a transport the number is below zero."""
+    found = [(each.link.a, each.link.b) for each in queries.links_at(now, lost_for=queries.LOST_FOR)]
+    transports = {group.pk: ports for group, ports in queries.transports().items()}
+    outer = [port for ports in transports.values() for port in ports]
+    devices = dict(Interface.objects.filter(pk__in=outer).values_list("pk", "device_id"))
+    for group, ports in transports.items():
+        found += [(End(devices[port], port), End(-group, None)) for port in ports if port in devices]
+    return found
+
+
+def words(explanation: Explanation, known: Standing) -> str:
+    """Why something follows, as a sentence."""
+    over = known.alarm(explanation.over)
+    return WORDS[explanation.why].format(over=over.label if over else "a device")
+
+
+def waited_for(raised: Mapping[int, Alarm], known: Standing) -> dict[int, list[int]]:
+    """Devices that may be behind others of which it is not known yet whether they answer.
+
+    Parameters
+    ----------
+    raised : devices that do not answer since now, with their alarms
+
+    Returns
+    -------
+    of such a device those that are to be asked first
+    """
+    state = {
+        each.device_id: each
+        for each in DeviceState.objects.filter(device__enabled=True, device__retired_at=None).select_related("device")
+    }
+    found = {}
+    for device, alarm in raised.items():
+        mine = state.get(device)
+        if mine is None or mine.answered_at is None:
+            continue
+        # Whoever answered after this one should have is there.
+        failed = min(alarm.raised_at, mine.answered_at + timedelta(seconds=mine.device.interval_s))
+        near = {b.device if a.device == device else a.device for a, b in known.links if device in (a.device, b.device)}
+        unsure = [
+            each
+            for each in near - {device}
+            if each in state and each not in known.silent and (state[each].answered_at or failed) < failed
+        ]
+        sure = [each for each in near - {device} if each not in unsure and each not in known.silent]
+        if unsure and not sure:
+            found[device] = sorted(unsure)
+    return found
