@@ -190,6 +190,7 @@ class Builder:
         wan = [(source, 0.7, True) for source in branches]
         copies = [(source, 1.0, False) for source in people[::3]]
         backbone = [(source, 0.3, True) for source in branches] + copies
+        second = [(source, 1.0, True) for _, sources in floors[::2] for source in sources]
         self.core(
             "cen-core-1",
             "Central",
@@ -201,8 +202,9 @@ class Builder:
                     Port(0, f"t{4 + n}", f"To {name}", 10 * G, terms=[(s, 1.0, True) for s in sources])
                     for n, (name, sources) in enumerate(floors[1::2])
                 ),
+                Port(0, "t6", "To cen-core-2", 10 * G, terms=[*second, (web, 1.0, True)]),
             ],
-            spare=12,
+            spare=11,
         )
         self.core(
             "cen-core-2",
@@ -213,8 +215,11 @@ class Builder:
                     for n, (name, sources) in enumerate(floors[::2])
                 ),
                 Port(0, "t3", "Web catalogue", G, terms=[(web, 1.0, True)]),
+                Port(
+                    0, "t4", "To cen-core-1", 10 * G, terms=[(s, w, not d) for s, w, d in [*second, (web, 1.0, True)]]
+                ),
             ],
-            spare=12,
+            spare=11,
             clients=8,
         )
         firewall = self.box("cen-fw-1", "Central", "fw", processors=4)

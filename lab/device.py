@@ -80,15 +80,19 @@ class Device:
         self._computed: tuple[float, list[list[bytes]]] = (-1.0, [])
         self._changed: dict[int, float] = {}
         self._cached_at = float("-inf")
-        self.link_changed: Callable[[], None] = lambda: None
-        """Called when a cable was pulled or plugged in."""
+        self.link_changed: Callable[[int, bool], None] = lambda index, up: None
+        """Called with a port's index when its cable was pulled (False) or plugged in."""
+        self.is_cut_off = False
+        """Nothing that is sent to it arrives, since the cables on the way are pulled or devices there have no power."""
+        self.power_changed: Callable[[bool], None] = lambda on: None
+        """Called when the device lost its power (False) or has it again."""
         self.mib = Mib(self._columns())
         self._own = list(self.mib.columns)
 
     @property
     def silent(self) -> bool:
         """Whether it keeps still now, by fault or by incident."""
-        return self.manners.silent or is_silent(self.box, self.epoch, self.clock(), self.incidents)
+        return self.manners.silent or self.is_cut_off or is_silent(self.box, self.epoch, self.clock(), self.incidents)
 
     def boot(self, at: float) -> float:
         """When it was last started."""
@@ -182,7 +186,14 @@ class Device:
         else:
             self._pin(index).down = True
         self._changed[index] = self.clock()
-        self.link_changed()
+        self.link_changed(index, up)
+
+    def set_power(self, on: bool) -> None:
+        """Take its power away or give it back: it answers nothing, and starts over then."""
+        self.manners.silent = not on
+        if on:
+            self.restart()
+        self.power_changed(on)
 
     def tell(self, more: list[Column]) -> None:
         """Answer for these columns as well, in place of those before."""

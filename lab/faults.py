@@ -7,6 +7,7 @@ from lab.receivers import Receivers
 
 HELP = """faults (each with `clear` instead of its values takes it out):
   link DEVICE PORT down|up          pull a cable, plug it in
+  power DEVICE|SITE off|on          no power: no answers, and the links to it are down
   silent DEVICE on                  no answers
   restart DEVICE                    sysUpTime and counters start over
   wrap DEVICE PORT                  octet counters pass their end within about half a minute
@@ -43,11 +44,14 @@ def carry_out(devices: dict[str, Device], command: dict[str, object], receivers:
         return _of_receivers(receivers, words[1:])
     if len(words) < 2 or words[0] not in ACTIONS:
         raise FaultRefused(f"there is no fault {' '.join(words)!r}\n{HELP}")
-    device = devices.get(words[1])
-    if device is None:
+    meant = [devices[words[1]]] if words[1] in devices else []
+    if words[0] == "power":
+        meant = meant or [device for device in devices.values() if device.box.site == words[1]]
+    if not meant:
         raise FaultRefused(f"there is no device {words[1]!r}")
     try:
-        ACTIONS[words[0]](device, words[2:])
+        for device in meant:
+            ACTIONS[words[0]](device, words[2:])
     except (IndexError, ValueError, KeyError) as error:
         raise FaultRefused(f"{' '.join(words)}: {error}\n{HELP}") from error
     return f"{' '.join(words)}: done"
@@ -82,6 +86,12 @@ def _link(device: Device, words: list[str]) -> None:
     if words[1] not in ("up", "down", "clear"):
         raise ValueError("a link goes up or down")
     device.set_link(_port(device, words[0]), words[1] != "down")
+
+
+def _power(device: Device, words: list[str]) -> None:
+    if words[0] not in ("off", "on", "clear"):
+        raise ValueError("power is on or off")
+    device.set_power(words[0] != "off")
 
 
 def _silent(device: Device, words: list[str]) -> None:
@@ -130,6 +140,7 @@ def _clear(device: Device, words: list[str]) -> None:
 
 ACTIONS: dict[str, Callable[[Device, list[str]], None]] = {
     "link": _link,
+    "power": _power,
     "silent": _silent,
     "restart": lambda device, words: device.restart(),
     "wrap": lambda device, words: device.near_wrap(_port(device, words[0])),

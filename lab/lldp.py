@@ -2,6 +2,7 @@
 
 import ipaddress
 from collections.abc import Mapping
+from functools import partial
 
 from lab.device import Device
 from lab.mib import Column, text
@@ -33,20 +34,67 @@ def cables(scenario: Scenario) -> list[tuple[End, End]]:
 
 
 class Cabling:
-    """Every cable of a network with the two devices that it joins; what they hear follows when one is pulled."""
+    """Every cable of a network with the two devices that it joins.
 
-    def __init__(self, scenario: Scenario, devices: Mapping[str, Device]) -> None:
+    When one is pulled both ports go down, when a device loses its power the ports of its neighbours do; what everybody hears
+    follows, and who can be reached from where the collector stands.
+    """
+
+    def __init__(self, scenario: Scenario, devices: Mapping[str, Device], collector_at: str = "") -> None:
         self._devices = devices
+        self._collector_at = collector_at
         self._ends: dict[str, list[tuple[Port, End]]] = {name: [] for name in devices}
         for one, other in cables(scenario):
             for (box, port), end in ((one, other), (other, one)):
                 self._ends[box.name].append((port, end))
-        for device in devices.values():
-            device.link_changed = self.renew
+        for name, device in devices.items():
+            device.link_changed = partial(self._follow, name)
+            device.power_changed = partial(self._follow_power, name)
         self.renew()
 
+    def _follow(self, name: str, index: int, up: bool) -> None:
+        """The other end of a cable does as this one."""
+        for port, (box, other) in self._ends[name]:
+            if port.index == index and self._devices[box.name].fault(other.index).down == up:
+                self._devices[box.name].set_link(other.index, up)
+        self.renew()
+
+    def _follow_power(self, name: str, on: bool) -> None:
+        for _, (box, other) in self._ends[name]:
+            if self._devices[box.name].fault(other.index).down == on:
+                self._devices[box.name].set_link(other.index, on)
+        self.renew()
+
+    def _cut_off(self) -> None:
+        """Whoever cannot be reached from the collector answers nothing. A device without cables hangs on its site's first one."""
+        joined: dict[str, set[str]] = {name: set() for name in self._devices}
+        for name, device in self._devices.items():
+            for port, (box, other) in self._ends[name]:
+                if device.is_up(port.index, port.up) and self._devices[box.name].is_up(other.index, other.up):
+                    joined[name].add(box.name)
+            for port in device.box.ports:
+                if port.alias.startswith("Transport ") and device.is_up(port.index, port.up):
+                    joined.setdefault(port.alias, set()).add(name)
+                    joined[name].add(port.alias)
+            if not joined[name] and not self._ends[name]:
+                first = next((each for each in self._devices.values() if each.box.site == device.box.site), device)
+                near = first.box.name if self._ends[first.box.name] else self._collector_at
+                joined[near].add(name)
+        reached, waiting = {self._collector_at}, [self._collector_at]
+        while waiting:
+            here = waiting.pop()
+            if here in self._devices and self._devices[here].manners.silent:
+                continue
+            more = joined[here] - reached
+            reached |= more
+            waiting += more
+        for name, device in self._devices.items():
+            device.is_cut_off = name not in reached
+
     def renew(self) -> None:
-        """Tell anew what everybody hears."""
+        """Tell anew what everybody hears, and who can be reached."""
+        if self._collector_at:
+            self._cut_off()
         for name, device in self._devices.items():
             if device.box.family in TELLS:
                 device.tell(_columns(device, [end for end in self._ends[name] if self._is_heard(device, *end)]))

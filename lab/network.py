@@ -13,6 +13,9 @@ from lab.receivers import Receivers
 from lab.scenario import COMMUNITY, PORT, V3_USER, Scenario
 from lumtar.wire import usm
 
+COLLECTOR_AT = "cen-core-1"
+"""The device that everything is asked by way of."""
+
 
 def v3_user() -> usm.User:
     """Who may read the version 3 devices."""
@@ -26,7 +29,7 @@ class Network:
     def __init__(self, scenario: Scenario, epoch: float, receivers: Receivers | None = None) -> None:
         self._receivers = receivers
         self.devices = {box.name: Device(scenario, box, epoch, time.time) for box in scenario.boxes}
-        Cabling(scenario, self.devices)
+        Cabling(scenario, self.devices, COLLECTOR_AT)
         user = v3_user()
         self.agents = [
             Agent(device, address, PORT, COMMUNITY, user if device.box.version3 else None)

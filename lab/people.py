@@ -54,6 +54,18 @@ def rules() -> None:
     )  # fmt: skip
 
 
+def links_rule() -> None:
+    """Links that are down, from now on: what the history has of them was no news."""
+    services.create(
+        {
+            "name": "Links that are down", "measure": "down", "scope": "role is (uplink, wan, trunk)", "times": 2, "of": 2,
+            "levels": [{"severity": 4, "limit": 50, "clear": 50}],
+        },
+        BY,
+    )  # fmt: skip
+    Rule.objects.filter(name="Links that are down").update(plan=CallPlan.objects.get(name="Day and night"))
+
+
 def _send_to_desk(now: datetime) -> None:
     """What the noisy rule sent: one message a change, and nobody did anything about any of them."""
     address = Address.objects.select_related("contact").get(contact__name="Network desk", channel="mail")

@@ -12,6 +12,7 @@ from lab.counting import Group
 from lab.device import Device
 from lab.faults import ACTIONS, HELP, FaultRefused, carry_out
 from lab.incidents import Decay, Silence, Surge
+from lab.lldp import Cabling
 from lab.scenario import ENTERPRISE
 from lab.traffic import ORIGIN
 from tests.lab.boxes import box, scenario
@@ -191,3 +192,51 @@ def test_incidents_are_part_of_the_counters():
     dark = Device(scenario([made]), made, NOW, lambda: NOW - 70, incidents=incidents)
     assert dark.silent
     assert dark.uptime(NOW) == 5000
+
+
+class TestCables:
+    @pytest.fixture
+    def pair(self, clock):
+        """Two boxes with a cable between them."""
+        one, other = box("tst-acc-1"), box("tst-acc-2", "127.0.0.2")
+        one.site, other.site = "North", "South"
+        one.ports[0].alias, other.ports[1].alias = "Uplink to tst-acc-2", "To tst-acc-1"
+        made = scenario([one, other])
+        devices = {each.name: Device(made, each, NOW, clock, incidents=()) for each in (one, other)}
+        Cabling(made, devices)
+        return devices
+
+    def test_both_ends_of_a_pulled_cable_are_down(self, pair):
+        one, other = pair.values()
+        carry_out(pair, {"words": ["link", "tst-acc-1", "g1", "down"]})
+        assert not one.is_up(1, True) and not other.is_up(2, True)
+        carry_out(pair, {"words": ["link", "tst-acc-2", "g2", "up"]})
+        assert one.is_up(1, True) and other.is_up(2, True)
+
+    def test_without_power_a_device_is_silent_and_the_port_of_its_neighbour_is_down(self, pair, clock):
+        one, other = pair.values()
+        carry_out(pair, {"words": ["power", "North", "off"]})
+        assert one.silent and not other.silent and not other.is_up(2, True)
+        carry_out(pair, {"words": ["power", "tst-acc-1", "on"]})
+        clock.now += 5
+        assert not one.silent and other.is_up(2, True) and one.uptime(clock.now) < 1000
+        with pytest.raises(FaultRefused):
+            carry_out(pair, {"words": ["power", "West", "off"]})
+
+    def test_in_the_county_what_is_behind_a_pulled_cable_or_a_dark_site_is_cut_off(self, county, clock):
+        devices = {each.name: Device(county, each, NOW, clock, incidents=()) for each in county.boxes}
+        Cabling(county, devices, "cen-core-1")
+
+        def silent():
+            return {name for name, device in devices.items() if device.silent}
+
+        assert silent() == set()
+        carry_out(devices, {"words": ["link", "hex-wan-1", "lan1", "down"]})
+        assert silent() == {"hex-acc-1"}
+        carry_out(devices, {"words": ["link", "hex-wan-1", "lan1", "up"]})
+        assert silent() == set()
+        carry_out(devices, {"words": ["power", "Hexwater", "off"]})
+        assert silent() == {"hex-acc-1", "hex-wan-1"}
+        carry_out(devices, {"words": ["power", "Hexwater", "on"]})
+        carry_out(devices, {"words": ["link", "hex-wan-1", "wan1", "down"]})
+        assert silent() == set(), "there is a second transport"

@@ -16,7 +16,7 @@ from lumtar.domain.inventory.services import add_device, retire
 from lumtar.domain.topology.models import ManualLink, MapPosition
 from tests.server.calls import get, is_problem
 from tests.server.test_access import person
-from tests.server.test_links import pair  # noqa: F401
+from tests.server.test_links import NOW, pair  # noqa: F401
 
 pytestmark = pytest.mark.django_db
 
@@ -94,7 +94,7 @@ class TestTheMap:
         assert len(get(client, "map", site="Depot")["links"]) == 1
 
     def test_the_past_has_the_links_of_then(self, client, pair):  # noqa: F811
-        then = datetime.now(UTC).replace(microsecond=0) - timedelta(minutes=8, seconds=30)
+        then = NOW - timedelta(minutes=8, seconds=30)
         assert [link["evidence"] for link in get(client, "map", at=then.isoformat())["links"]] == ["one end"]
         earlier = (then - timedelta(minutes=20)).isoformat()
         assert get(client, "map", at=earlier)["links"] == []
@@ -104,6 +104,32 @@ class TestTheMap:
         entered(client, end(office[0], 1), end(office[3], 1))
         retire(office[3].pk, "anna")
         assert [node["name"] for node in get(client, "map")["nodes"]] == ["Office"]
+
+
+class TestImpact:
+    def test_what_would_be_cut_off_and_what_would_have_one_way_left(self, client, office):
+        one, two, three, depot = office
+        for number, (a, b) in enumerate(((one, two), (two, three), (three, one), (three, depot)), 1):
+            entered(client, end(a, number), end(b, number))
+
+        def cost(**question):
+            found = get(client, "map/impact", **question)
+            return [[each["name"] for each in found[name]] for name in ("cut_off", "one_way_left")]
+
+        assert cost(node=f"device-{three.pk}") == [["dev-4"], ["dev-1", "dev-2"]]
+        assert cost(interface=port(depot, 4)) == [["dev-4"], []]
+        assert cost(interface=port(one, 1)) == [[], ["dev-1", "dev-2", "dev-3"]]
+        assert cost(node=f"site-{one.site_id}") == [[], []], "the depot alone is left"
+        (hit,) = get(client, "map/impact", node=f"device-{three.pk}")["cut_off"]
+        assert hit == {"id": depot.pk, "name": "dev-4", "site": "Depot", "ports_up": 0}
+
+    def test_over_a_transport(self, client, office):
+        ring = groups.save(GroupSpec("Ring", 'label is "Backbone"', is_transport=True), "anna")
+        assert len(get(client, "map/impact", node=f"transport-{ring.pk}")["cut_off"]) == 3, "all but one"
+
+    def test_what_is_nothing_on_the_map_is_refused(self, client):
+        is_problem(client.get("/api/v1/map/impact?node=cloud-1"), 422, "Name a card")
+        is_problem(client.get("/api/v1/map/impact"), 422, "Name a card")
 
 
 class TestPlaces:

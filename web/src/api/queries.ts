@@ -118,6 +118,13 @@ export const mapQuery = (at: string | null, site: string, devices: boolean) =>
       ),
   });
 
+export const impactQuery = (question: { node: string } | { interface: number }) =>
+  queryOptions({
+    queryKey: ["impact", question],
+    queryFn: () => got(client.GET("/api/v1/map/impact", { params: { query: question } })),
+    staleTime: 30_000,
+  });
+
 export const strangersQuery = (at: string | null) =>
   queryOptions({
     queryKey: ["links", "strangers", at],

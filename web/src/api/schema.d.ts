@@ -2441,6 +2441,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/map/impact": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Impact Of
+         * @description What would be cut off, or lose its second way, if a site, a device, a transport or the link at a port failed now.
+         */
+        get: operations["lumtar_server_api_map_impact_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/map/own": {
         parameters: {
             query?: never;
@@ -8308,6 +8328,8 @@ export interface components {
         /**
          * MapLinkOut
          * @description A link between two cards; ``there`` goes from a to b. A link by hand has a number, by which it is removed.
+         *
+         *     One that nobody sees any more is shown for a day with the time when it was seen last.
          */
         MapLinkOut: {
             a: components["schemas"]["MapEnd"];
@@ -8321,6 +8343,8 @@ export interface components {
             contradiction: string;
             /** Since */
             since: string | null;
+            /** Lost At */
+            lost_at: string | null;
             /** Entered */
             entered: number | null;
             /** Speed Bps */
@@ -8384,6 +8408,30 @@ export interface components {
             nodes: components["schemas"]["MapNode"][];
             /** Links */
             links: components["schemas"]["MapLinkOut"][];
+        };
+        /**
+         * HitOut
+         * @description A device that a failure would concern, and how many of its ports are up.
+         */
+        HitOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Site */
+            site: string;
+            /** Ports Up */
+            ports_up: number;
+        };
+        /**
+         * ImpactOut
+         * @description The devices that would be cut off from the rest, and those that would keep one way where they have two now.
+         */
+        ImpactOut: {
+            /** Cut Off */
+            cut_off: components["schemas"]["HitOut"][];
+            /** One Way Left */
+            one_way_left: components["schemas"]["HitOut"][];
         };
         /**
          * Moved
@@ -12114,6 +12162,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MapOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_map_impact_of: {
+        parameters: {
+            query?: {
+                node?: string;
+                interface?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImpactOut"];
                 };
             };
         };

@@ -55,12 +55,12 @@ def place(raised: Sequence[Alarm], now: datetime) -> dict[int, datetime | None]:
     below = _closure(silent, _turned(ways))
     failed = _failed(_closure(below | {alarm.device_id for alarm in mine if alarm.device_id is not None}, ways))
     known = over_links.standing(now, with_links=any(alarm.type in BY_LINKS for alarm in mine))
-    by_links = _by_links(known, ways)
+    by_links = _by_links(known)
     # What was raised before its cause was known is looked at again.
     placed = Consequence.objects.filter(ended_at=None).values("alarm_id")
     earlier = Alarm.objects.filter(is_cleared=False, device_id__in=below).exclude(pk__in=placed)
     every = [*mine, *earlier.exclude(pk__in=[alarm.pk for alarm in mine])] if below else mine
-    found = _of_silent(every, known, _causes(every, ways, failed) | by_links)
+    found = _of_silent(every, known, by_links | _causes(every, ways, failed))
     kept = _keep(found, now, set(by_links))
     calls.hold([pk for pk in kept if pk not in {alarm.pk for alarm in mine}], None)
     waits: dict[int, datetime | None] = dict.fromkeys(kept)
@@ -71,14 +71,13 @@ def place(raised: Sequence[Alarm], now: datetime) -> dict[int, datetime | None]:
     return waits
 
 
-def _by_links(known: Standing, ways: "Ways") -> dict[int, Cause]:
-    """What follows over the links of all that is silent or down; where a person said on what a device hangs, that holds."""
+def _by_links(known: Standing) -> dict[int, Cause]:
+    """What follows over the links, of all that is silent or down."""
     found = {}
     for failure, explanation in known.explained().items():
         alarm, cause = known.alarm(failure), known.alarm(explanation.cause)
-        if alarm is None or cause is None or (failure.kind == "device" and failure.number in ways):
-            continue
-        found[alarm.pk] = Cause(cause.pk, over_links.words(explanation, known))
+        if alarm is not None and cause is not None:
+            found[alarm.pk] = Cause(cause.pk, over_links.words(explanation, known))
     return found
 
 
@@ -177,9 +176,10 @@ def _keep(found: Mapping[int, Cause], now: datetime, by_links: Collection[int] =
 
     What followed from something that follows from something else itself by now is put under that.
     """
-    said = Overruled.objects.filter(alarm_id__in=found).values_list("alarm_id", "cause_id")
-    overruled = set(said)
+    overruled = set(Overruled.objects.filter(alarm_id__in=found).values_list("alarm_id", "cause_id"))
     kept = {alarm: cause for alarm, cause in found.items() if (alarm, cause.alarm) not in overruled}
+    if by_links:
+        kept = _without_circles(kept, by_links, now)
     open_ = Consequence.objects.filter(Q(alarm_id__in=kept) | Q(cause_id__in=kept), ended_at=None)
     known, moved = dict[int, int](), list[Consequence]()
     for row in open_:
@@ -196,6 +196,30 @@ def _keep(found: Mapping[int, Cause], now: datetime, by_links: Collection[int] =
         for alarm, cause in (new | adopted).items()
     )
     return kept
+
+
+def _without_circles(kept: Mapping[int, Cause], by_links: Collection[int], now: datetime) -> dict[int, Cause]:
+    """What was found, but over the links nothing that follows from itself by what people said; that holds.
+
+    What is a cause over the links by now follows from nothing over them any more.
+    """
+    rows = list(Consequence.objects.filter(ended_at=None))
+    said = {row.alarm_id: row.cause_id for row in rows if not row.is_by_links}
+    said |= {alarm: cause.alarm for alarm, cause in kept.items() if alarm not in by_links}
+
+    def follows_from_itself(alarm: int) -> bool:
+        cause, passed = kept[alarm].alarm, set[int]()
+        while cause != alarm and cause in said and cause not in passed:
+            passed.add(cause)
+            cause = said[cause]
+        return cause == alarm
+
+    found = {alarm: cause for alarm, cause in kept.items() if alarm not in by_links or not follows_from_itself(alarm)}
+    causes = {cause.alarm for alarm, cause in found.items() if alarm in by_links}
+    turned = [row for row in rows if row.is_by_links and row.alarm_id in causes]
+    Consequence.objects.filter(pk__in=[row.pk for row in turned]).update(ended_at=now)
+    calls.resume([row.alarm_id for row in turned], now + SETTLING)
+    return found
 
 
 def _undecided(alarms: Sequence[Alarm], ways: Ways) -> list[int]:
@@ -225,7 +249,7 @@ def release(cleared: Sequence[int], now: datetime) -> None:
     left = Consequence.objects.filter(ended_at=None)
     may_change = left.exists() and Alarm.objects.filter(pk__in=cleared, type__in=BY_LINKS).exists()
     ways, known = _ways(), over_links.standing(now, with_links=may_change)
-    by_links = _by_links(known, ways)
+    by_links = _by_links(known)
     rows = [
         row
         for row in left
@@ -240,7 +264,7 @@ def release(cleared: Sequence[int], now: datetime) -> None:
     active = [alarm for alarm in alarms if not alarm.is_cleared]
     mine = {alarm.pk for alarm in active}
     again = {alarm: cause for alarm, cause in by_links.items() if alarm in mine}
-    again = _of_silent(active, known, _causes(active, ways, _failed(around)) | again)
+    again = _of_silent(active, known, again | _causes(active, ways, _failed(around)))
     kept = _keep(again, now, set(by_links))
     calls.resume([alarm.pk for alarm in active if alarm.pk not in kept], now + SETTLING)
 

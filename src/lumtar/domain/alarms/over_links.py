@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from lumtar.core.topology import End
 from lumtar.core.topology.failures import Explanation, Failure, Why, explain
 from lumtar.domain.alarms.models import Alarm, alarm_type
-from lumtar.domain.inventory.models import DeviceState, Interface
+from lumtar.domain.inventory.models import Device, DeviceState
 from lumtar.domain.topology import queries
 
 UNREACHABLE, DOWN = alarm_type("unanswered"), alarm_type("down")
@@ -49,14 +49,11 @@ def standing(now: datetime, *, with_links: bool) -> Standing:
 
 
 def _links(now: datetime) -> list[tuple[End, End]]:
-    """All links, those included that are not seen any more since something failed; of a transport the number is below zero."""
-    found = [(each.link.a, each.link.b) for each in queries.links_at(now, lost_for=queries.LOST_FOR)]
-    transports = {group.pk: ports for group, ports in queries.transports().items()}
-    outer = [port for ports in transports.values() for port in ports]
-    devices = dict(Interface.objects.filter(pk__in=outer).values_list("pk", "device_id"))
-    for group, ports in transports.items():
-        found += [(End(devices[port], port), End(-group, None)) for port in ports if port in devices]
-    return found
+    """All links, and between devices without one what a person said that one hangs on."""
+    found = queries.joined(now)
+    seen = {frozenset((a.device, b.device)) for a, b in found}
+    by_hand = Device.hangs_on.through._default_manager.values_list("from_device_id", "to_device_id")
+    return found + [(End(a, None), End(b, None)) for a, b in by_hand if frozenset((a, b)) not in seen]
 
 
 def words(explanation: Explanation, known: Standing) -> str:

@@ -8,7 +8,7 @@ from django.db import connection
 from django.db.models.functions import Collate
 from django.utils import timezone
 
-from lumtar.core.topology import End, Evidence
+from lumtar.core.topology import End, Evidence, Link
 from lumtar.core.topology.layout import Card
 from lumtar.domain.inventory.models import Group, Interface, Site
 from lumtar.domain.inventory.scope import NO_SITE
@@ -75,7 +75,7 @@ class Lane:
 class MapLink:
     """A link between two cards, how it is known, and what it carries from a to b (``there``) and back.
 
-    ``state`` is up, down, silent (neither end answers) or unknown (no end names a port).
+    ``lost_at`` is when it was seen last, if nobody sees it any more. ``state`` is up, down, silent (neither end answers) or unknown (no end names a port).
     """
 
     a: LinkEnd
@@ -83,6 +83,7 @@ class MapLink:
     evidence: str
     contradiction: str
     since: datetime | None
+    lost_at: datetime | None
     entered: int | None
     speed_bps: float | None
     there: Lane
@@ -205,7 +206,7 @@ def _links(
     is_shown = {device: place is None or not inside for device, place in places.items()}
     seen = [
         each
-        for each in queries.links_at(past or timezone.now())
+        for each in queries.links_at(past or timezone.now(), lost_for=queries.LOST_FOR)
         if each.link.evidence is not Evidence.ITSELF
         and each.link.a.device in places
         and each.link.b.device in places
@@ -224,14 +225,14 @@ def _links(
             for end in (each.link.a, each.link.b)
         )
         link = each.link
-        found.append(state.link(a, b, link.evidence, link.contradiction, each.since, link.entered))
+        found.append(state.link(a, b, link, each.since, each.lost_at))
     for group, numbers in transports.items():
         beyond = LinkEnd(f"transport-{group.pk}", group.name, None, None)
         for number in numbers:
             device = outward.get(number, 0)
             if is_shown.get(device):
                 here = LinkEnd(node(device), names[device], device, state.port(End(device, number)))
-                found.append(state.link(here, beyond, TRANSPORT, "", None, None))
+                found.append(state.link(here, beyond))
     return found
 
 
@@ -249,16 +250,34 @@ class _Ports:
         return self._rows.get(end.port) if end.port is not None else None
 
     def link(
-        self, a: LinkEnd, b: LinkEnd, evidence: str, contradiction: str, since: datetime | None, entered: int | None
+        self,
+        a: LinkEnd,
+        b: LinkEnd,
+        link: Link | None = None,
+        since: datetime | None = None,
+        lost_at: datetime | None = None,
     ) -> MapLink:
-        """A link with what it carries: as its end a counts it, or where that one tells nothing, its end b."""
+        """A link with what it carries: as its end a counts it, or where that one tells nothing, its end b.
+
+        Without one that was seen or entered it leads to a transport.
+        """
         there, back = _lane(a.port, b.port), _lane(b.port, a.port)
         speeds = [self._speeds[end.port.id] for end in (a, b) if end.port and end.port.id in self._speeds]
         errors = [end.port.error_rate for end in (a, b) if end.port and end.port.error_rate is not None]
         return MapLink(
-            a, b, evidence, contradiction, since, entered, min(speeds, default=None), there, back,
-            max(errors, default=None), _state(a.port, b.port),
-        )  # fmt: skip
+            a=a,
+            b=b,
+            evidence=link.evidence if link else TRANSPORT,
+            contradiction=link.contradiction if link else "",
+            since=since,
+            lost_at=lost_at,
+            entered=link.entered if link else None,
+            speed_bps=min(speeds, default=None),
+            there=there,
+            back=back,
+            error_rate=max(errors, default=None),
+            state=_state(a.port, b.port),
+        )
 
 
 def _lane(sends: PortRow | None, receives: PortRow | None) -> Lane:

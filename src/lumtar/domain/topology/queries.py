@@ -8,7 +8,7 @@ from django.db.models import Q, QuerySet
 
 from lumtar.core.topology import End, Link, Sighting, links
 from lumtar.domain.inventory import groups
-from lumtar.domain.inventory.models import Group
+from lumtar.domain.inventory.models import Group, Interface
 from lumtar.domain.topology.by_hand import entered_at
 from lumtar.domain.topology.models import Neighbour
 
@@ -96,6 +96,17 @@ def _seen(link: Link, since: Mapping[int, datetime], lost: Mapping[int, datetime
 def transports() -> dict[Group, list[int]]:
     """Groups whose ports are joined by a network that is not ours, with their ports as they are now."""
     return {group: sorted(groups.polled_ports(group.pk)) for group in Group.objects.filter(is_transport=True)}
+
+
+def joined(now: datetime) -> list[tuple[End, End]]:
+    """The ends of all links, those included that are not seen any more since something failed; of a transport the number is below zero."""
+    found = [(each.link.a, each.link.b) for each in links_at(now, lost_for=LOST_FOR)]
+    outer = transports()
+    ports = [port for numbers in outer.values() for port in numbers]
+    devices = dict(Interface.objects.filter(pk__in=ports).values_list("pk", "device_id"))
+    for group, numbers in outer.items():
+        found += [(End(devices[port], port), End(-group.pk, None)) for port in numbers if port in devices]
+    return found
 
 
 def strangers_at(at: datetime, devices: Collection[int] | None = None) -> QuerySet[Neighbour]:

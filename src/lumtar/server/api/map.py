@@ -1,12 +1,15 @@
 """The map: what hangs on what at a time, and where it stands."""
 
+import re
+from dataclasses import asdict
 from datetime import datetime
 from typing import Literal
 
 from django.http import HttpRequest
 from ninja import Field
 
-from lumtar.domain.reports import network
+from lumtar.domain.inventory.models import Device
+from lumtar.domain.reports import impact, network
 from lumtar.domain.topology import positions
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.always import ALWAYS
@@ -67,7 +70,10 @@ class MapLane(Schema):
 
 
 class MapLinkOut(Schema):
-    """A link between two cards; ``there`` goes from a to b. A link by hand has a number, by which it is removed."""
+    """A link between two cards; ``there`` goes from a to b. A link by hand has a number, by which it is removed.
+
+    One that nobody sees any more is shown for a day with the time when it was seen last.
+    """
 
     model_config = ALWAYS
 
@@ -76,6 +82,7 @@ class MapLinkOut(Schema):
     evidence: Literal["both ends", "one end", "by hand", "transport"]
     contradiction: str
     since: datetime | None
+    lost_at: datetime | None
     entered: int | None
     speed_bps: float | None
     there: MapLane
@@ -142,11 +149,44 @@ def _lane(lane: network.Lane) -> MapLane:
 
 
 def _link(link: network.MapLink) -> MapLinkOut:
-    same = ("evidence", "contradiction", "since", "entered", "speed_bps", "error_rate", "state")
+    same = ("evidence", "contradiction", "since", "lost_at", "entered", "speed_bps", "error_rate", "state")
     return MapLinkOut.model_construct(
         a=_end(link.a), b=_end(link.b), there=_lane(link.there), back=_lane(link.back),
         **{name: getattr(link, name) for name in same},
     )  # fmt: skip
+
+
+class HitOut(Schema):
+    """A device that a failure would concern, and how many of its ports are up."""
+
+    id: int
+    name: str
+    site: str
+    ports_up: int
+
+
+class ImpactOut(Schema):
+    """The devices that would be cut off from the rest, and those that would keep one way where they have two now."""
+
+    cut_off: list[HitOut]
+    one_way_left: list[HitOut]
+
+
+@router.get("/map/impact", needs=VIEWER, response=ImpactOut)
+def impact_of(request: HttpRequest, node: str = "", interface: int | None = None) -> ImpactOut:
+    """What would be cut off, or lose its second way, if a site, a device, a transport or the link at a port failed now."""
+    kind, _, number = node.partition("-")
+    if interface is not None:
+        cost = impact.of(interfaces=[interface])
+    elif not re.match(NODE_KEY, node):
+        raise Problem(422, "Name a card of the map, as device-5, or a port.")
+    elif kind == "site":
+        at_site = Device.objects.filter(retired_at=None, site=int(number) or None)
+        cost = impact.of(devices=list(at_site.values_list("pk", flat=True)))
+    else:
+        cost = impact.of(**{f"{kind}s": [int(number)]})
+    hits = {name: [HitOut(**asdict(hit)) for hit in getattr(cost, name)] for name in ("cut_off", "one_way_left")}
+    return ImpactOut(**hits)
 
 
 class Spot(Schema):

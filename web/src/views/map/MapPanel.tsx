@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Link } from "react-router";
-import { nowQuery } from "../../api/queries";
+import { impactQuery, nowQuery } from "../../api/queries";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
 import { counted, duration, moment, percent, perSecond, rate, text } from "../../components/format";
 import { LoadBar } from "../../components/LoadBar";
@@ -164,6 +164,7 @@ function OfNode({
           alarms
         </Link>
       </p>
+      <IfItFails question={{ node: node.key }} />
       <h3 className="heading mt-3">
         Links <span className="font-normal text-ink2">{links.length}, out and in</span>
       </h3>
@@ -188,7 +189,44 @@ function OfNode({
   );
 }
 
+/** What would be cut off, or lose its second way. */
+function IfItFails({ question }: { question: { node: string } | { interface: number } }) {
+  const { data } = useQuery(impactQuery(question));
+  if (!data) return null;
+  const ports = data.cut_off.reduce((sum, each) => sum + each.ports_up, 0);
+  return (
+    <section aria-label="If it fails">
+      <h3 className="heading mt-3">If it fails</h3>
+      <p className="py-[3px]">
+        {data.cut_off.length > 0 ? (
+          <>
+            <b className="font-semibold">
+              {counted(data.cut_off.length, "device")}, {counted(ports, "port")} in use
+            </b>{" "}
+            would be cut off: {namesOf(data.cut_off)}.
+          </>
+        ) : (
+          "Nothing would be cut off."
+        )}{" "}
+        {data.one_way_left.length > 0 &&
+          `${counted(data.one_way_left.length, "device")} would have one way left: ${namesOf(data.one_way_left)}.`}
+      </p>
+    </section>
+  );
+}
+
+const NAMED = 8;
+
+function namesOf(hits: { name: string }[]): string {
+  const more = hits.length - NAMED;
+  return `${hits
+    .slice(0, NAMED)
+    .map(({ name }) => name)
+    .join(", ")}${more > 0 ? ` and ${more} more` : ""}`;
+}
+
 function OfLink({ link, onRemove }: { link: MapLink; onRemove: Props["onRemove"] }) {
+  const port = link.a.interface_id ?? link.b.interface_id;
   return (
     <>
       <h2 className="text-large leading-snug font-semibold">{endsOf(link)}</h2>
@@ -205,6 +243,7 @@ function OfLink({ link, onRemove }: { link: MapLink; onRemove: Props["onRemove"]
             ? `${perSecond(link.error_rate)} a second at the worse end.`
             : "None at either end."}
       </p>
+      {port !== null && <IfItFails question={{ interface: port }} />}
       <h3 className="heading mt-3">How this link is known</h3>
       <p className="py-[3px]">
         {EVIDENCE[link.evidence]}
@@ -212,6 +251,7 @@ function OfLink({ link, onRemove }: { link: MapLink; onRemove: Props["onRemove"]
         {link.since && `, since ${moment(new Date(link.since))}`}.
         {link.evidence === "one end" && " The other end tells nothing of this one."}
       </p>
+      {link.lost_at && <p className="text-critical">Nobody sees it any more since {moment(new Date(link.lost_at))}.</p>}
       {link.contradiction && <p className="text-critical">But {link.contradiction}.</p>}
       {link.entered !== null && onRemove && (
         <p className="mt-1">

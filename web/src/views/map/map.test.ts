@@ -47,6 +47,7 @@ const link = (a: string, b: string, more: Partial<MapLink> = {}): MapLink => ({
   evidence: "both ends",
   contradiction: "",
   since: null,
+  lost_at: null,
   entered: null,
   speed_bps: 1e9,
   there: { bps: 9e8, percent: 90 },
