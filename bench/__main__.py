@@ -1,12 +1,12 @@
 """Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm] [list] [sweep]
-[fleet] [store] [draw] [rules] [faults] [storm] [refresh] [calling]``; without names, all of them.
+[fleet] [store] [draw] [rules] [faults] [storm] [refresh] [calling] [topology]``; without names, all of them.
 """
 
 import signal
 import sys
 from collections.abc import Callable
 
-from bench import calling, drawing, faults, polling, refreshing, rules, serving, store, storm, sweeping
+from bench import calling, drawing, faults, polling, refreshing, rules, serving, store, storm, sweeping, topology
 
 MEASUREMENTS: dict[str, Callable[[], None]] = {
     "poll": polling.poll,
@@ -24,6 +24,7 @@ MEASUREMENTS: dict[str, Callable[[], None]] = {
     "storm": storm.storm,
     "refresh": refreshing.refresh,
     "calling": calling.calling,
+    "topology": topology.topology,
 }
 
 

@@ -6,6 +6,7 @@ import { moment } from "../../components/format";
 import { Problem } from "../../components/Problem";
 import { Severity } from "../../components/Severity";
 import { SEVERITIES } from "../../components/severities";
+import { Impact } from "../map/Impact";
 import { AlarmActions } from "./AlarmActions";
 import { AlarmChart } from "./AlarmChart";
 import { historyOf } from "./alarmHistory";
@@ -76,6 +77,9 @@ export function AlarmPage({ alarm }: { alarm: number }) {
         </>
       )}
       {time.following && <AlarmChart row={row} />}
+      {time.following && row.device_id && (
+        <Impact question={row.interface_id ? { interface: row.interface_id } : { node: `device-${row.device_id}` }} />
+      )}
       <Similar episodes={data.similar} alarm={alarm} />
       <h3 className="heading mt-3">History</h3>
       {historyOf(data).map(({ at, severity, text, by }) => (

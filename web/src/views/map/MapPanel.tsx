@@ -1,12 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Link } from "react-router";
-import { impactQuery, nowQuery } from "../../api/queries";
+import { nowQuery } from "../../api/queries";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
 import { counted, duration, moment, percent, perSecond, rate, text } from "../../components/format";
 import { LoadBar } from "../../components/LoadBar";
 import { Severity } from "../../components/Severity";
+import { Impact } from "./Impact";
 import { EVIDENCE, endsOf, laneWords, nodeWords, STATES } from "./MapHover";
+import { useMapShow } from "./MapTools";
 import { linkKey, type MapLink, type NetworkMap, type Node } from "./mapGeometry";
 
 type Props = {
@@ -28,7 +30,9 @@ export function MapPanel({ map, node, link, onPick, onOpen, onRemove }: Props) {
 function Wrong({ map, onPick }: { map: NetworkMap; onPick: (key: string) => void }) {
   const time = useScreenTime();
   const search = useTimeSearch();
+  const { site } = useMapShow();
   const { data } = useQuery(nowQuery(time.at));
+  const causes = data?.causes.filter(({ row }) => !site || row.site === site) ?? [];
   const down = map.links.filter((link) => link.state === "down" || link.state === "silent");
   const contradicted = map.links.filter((link) => link.contradiction);
   return (
@@ -42,10 +46,10 @@ function Wrong({ map, onPick }: { map: NetworkMap; onPick: (key: string) => void
         )}
       </p>
       <h2 className="heading mt-3">
-        Active alarms <span className="font-normal text-ink2">{data?.active || ""}</span>
+        Active alarms <span className="font-normal text-ink2">{site ? `at ${site}` : data?.active || ""}</span>
       </h2>
-      {data?.causes.length === 0 && <p className="py-1 text-ink2">No active alarms.</p>}
-      {data?.causes.slice(0, 8).map(({ row }) => (
+      {data && causes.length === 0 && <p className="py-1 text-ink2">No active alarms{site && " here"}.</p>}
+      {causes.slice(0, 8).map(({ row }) => (
         <Link
           key={row.id}
           to={`/alarms/${row.id}${search()}`}
@@ -55,10 +59,15 @@ function Wrong({ map, onPick }: { map: NetworkMap; onPick: (key: string) => void
           <Severity level={row.severity} />
           <span className="min-w-0">
             <b className="block truncate font-medium">{row.label}</b>
-            <span className="block truncate text-small text-ink2">{row.text}</span>
+            <span className="block truncate text-small text-ink2">
+              {row.consequences > 0 && (
+                <b className="font-medium text-ink">{counted(row.consequences, "consequence")} · </b>
+              )}
+              {row.text}
+            </span>
           </span>
           <span className="figures text-small text-ink2">
-            {duration((Date.parse(data.at) - Date.parse(row.raised_at)) / 1000)}
+            {duration((Date.parse(data?.at ?? row.raised_at) - Date.parse(row.raised_at)) / 1000)}
           </span>
         </Link>
       ))}
@@ -69,6 +78,7 @@ function Wrong({ map, onPick }: { map: NetworkMap; onPick: (key: string) => void
   );
 }
 
+const SHORT = { down: "down", silent: "no answer", unknown: "–" };
 const loadOf = (link: MapLink) => Math.max(link.there.percent ?? -1, link.back.percent ?? -1);
 
 function Busiest({ links, onPick }: { links: MapLink[]; onPick: (key: string) => void }) {
@@ -103,7 +113,7 @@ function LinkLine({ link, words, onPick }: { link: MapLink; words: string; onPic
       type="button"
       data-row
       onClick={() => onPick(linkKey(link))}
-      className="figures grid w-full grid-cols-[minmax(0,1fr)_70px_40px] items-center gap-2 border-b border-dotted border-rule py-[3px] text-left hover:bg-lampsoft"
+      className="figures grid w-full grid-cols-[minmax(0,1fr)_64px_58px] items-center gap-2 border-b border-dotted border-rule py-[3px] text-left hover:bg-lampsoft"
     >
       <span className="truncate" title={words}>
         {words}
@@ -164,7 +174,7 @@ function OfNode({
           alarms
         </Link>
       </p>
-      <IfItFails question={{ node: node.key }} />
+      <Impact question={{ node: node.key }} />
       <h3 className="heading mt-3">
         Links <span className="font-normal text-ink2">{links.length}, out and in</span>
       </h3>
@@ -189,42 +199,6 @@ function OfNode({
   );
 }
 
-/** What would be cut off, or lose its second way. */
-function IfItFails({ question }: { question: { node: string } | { interface: number } }) {
-  const { data } = useQuery(impactQuery(question));
-  if (!data) return null;
-  const ports = data.cut_off.reduce((sum, each) => sum + each.ports_up, 0);
-  return (
-    <section aria-label="If it fails">
-      <h3 className="heading mt-3">If it fails</h3>
-      <p className="py-[3px]">
-        {data.cut_off.length > 0 ? (
-          <>
-            <b className="font-semibold">
-              {counted(data.cut_off.length, "device")}, {counted(ports, "port")} in use
-            </b>{" "}
-            would be cut off: {namesOf(data.cut_off)}.
-          </>
-        ) : (
-          "Nothing would be cut off."
-        )}{" "}
-        {data.one_way_left.length > 0 &&
-          `${counted(data.one_way_left.length, "device")} would have one way left: ${namesOf(data.one_way_left)}.`}
-      </p>
-    </section>
-  );
-}
-
-const NAMED = 8;
-
-function namesOf(hits: { name: string }[]): string {
-  const more = hits.length - NAMED;
-  return `${hits
-    .slice(0, NAMED)
-    .map(({ name }) => name)
-    .join(", ")}${more > 0 ? ` and ${more} more` : ""}`;
-}
-
 function OfLink({ link, onRemove }: { link: MapLink; onRemove: Props["onRemove"] }) {
   const port = link.a.interface_id ?? link.b.interface_id;
   return (
@@ -243,7 +217,7 @@ function OfLink({ link, onRemove }: { link: MapLink; onRemove: Props["onRemove"]
             ? `${perSecond(link.error_rate)} a second at the worse end.`
             : "None at either end."}
       </p>
-      {port !== null && <IfItFails question={{ interface: port }} />}
+      {port !== null && <Impact question={{ interface: port }} />}
       <h3 className="heading mt-3">How this link is known</h3>
       <p className="py-[3px]">
         {EVIDENCE[link.evidence]}

@@ -145,12 +145,12 @@ function drawCard(pen: Pen, node: Node, look: Look) {
     },
     node.kind === "transport" ? CARD.height / 2 : 0,
   );
+  if (node.silent > 0) drawHatch(pen, box);
   const ink = isLit ? "ink" : "ink3";
   const hasCells = node.cells.length > 0;
   pen.words(fitting(node.name, 15), node.x, node.y - 9, { colour: ink, size: 12, bold: true });
   if (hasCells) drawCells(pen, node);
   else pen.words(detail(node), node.x, node.y + 9, { colour: "ink2", size: 10.5 });
-  if (node.silent > 0) drawHatch(pen, box);
 }
 
 /** What is said of a card without cells. */
@@ -206,7 +206,7 @@ function drawHatch(pen: Pen, { x, y, width, height }: Box) {
     const [x2, y2] = at < width ? [x + at, y] : [x + width, y + at - width];
     segments.push([x1, y1, x2, y2]);
   }
-  pen.lines(segments, { colour: "hatch", width: 1 });
+  pen.lines(segments, { colour: "rule", width: 1 });
 }
 
 /** Severities at the corners of cards, and in the middle of links that are down. */
