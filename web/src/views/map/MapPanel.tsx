@@ -120,9 +120,7 @@ function LinkLine({ link, words, onPick }: { link: MapLink; words: string; onPic
       </span>
       <LoadBar inPercent={link.back.percent} outPercent={link.there.percent} down={link.state !== "up"} />
       <span className="text-right">
-        {link.state === "up"
-          ? `${percent(loadOf(link) < 0 ? null : loadOf(link))} %`
-          : STATES[link.state].split(" ")[0]}
+        {link.state === "up" ? `${percent(loadOf(link) < 0 ? null : loadOf(link))} %` : SHORT[link.state]}
       </span>
     </button>
   );
