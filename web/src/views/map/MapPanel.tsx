@@ -113,13 +113,13 @@ function LinkLine({ link, words, onPick }: { link: MapLink; words: string; onPic
       type="button"
       data-row
       onClick={() => onPick(linkKey(link))}
-      className="figures grid w-full grid-cols-[minmax(0,1fr)_64px_58px] items-center gap-2 border-b border-dotted border-rule py-[3px] text-left hover:bg-lampsoft"
+      className="figures grid w-full grid-cols-[minmax(0,1fr)_56px_66px] items-center gap-2 border-b border-dotted border-rule py-[3px] text-left hover:bg-lampsoft"
     >
       <span className="truncate" title={words}>
         {words}
       </span>
       <LoadBar inPercent={link.back.percent} outPercent={link.there.percent} down={link.state !== "up"} />
-      <span className="text-right">
+      <span className="text-right whitespace-nowrap">
         {link.state === "up" ? `${percent(loadOf(link) < 0 ? null : loadOf(link))} %` : SHORT[link.state]}
       </span>
     </button>
