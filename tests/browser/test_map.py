@@ -137,3 +137,20 @@ def test_links_are_entered_as_lines_and_wrong_ones_say_why(page, network):
     page.get_by_role("button", name="Add these links").click()
     expect(page.get_by_text("entered by hand")).to_be_visible()
     assert ManualLink.objects.count() == 1
+
+
+def test_the_way_between_two_devices(page, network, joined):
+    sign_in(page, "/map?show=devices")
+    form = page.get_by_role("form", name="The way between two devices")
+    form.get_by_label("From").fill("hex-wan-1")
+    form.get_by_label("To").fill("nobody")
+    form.get_by_role("button", name="Show the way").click()
+    expect(page.get_by_text("No device of the inventory is called nobody")).to_be_visible()
+    way = page.get_by_role("region", name="The way")
+    way.get_by_label("To").fill("127.0.0.2")
+    way.get_by_role("button", name="Show the way").click()
+    expect(way.get_by_role("heading", level=2)).to_contain_text("The way from hex-wan-1 to sal-acc-1")
+    expect(way.get_by_role("row", name=re.compile("hex-wan-1 g1"))).to_contain_text("95 %")
+    expect(way).to_contain_text("No second way shares no link with it.")
+    way.get_by_role("button", name="close").click()
+    expect(way).to_have_count(0)

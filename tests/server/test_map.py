@@ -13,6 +13,7 @@ from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.groups import GroupSpec
 from lumtar.domain.inventory.models import Device, Group, Interface
 from lumtar.domain.inventory.services import add_device, retire
+from lumtar.domain.readings.models import Newest
 from lumtar.domain.topology.models import ManualLink, MapPosition
 from tests.server.calls import get, is_problem
 from tests.server.test_access import person
@@ -130,6 +131,67 @@ class TestImpact:
     def test_what_is_nothing_on_the_map_is_refused(self, client):
         is_problem(client.get("/api/v1/map/impact?node=cloud-1"), 422, "Name a card")
         is_problem(client.get("/api/v1/map/impact"), 422, "Name a card")
+
+
+class TestTheWay:
+    @pytest.fixture
+    def square(self, client, office):
+        """dev-1 to dev-4 over dev-2, and over dev-3."""
+        one, two, three, depot = office
+        for (a, m), (b, n) in (
+            ((one, 1), (two, 1)),
+            ((two, 2), (depot, 1)),
+            ((one, 2), (three, 1)),
+            ((three, 2), (depot, 2)),
+        ):
+            entered(client, end(a, m), end(b, n))
+        ManualLink.objects.update(since=datetime.now(UTC) - timedelta(hours=1))
+        return office
+
+    def way(self, client, start, goal, **more):
+        return get(client, "map/way", start=start, goal=goal, **more)
+
+    def test_hop_by_hop_and_another_one(self, client, square):
+        found = self.way(client, "dev-1", "127.0.8.4")
+        assert (found["start"], found["goal"], found["is_broken"], found["yesterday"]) == ("dev-1", "dev-4", False, [])
+        first, second = found["ways"]
+        assert [(hop["a"]["device"], hop["a"]["name"], hop["b"]["device"], hop["b"]["name"]) for hop in first] == [
+            ("dev-1", "g1", "dev-2", "g1"), ("dev-2", "g2", "dev-4", "g1"),
+        ]  # fmt: skip
+        assert [hop["b"]["device"] for hop in second] == ["dev-3", "dev-4"]
+        back = self.way(client, "DEV-4", "dev-1")["ways"][0]
+        assert back[0]["a"]["device"] == "dev-4" and back[-1]["b"]["device"] == "dev-1"
+
+    def test_over_what_is_down_it_is_broken(self, client, square):
+        now = datetime.now(UTC)
+        for name, state in (("g1", 2), ("g2", 2)):
+            interface = Interface.objects.get(device=square[0], name=name)
+            Newest.objects.create(interface=interface, at=now, base_at=now, oper=state, admin=1, since=now)
+        found = self.way(client, "dev-1", "dev-4")
+        assert found["is_broken"] and len(found["ways"]) == 1
+        assert found["ways"][0][0]["state"] == "down"
+
+    def test_yesterday_it_was_another_one(self, client, square):
+        one, _, _, depot = square
+        direct = ManualLink.objects.create(
+            a_device=one, b_device=depot, entered_by="anna", since=datetime.now(UTC) - timedelta(days=3),
+            gone_at=datetime.now(UTC) - timedelta(hours=2),
+        )  # fmt: skip
+        Device.objects.update(added_at=direct.since)
+        assert self.way(client, "dev-1", "dev-4")["yesterday"] == ["dev-1", "dev-4"]
+
+    def test_over_a_transport_nothing_is_seen(self, client, office):
+        groups.save(GroupSpec("Ring", 'label is "Backbone"', is_transport=True), "anna")
+        found = self.way(client, "dev-1", "dev-4")
+        assert found["unseen"] == ["Ring"] and [hop["b"]["device"] for hop in found["ways"][0]] == ["Ring", "dev-4"]
+
+    def test_what_is_not_known_and_what_is_not_joined(self, client, office):
+        is_problem(
+            client.get("/api/v1/map/way?start=dev-1&goal=printer"), 422, "No device of the inventory is called printer"
+        )
+        is_problem(client.get("/api/v1/map/way?start=&goal=dev-1"), 422, "No device")
+        assert self.way(client, "dev-1", "dev-2")["ways"] == []
+        assert self.way(client, "dev-1", "dev-1")["ways"] == [[]]
 
 
 class TestPlaces:

@@ -118,6 +118,13 @@ export const mapQuery = (at: string | null, site: string, devices: boolean) =>
       ),
   });
 
+export const wayQuery = (start: string, goal: string, at: string | null) =>
+  queryOptions({
+    queryKey: ["map", "way", start, goal, at],
+    queryFn: () => got(client.GET("/api/v1/map/way", { params: { query: { start, goal, ...past(at) } } })),
+    retry: false,
+  });
+
 export const impactQuery = (question: { node: string } | { interface: number }) =>
   queryOptions({
     queryKey: ["impact", question],

@@ -2441,6 +2441,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/map/way": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Way Between
+         * @description The way between two devices, each named by its name, address or MAC address, now or at a past time.
+         */
+        get: operations["lumtar_server_api_map_way_between"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/map/impact": {
         parameters: {
             query?: never;
@@ -8410,6 +8430,27 @@ export interface components {
             links: components["schemas"]["MapLinkOut"][];
         };
         /**
+         * WaysOut
+         * @description What leads from one device to another: the shortest way, then others that share no link with those before.
+         *
+         *     ``is_broken`` if there is none, and what is told leads over links that are down. ``yesterday`` are the devices along the shortest one
+         *     a day before, if it was another one; ``unseen`` transports on the way, in which nothing is seen.
+         */
+        WaysOut: {
+            /** Start */
+            start: string;
+            /** Goal */
+            goal: string;
+            /** Ways */
+            ways: components["schemas"]["MapLinkOut"][][];
+            /** Is Broken */
+            is_broken: boolean;
+            /** Yesterday */
+            yesterday: string[];
+            /** Unseen */
+            unseen: string[];
+        };
+        /**
          * HitOut
          * @description A device that a failure would concern, and how many of its ports are up.
          */
@@ -12162,6 +12203,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MapOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_map_way_between: {
+        parameters: {
+            query: {
+                start: string;
+                goal: string;
+                at?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaysOut"];
                 };
             };
         };

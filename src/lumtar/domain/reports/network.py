@@ -135,6 +135,13 @@ def at_time(
     return Network(name, nodes, links)
 
 
+def links_of_devices(past: datetime | None) -> list[MapLink]:
+    """All links between devices and transports at a time, with what they carry; None is now."""
+    rows, _ = devices.find(past, limit=MOST_DEVICES)
+    names = {row.id: row.name for row in rows}
+    return _links(past, names, dict.fromkeys(names), {}, queries.transports(), inside=True)
+
+
 def _place(row: DeviceRow, site: str | None, *, of_devices: bool) -> str | None:
     """The name of the site that a device is a part of on this map; None if it is a card of its own."""
     here = row.site or NO_SITE

@@ -9,7 +9,7 @@ from django.http import HttpRequest
 from ninja import Field
 
 from lumtar.domain.inventory.models import Device
-from lumtar.domain.reports import impact, network
+from lumtar.domain.reports import impact, network, ways
 from lumtar.domain.topology import positions
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.always import ALWAYS
@@ -154,6 +154,32 @@ def _link(link: network.MapLink) -> MapLinkOut:
         a=_end(link.a), b=_end(link.b), there=_lane(link.there), back=_lane(link.back),
         **{name: getattr(link, name) for name in same},
     )  # fmt: skip
+
+
+class WaysOut(Schema):
+    """What leads from one device to another: the shortest way, then others that share no link with those before.
+
+    ``is_broken`` if there is none, and what is told leads over links that are down. ``yesterday`` are the devices along the shortest one
+    a day before, if it was another one; ``unseen`` transports on the way, in which nothing is seen.
+    """
+
+    start: str
+    goal: str
+    ways: list[list[MapLinkOut]]
+    is_broken: bool
+    yesterday: list[str]
+    unseen: list[str]
+
+
+@router.get("/map/way", needs=VIEWER, response=WaysOut)
+def way_between(request: HttpRequest, start: str, goal: str, at: datetime | None = None) -> WaysOut:
+    """The way between two devices, each named by its name, address or MAC address, now or at a past time."""
+    with refusing():
+        found = ways.between(start, goal, past(at))
+    return WaysOut.model_construct(
+        ways=[[_link(link) for link in way] for way in found.ways],
+        **{name: getattr(found, name) for name in ("start", "goal", "is_broken", "yesterday", "unseen")},
+    )
 
 
 class HitOut(Schema):

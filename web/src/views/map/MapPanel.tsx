@@ -3,6 +3,7 @@ import type { ReactNode } from "react";
 import { Link } from "react-router";
 import { nowQuery } from "../../api/queries";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
+import { useSetSearch } from "../../app/useSetSearch";
 import { counted, duration, moment, percent, perSecond, rate, text } from "../../components/format";
 import { LoadBar } from "../../components/LoadBar";
 import { Severity } from "../../components/Severity";
@@ -10,6 +11,7 @@ import { Impact } from "./Impact";
 import { EVIDENCE, endsOf, laneWords, nodeWords, STATES } from "./MapHover";
 import { useMapShow } from "./MapTools";
 import { linkKey, type MapLink, type NetworkMap, type Node } from "./mapGeometry";
+import { Way, WayForm } from "./Way";
 
 type Props = {
   map: NetworkMap;
@@ -22,6 +24,8 @@ type Props = {
 
 /** What stands beside the map: the card or the link that was picked, or what is wrong. */
 export function MapPanel({ map, node, link, onPick, onOpen, onRemove }: Props) {
+  const { start, goal } = useMapShow();
+  if (start && goal && !node && !link) return <Way />;
   if (link) return <OfLink link={link} onRemove={onRemove} />;
   if (node) return <OfNode node={node} map={map} onPick={onPick} onOpen={onOpen} />;
   return <Wrong map={map} onPick={onPick} />;
@@ -74,6 +78,8 @@ function Wrong({ map, onPick }: { map: NetworkMap; onPick: (key: string) => void
       <LinkLines title="Links that are down" links={down} onPick={onPick} />
       <LinkLines title="Links with a contradiction" links={contradicted} onPick={onPick} />
       <Busiest links={map.links} onPick={onPick} />
+      <h2 className="heading mt-3">The way between two devices</h2>
+      <WayForm />
     </>
   );
 }
@@ -138,6 +144,7 @@ function OfNode({
   onOpen: (node: Node) => void;
 }) {
   const search = useTimeSearch();
+  const set = useSetSearch();
   const links = map.links.filter(({ a, b }) => a.node === node.key || b.node === node.key);
   const number = node.key.split("-")[1];
   return (
@@ -162,6 +169,11 @@ function OfNode({
           <Link className="underline" to={`/fleet/device/${number}${search({ site: node.site })}`}>
             device
           </Link>
+        )}
+        {node.kind === "device" && (
+          <button type="button" className="underline" onClick={() => set({ start: node.name, goal: "", pick: "" })}>
+            way from here
+          </button>
         )}
         {node.kind === "transport" && (
           <Link className="underline" to={`/fleet${search({ group: number })}`}>

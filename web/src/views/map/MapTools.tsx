@@ -23,6 +23,8 @@ export function useMapShow() {
     pick: search.get("pick") ?? "",
     depth: Number(search.get("depth")) || 0,
     leaves: search.get("leaves") !== "hidden",
+    start: search.get("start") ?? "",
+    goal: search.get("goal") ?? "",
     arranging: search.get("arrange") === "1",
   };
 }

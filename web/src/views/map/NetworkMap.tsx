@@ -2,7 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useMemo, useRef } from "react";
 import { Link, useNavigate } from "react-router";
 import { client, got } from "../../api/client";
-import { mapQuery } from "../../api/queries";
+import { mapQuery, wayQuery } from "../../api/queries";
 import { useKeys } from "../../app/keys";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
 import { useMay } from "../../app/session";
@@ -14,7 +14,7 @@ import { MapFoot } from "./MapFoot";
 import { MapPanel, sizeOf } from "./MapPanel";
 import { MapTable } from "./MapTable";
 import { MapTools, useMapShow } from "./MapTools";
-import { around, type Hit, leaves, linkKey, type Node, type Point } from "./mapGeometry";
+import { along, around, type Hit, leaves, linkKey, type Node, type Point } from "./mapGeometry";
 
 /** What hangs on what: sites, the devices of one, or all of them, with what their links carry at the time shown. */
 export function NetworkMap() {
@@ -43,14 +43,20 @@ export function NetworkMap() {
   const node = nodes.find((each) => each.key === show.pick);
   const place = node ? -1 : links.findIndex((each) => linkKey(each) === show.pick);
   const link = links[place];
+  const { data: ways } = useQuery({
+    ...wayQuery(show.start, show.goal, time.at),
+    enabled: Boolean(show.start && show.goal),
+  });
   const lit = useMemo(() => {
+    const way = ways?.ways[0];
+    if (!node && show.goal && way?.length) return along(links, way);
     if (!node) return null;
     const its = new Set(
       links.flatMap(({ a, b }, index) => (a.node === node.key || b.node === node.key ? [index] : [])),
     );
     const ends = [...its].flatMap((index) => [links[index]?.a.node ?? "", links[index]?.b.node ?? ""]);
     return { nodes: new Set([node.key, ...ends]), links: its };
-  }, [node, links]);
+  }, [node, links, ways, show.goal]);
 
   const changed = () => void queries.invalidateQueries({ queryKey: ["map"] });
   const move = useMutation({
@@ -91,7 +97,7 @@ export function NetworkMap() {
   };
   useKeys({
     f: () => document.querySelector<HTMLInputElement>("[aria-label='Find on the map']")?.focus(),
-    Escape: () => (show.pick ? set({ pick: "" }) : set({ site: "", show: "" })),
+    Escape: () => (show.pick ? set({ pick: "" }) : set(show.goal ? { start: "", goal: "" } : { site: "", show: "" })),
   });
   if (!data) return <Problem error={error} />;
   const name = show.site || (show.devices ? "All devices" : "Whole network");

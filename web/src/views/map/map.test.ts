@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { drawMap, errorRateStep, strokeOf } from "./drawMap";
 import {
+  along,
   around,
   CARD,
   distance,
@@ -116,6 +117,12 @@ describe("going about the map", () => {
     expect([...around(links, "device-1", 1)]).toEqual(["device-1", "device-2"]);
     expect(around(links, "device-1", 2).size).toBe(3);
     expect([...leaves(links)].sort()).toEqual(["device-1", "device-3"]);
+  });
+  it("finds the links of a way on the map, whichever way round they stand", () => {
+    const links = [link("device-1", "device-2"), link("device-2", "device-3", { a: end("device-2", 7) })];
+    const turned = { ...link("device-2", "device-1"), a: links[0]?.b ?? end("", 0), b: links[0]?.a ?? end("", 0) };
+    expect([...along(links, [turned]).links]).toEqual([0]);
+    expect([...along(links, []).nodes]).toEqual([]);
   });
   it("holds all cards in its extent, and names a link by its ends", () => {
     expect(extent([A, C])).toEqual({ x: -52, y: -23, width: 504, height: 346 });

@@ -128,6 +128,20 @@ export function extent(nodes: Node[]): { x: number; y: number; width: number; he
 /** A link's own key in the address: its ends. */
 export const linkKey = ({ a, b }: MapLink) => [a, b].map((end) => `${end.node}.${end.interface_id ?? ""}`).join("~");
 
+/** The places of those links on a map that are part of a way, whichever way round, and the cards that they join. */
+export function along(links: MapLink[], way: MapLink[]): { nodes: Set<string>; links: Set<number> } {
+  const wanted = new Set(way.map(portsOf));
+  const places = links.flatMap((link, place) => (wanted.has(portsOf(link)) ? [place] : []));
+  const ends = places.flatMap((place) => [links[place]?.a.node ?? "", links[place]?.b.node ?? ""]);
+  return { nodes: new Set(ends), links: new Set(places) };
+}
+
+const portsOf = ({ a, b }: MapLink) =>
+  [a, b]
+    .map((end) => `${end.device_id ?? end.device}.${end.interface_id ?? ""}`)
+    .sort()
+    .join(" ");
+
 /** The cards that are within so many links of one. */
 export function around(links: MapLink[], key: string, depth: number): Set<string> {
   const found = new Set([key]);
