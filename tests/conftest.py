@@ -27,6 +27,18 @@ def free_port(kind=socket.SOCK_DGRAM, host="127.0.0.1"):
         return probe.getsockname()[1]
 
 
+@pytest.fixture(autouse=True)
+def migrated_rules(request):
+    """The rules of a new database: a test with transactions of its own, that ran before, emptied all tables."""
+    marker = request.node.get_closest_marker("django_db")
+    if marker and not marker.kwargs.get("transaction"):
+        request.getfixturevalue("db")
+        # Django is not set up yet when this file is read.
+        from tests.alarms import first_rules
+
+        first_rules()
+
+
 @pytest.fixture
 def loopback():
     """Loopback addresses that no other test uses."""

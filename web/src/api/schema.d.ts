@@ -2299,7 +2299,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/links.{form}": {
+    "/api/v1/links.graphml": {
         parameters: {
             query?: never;
             header?: never;
@@ -2307,10 +2307,50 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Export Links
-         * @description All links as GraphML, JSON or CSV; CSV has the columns that links by hand are entered with.
+         * Links As Graphml
+         * @description The links as GraphML: devices are nodes, links are edges.
          */
-        get: operations["lumtar_server_api_links_export_links"];
+        get: operations["lumtar_server_api_links_links_as_graphml"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/links.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Links As Json
+         * @description The links as JSON: devices, and links with both ends.
+         */
+        get: operations["lumtar_server_api_links_links_as_json"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/links.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Links As Csv
+         * @description The links as CSV, with the columns that links by hand are entered with.
+         */
+        get: operations["lumtar_server_api_links_links_as_csv"];
         put?: never;
         post?: never;
         delete?: never;
@@ -12047,15 +12087,53 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_links_export_links: {
+    lumtar_server_api_links_links_as_graphml: {
         parameters: {
             query?: {
                 at?: string | null;
             };
             header?: never;
-            path: {
-                form: string;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
+        };
+    };
+    lumtar_server_api_links_links_as_json: {
+        parameters: {
+            query?: {
+                at?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_links_links_as_csv: {
+        parameters: {
+            query?: {
+                at?: string | null;
+            };
+            header?: never;
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;

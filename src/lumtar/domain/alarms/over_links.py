@@ -73,10 +73,14 @@ def waited_for(raised: Mapping[int, Alarm], known: Standing) -> dict[int, list[i
     -------
     of such a device those that are to be asked first
     """
-    state = {
-        each.device_id: each
-        for each in DeviceState.objects.filter(device__enabled=True, device__retired_at=None).select_related("device")
-    }
+    near: dict[int, set[int]] = {device: set() for device in raised}
+    for a, b in known.links:
+        for here, there in ((a.device, b.device), (b.device, a.device)):
+            if here in near and here != there:
+                near[here].add(there)
+    asked_of = DeviceState.objects.filter(device__enabled=True, device__retired_at=None)
+    asked_of = asked_of.filter(device_id__in=set(raised).union(*near.values())).select_related("device")
+    state = {each.device_id: each for each in asked_of}
     found = {}
     for device, alarm in raised.items():
         mine = state.get(device)
@@ -84,13 +88,11 @@ def waited_for(raised: Mapping[int, Alarm], known: Standing) -> dict[int, list[i
             continue
         # Whoever answered after this one should have is there.
         failed = min(alarm.raised_at, mine.answered_at + timedelta(seconds=mine.device.interval_s))
-        near = {b.device if a.device == device else a.device for a, b in known.links if device in (a.device, b.device)}
-        unsure = [
-            each
-            for each in near - {device}
-            if each in state and each not in known.silent and (state[each].answered_at or failed) < failed
-        ]
-        sure = [each for each in near - {device} if each not in unsure and each not in known.silent]
+        unsure, sure = list[int](), list[int]()
+        for each in near[device] - known.silent.keys():
+            asked = state.get(each)
+            is_unsure = asked is not None and (asked.answered_at or failed) < failed
+            (unsure if is_unsure else sure).append(each)
         if unsure and not sure:
             found[device] = sorted(unsure)
     return found

@@ -18,7 +18,7 @@ from lumtar.domain.topology import by_hand, exchange, queries
 from lumtar.domain.topology.models import Neighbour, NeighbourLook
 from lumtar.domain.topology.queries import SeenLink
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
-from lumtar.server.api.problems import Problem, refusing
+from lumtar.server.api.problems import refusing
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.times import past
 
@@ -132,11 +132,8 @@ class _Ends:
         )
 
 
-@router.get("/links.{form}", needs=VIEWER)
-def export_links(request: HttpRequest, form: str, at: datetime | None = None) -> HttpResponse:
-    """All links as GraphML, JSON or CSV; CSV has the columns that links by hand are entered with."""
-    if form not in exchange.FORMS:
-        raise Problem(404, f"Links come as {', '.join(exchange.FORMS)}.")
+def _file(form: str, at: datetime | None) -> HttpResponse:
+    """All links at a time as a file of a form of exchange.FORMS."""
     found = queries.links_at(past(at) or timezone.now())
     ends = _Ends(found)
     devices = {
@@ -149,6 +146,24 @@ def export_links(request: HttpRequest, form: str, at: datetime | None = None) ->
     )
     answer["Content-Disposition"] = f'attachment; filename="links.{form}"'
     return answer
+
+
+@router.get("/links.graphml", needs=VIEWER)
+def links_as_graphml(request: HttpRequest, at: datetime | None = None) -> HttpResponse:
+    """The links as GraphML: devices are nodes, links are edges."""
+    return _file("graphml", at)
+
+
+@router.get("/links.json", needs=VIEWER)
+def links_as_json(request: HttpRequest, at: datetime | None = None) -> HttpResponse:
+    """The links as JSON: devices, and links with both ends."""
+    return _file("json", at)
+
+
+@router.get("/links.csv", needs=VIEWER)
+def links_as_csv(request: HttpRequest, at: datetime | None = None) -> HttpResponse:
+    """The links as CSV, with the columns that links by hand are entered with."""
+    return _file("csv", at)
 
 
 class EndIn(Schema):

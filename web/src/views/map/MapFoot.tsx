@@ -29,7 +29,7 @@ export function MapFoot({ map, picture, handle }: Props) {
     };
   }, [printed]);
   const file = `map-${map.map}`;
-  const act = "text-ink2 underline hover:text-ink";
+  const act = "min-h-6 min-w-6 text-ink2 underline hover:text-ink";
   return (
     <div className="flex flex-wrap items-center gap-x-3 gap-y-1 px-4 py-1.5 text-tiny text-ink2">
       {show.by !== "state" &&
@@ -115,7 +115,7 @@ function Arrangement({ map }: { map: NetworkMap }) {
     },
     onSuccess,
   });
-  const act = "text-ink2 underline hover:text-ink";
+  const act = "min-h-6 min-w-6 text-ink2 underline hover:text-ink";
   return (
     <>
       <Problem error={share.error ?? forget.error ?? anew.error} />
