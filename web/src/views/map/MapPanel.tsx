@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Link } from "react-router";
+import type { Schemas } from "../../api/client";
 import { nowQuery } from "../../api/queries";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
 import { useSetSearch } from "../../app/useSetSearch";
@@ -33,7 +34,6 @@ export function MapPanel({ map, node, link, onPick, onOpen, onRemove }: Props) {
 
 function Wrong({ map, onPick }: { map: NetworkMap; onPick: (key: string) => void }) {
   const time = useScreenTime();
-  const search = useTimeSearch();
   const { site } = useMapShow();
   const { data } = useQuery(nowQuery(time.at));
   const causes = data?.causes.filter(({ row }) => !site || row.site === site) ?? [];
@@ -53,7 +53,21 @@ function Wrong({ map, onPick }: { map: NetworkMap; onPick: (key: string) => void
         Active alarms <span className="font-normal text-ink2">{site ? `at ${site}` : data?.active || ""}</span>
       </h2>
       {data && causes.length === 0 && <p className="py-1 text-ink2">No active alarms{site && " here"}.</p>}
-      {causes.slice(0, 8).map(({ row }) => (
+      <AlarmLines causes={causes.slice(0, 8)} at={data?.at ?? ""} />
+      <LinkLines title="Links that are down" links={down} onPick={onPick} />
+      <LinkLines title="Links with a contradiction" links={contradicted} onPick={onPick} />
+      <Busiest links={map.links} onPick={onPick} />
+      <h2 className="heading mt-3">The way between two devices</h2>
+      <WayForm />
+    </>
+  );
+}
+
+function AlarmLines({ causes, at }: { causes: Schemas["CauseOut"][]; at: string }) {
+  const search = useTimeSearch();
+  return (
+    <>
+      {causes.map(({ row }) => (
         <Link
           key={row.id}
           to={`/alarms/${row.id}${search()}`}
@@ -71,15 +85,10 @@ function Wrong({ map, onPick }: { map: NetworkMap; onPick: (key: string) => void
             </span>
           </span>
           <span className="figures text-small text-ink2">
-            {duration((Date.parse(data?.at ?? row.raised_at) - Date.parse(row.raised_at)) / 1000)}
+            {duration((Date.parse(at) - Date.parse(row.raised_at)) / 1000)}
           </span>
         </Link>
       ))}
-      <LinkLines title="Links that are down" links={down} onPick={onPick} />
-      <LinkLines title="Links with a contradiction" links={contradicted} onPick={onPick} />
-      <Busiest links={map.links} onPick={onPick} />
-      <h2 className="heading mt-3">The way between two devices</h2>
-      <WayForm />
     </>
   );
 }
@@ -132,6 +141,9 @@ function LinkLine({ link, words, onPick }: { link: MapLink; words: string; onPic
   );
 }
 
+const isAbout = (row: Schemas["AlarmRow"], { kind, key, name }: Node) =>
+  kind === "site" ? row.site === name : kind === "device" && key === `device-${row.device_id}`;
+
 function OfNode({
   node,
   map,
@@ -145,6 +157,9 @@ function OfNode({
 }) {
   const search = useTimeSearch();
   const set = useSetSearch();
+  const time = useScreenTime();
+  const { data: now } = useQuery(nowQuery(time.at));
+  const mine = now?.causes.filter(({ row }) => isAbout(row, node)) ?? [];
   const links = map.links.filter(({ a, b }) => a.node === node.key || b.node === node.key);
   const number = node.key.split("-")[1];
   return (
@@ -180,10 +195,9 @@ function OfNode({
             its ports
           </Link>
         )}
-        <Link className="underline" to={`/alarms${search({ words: node.kind === "transport" ? "" : node.name })}`}>
-          alarms
-        </Link>
       </p>
+      {mine.length > 0 && <h3 className="heading mt-3">Active alarms</h3>}
+      <AlarmLines causes={mine} at={now?.at ?? ""} />
       <Impact question={{ node: node.key }} />
       <h3 className="heading mt-3">
         Links <span className="font-normal text-ink2">{links.length}, out and in</span>
