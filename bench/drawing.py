@@ -5,7 +5,7 @@ from statistics import median
 import psycopg
 from playwright.sync_api import Page
 
-from bench.serving import browser, free_port, wait_for
+from bench.serving import browser, free_port, sign_in, wait_for
 from bench.setting import URL, Figure, process, report
 
 CLICKS = 12
@@ -64,11 +64,7 @@ def draw() -> None:
     with process("uvicorn", *arguments), browser() as page:
         wait_for(port)
         base = f"http://127.0.0.1:{port}"
-        page.goto(base)
-        page.get_by_label("Name").fill("demo")
-        page.get_by_label("Password").fill("oskelund")
-        page.get_by_role("button", name="Sign in").click()
-        page.get_by_role("navigation", name="Places").wait_for()
+        sign_in(page, base)
         clicks = _clicks(page, base)
         page.goto(f"{base}/fleet/port/{row[0]}?span=30d")
         page.locator("article .u-over").first.wait_for()

@@ -194,6 +194,15 @@ def browser() -> Iterator[Page]:
         chromium.close()
 
 
+def sign_in(page: Page, base: str) -> None:
+    """Sign in as the demonstration's user."""
+    page.goto(base)
+    page.get_by_label("Name").fill("demo")
+    page.get_by_label("Password").fill("oskelund")
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("navigation", name="Places").wait_for()
+
+
 def alarm(interval: int = 10) -> None:
     """From a device that falls silent to the sentence on the screen of somebody who looks at Now."""
     from bench.polling import seed

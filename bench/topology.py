@@ -14,7 +14,7 @@ import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from bench.serving import browser, free_port, wait_for
+from bench.serving import browser, free_port, sign_in, wait_for
 from bench.setting import Figure, database, process, report
 from lumtar.core.topology import End, Sighting, links
 from lumtar.core.topology.failures import device, explain, port
@@ -286,11 +286,7 @@ def screens() -> list[Figure]:
         with process(*words, env={"LUMTAR_DATABASE_URL": url}), browser() as page:
             wait_for(web)
             base = f"http://127.0.0.1:{web}"
-            page.goto(base)
-            page.get_by_label("Name").fill("demo")
-            page.get_by_label("Password").fill("oskelund")
-            page.get_by_role("button", name="Sign in").click()
-            page.get_by_role("navigation", name="Places").wait_for()
+            sign_in(page, base)
             looks = []
             for _ in range(2):
                 begun = time.perf_counter()

@@ -200,15 +200,33 @@ class TestTheWay:
 class TestPlaces:
     def test_they_are_kept_and_what_is_new_moves_nothing(self, client, office):
         entered(client, end(office[0], 1), end(office[1], 1))
+        entered(client, end(office[0], 2), end(office[2], 1))
         before = spots(get(client, "map", devices=True))
-        assert MapPosition.objects.filter(map="devices").count() == 4
         entered(client, end(office[1], 2), end(office[3], 1))
-        new = add_device("127.0.8.9", name="dev-9", site="Office", kind="v2c", secret={"community": "word"})
+        add_device("127.0.8.9", name="dev-9", site="Office", kind="v2c", secret={"community": "word"})
         after = spots(get(client, "map", devices=True))
-        assert after == {**before, f"device-{new.pk}": after[f"device-{new.pk}"]}
+        linked = [f"device-{device.pk}" for device in office[:3]]
+        assert {key: after[key] for key in linked} == {key: before[key] for key in linked}
         assert len(set(after.values())) == 5
 
+    def test_what_nothing_leads_to_gets_its_place_once_its_links_are_known(self, client, office):
+        get(client, "map", devices=True)
+        assert not MapPosition.objects.exists(), "rows for now"
+        for number, other in enumerate(office[1:], 1):
+            entered(client, end(office[0], number), end(other, 1))
+        placed = spots(get(client, "map", devices=True))
+        hub, *others = (placed[f"device-{device.pk}"] for device in office)
+        assert MapPosition.objects.filter(map="devices").count() == 4
+        assert all(y > hub[1] for _, y in others), "in layers, below what they hang on"
+
+    def test_a_look_at_the_past_places_nothing_for_good(self, client, pair):  # noqa: F811
+        get(client, "map", at=(NOW - timedelta(minutes=1)).isoformat())
+        assert not MapPosition.objects.exists()
+        get(client, "map")
+        assert MapPosition.objects.count() == 2
+
     def test_a_person_has_an_arrangement_of_their_own(self, client, office):
+        entered(client, end(office[0], 1), end(office[1], 1))
         before, key = spots(get(client, "map", devices=True)), f"device-{office[0].pk}"
         moved = {"map": "devices", "spots": [{"node": key, "x": 900, "y": -900}]}
         assert put(client, "map/own", moved).json() == {"nodes": 1}

@@ -1,7 +1,7 @@
 """Links, from what devices saw at their ports and people entered: how each is known, and what contradicts it."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -84,7 +84,8 @@ def links(sightings: Sequence[Sighting], by_hand: Sequence[Sighting] = ()) -> li
             a, b = End(each.here.device, each.here.port), End(other.here.device, other.here.port)
             found.append(Link(a, b, Evidence.BOTH_ENDS, _keys(same, each, other)))
         else:
-            found.append(Link(each.here, each.there, Evidence.ONE_END, _keys(same, each), _contradiction(each, at)))
+            says = "the other port sees another neighbour" if _is_contradicted(each, at) else ""
+            found.append(Link(each.here, each.there, Evidence.ONE_END, _keys(same, each), says))
     return _with_entered(found, by_hand, at)
 
 
@@ -103,17 +104,9 @@ def _with_entered(found: list[Link], by_hand: Sequence[Sighting], at: dict[End, 
         if len(same) == 1:
             found[same[0]] = _fuller(found[same[0]], each)
             continue
-        says = _contradiction(each, at) or _contradiction(Sighting(each.key, each.there, each.here), at)
-        found.append(
-            Link(
-                each.here,
-                each.there,
-                Evidence.BY_HAND,
-                (),
-                says.replace("the other port", "one of its ports"),
-                each.key,
-            )
-        )
+        is_otherwise = _is_contradicted(each, at) or _is_contradicted(Sighting(each.key, each.there, each.here), at)
+        says = "one of its ports sees another neighbour" if is_otherwise else ""
+        found.append(Link(each.here, each.there, Evidence.BY_HAND, (), says, each.key))
     return found
 
 
@@ -152,13 +145,9 @@ def _reverse(seen: Sighting, back: Sequence[Sighting], same_way: Sequence[Sighti
     return None
 
 
-def _contradiction(seen: Sighting, at: dict[End, list[Sighting]]) -> str:
+def _is_contradicted(seen: Sighting, at: dict[End, list[Sighting]]) -> bool:
     """Whether the port that was named says that somebody else is at its other end."""
     others = at.get(seen.there, []) if seen.there.port is not None else []
-    return "the other port sees another neighbour" if _elsewhere(seen, others) else ""
-
-
-def _elsewhere(seen: Sighting, others: Iterable[Sighting]) -> bool:
     return any(
         other.there.device != seen.here.device or other.there.port not in (seen.here.port, None) for other in others
     )

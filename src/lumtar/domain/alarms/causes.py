@@ -248,17 +248,20 @@ def release(cleared: Sequence[int], now: datetime) -> None:
     Consequence.objects.filter(alarm_id__in=cleared, ended_at=None).update(ended_at=now)
     left = Consequence.objects.filter(ended_at=None)
     may_change = left.exists() and Alarm.objects.filter(pk__in=cleared, type__in=BY_LINKS).exists()
-    ways, known = _ways(), over_links.standing(now, with_links=may_change)
+    standing = list(left if may_change else left.filter(cause_id__in=cleared))
+    if not standing:
+        return
+    known = over_links.standing(now, with_links=may_change)
     by_links = _by_links(known)
     rows = [
         row
-        for row in left
-        if row.cause_id in cleared
-        or (may_change and row.is_by_links and _cause_of(row.alarm_id, by_links) != row.cause_id)
+        for row in standing
+        if row.cause_id in cleared or (row.is_by_links and _cause_of(row.alarm_id, by_links) != row.cause_id)
     ]
     alarms = list(Alarm.objects.filter(pk__in=[row.alarm_id for row in rows]))
     if not alarms:
         return
+    ways = _ways()
     Consequence.objects.filter(pk__in=[row.pk for row in rows]).update(ended_at=now)
     around = _closure({alarm.device_id for alarm in alarms if alarm.device_id is not None}, ways)
     active = [alarm for alarm in alarms if not alarm.is_cleared]

@@ -10,7 +10,7 @@ from django.utils import timezone
 
 from lumtar.core.topology import End, Evidence, Link
 from lumtar.core.topology.layout import Card
-from lumtar.domain.inventory.models import Group, Interface, Site
+from lumtar.domain.inventory.models import Group, Site
 from lumtar.domain.inventory.scope import NO_SITE
 from lumtar.domain.reports import cells, devices, ports
 from lumtar.domain.reports.devices import DeviceRow
@@ -129,7 +129,7 @@ def at_time(
     edges = [(link.a.node, link.b.node) for link in links]
     tops = {node.key for node in nodes if node.is_outside or node.kind == TRANSPORT}
     keys = [node.key for node in nodes]
-    spots = positions.of_map(name, keys, edges, card, tops=tops, person=person, keep=keep)
+    spots = positions.of_map(name, keys, edges, card, tops=tops, person=person, keep=keep and past is None)
     for node in nodes:
         node.x, node.y = (round(value, 1) for value in spots[node.key])
     return Network(name, nodes, links)
@@ -159,7 +159,7 @@ def _nodes(
     places: Mapping[int, str | None],
     joined: Collection[str],
     sites: Mapping[str, int],
-    transports: Mapping[Group, list[int]],
+    transports: Mapping[Group, Mapping[int, int]],
     loads: Mapping[int, list[float]],
     *,
     inside: bool,
@@ -200,7 +200,7 @@ def _links(
     names: Mapping[int, str],
     places: Mapping[int, str | None],
     sites: Mapping[str, int],
-    transports: Mapping[Group, list[int]],
+    transports: Mapping[Group, Mapping[int, int]],
     *,
     inside: bool,
 ) -> list[MapLink]:
@@ -220,10 +220,8 @@ def _links(
         and node(each.link.a.device) != node(each.link.b.device)
         and (is_shown[each.link.a.device] or is_shown[each.link.b.device])
     ]
-    outer = [number for numbers in transports.values() for number in numbers]
-    outward = dict(Interface.objects.filter(pk__in=outer).values_list("pk", "device_id"))
     wanted = {end.port for each in seen for end in (each.link.a, each.link.b) if end.port is not None}
-    wanted |= {number for number, device in outward.items() if is_shown.get(device)}
+    wanted |= {number for there in transports.values() for number, device in there.items() if is_shown.get(device)}
     state = _Ports(past, wanted)
     found = []
     for each in seen:
@@ -233,10 +231,9 @@ def _links(
         )
         link = each.link
         found.append(state.link(a, b, link, each.since, each.lost_at))
-    for group, numbers in transports.items():
+    for group, there in transports.items():
         beyond = LinkEnd(f"transport-{group.pk}", group.name, None, None)
-        for number in numbers:
-            device = outward.get(number, 0)
+        for number, device in there.items():
             if is_shown.get(device):
                 here = LinkEnd(node(device), names[device], device, state.port(End(device, number)))
                 found.append(state.link(here, beyond))

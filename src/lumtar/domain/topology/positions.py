@@ -18,7 +18,7 @@ POINTS = 72.0
 """Graphviz counts in inches; a pixel is a point here."""
 PATIENCE_S = 60.0
 MOST_NEW = 0.5
-"""Where a larger share than this is new, and nobody moved anything by hand, everything is placed anew."""
+"""Where a larger share than this has links only now, and nobody moved anything by hand, everything is placed anew."""
 WIDEST_LAYER = 9
 """A map in layers with more cards side by side is wider than a screen."""
 CLOSE = 60.0
@@ -54,21 +54,22 @@ def of_map(
 def _shared(
     name: str, nodes: Sequence[str], edges: Sequence[Edge], card: Card, tops: Collection[str], *, keep: bool
 ) -> dict[str, Position]:
+    joined = layout.neighbours(edges)
+    # What nothing leads to yet has no place of its own: it gets one once its links are known.
+    linked = [node for node in nodes if joined[node]]
     known = _known(name)
-    if all(node in known for node in nodes):
-        return {node: known[node] for node in nodes}
-    if not keep:
+    if not keep or all(node in known for node in linked):
         return _placed(known, nodes, edges, card, tops)
     with transaction.atomic(), connection.cursor() as cursor:
         # Two who look at a new map at once would place the same nodes at different spots.
         cursor.execute("SELECT pg_advisory_xact_lock(hashtextextended(%s, 0))", [f"map {name}"])
         known = _known(name)
-        missing = [node for node in nodes if node not in known]
+        missing = [node for node in linked if node not in known]
         moved = MapPosition.objects.filter(map=name, person=None, by_hand=True).exists()
-        if len(missing) > MOST_NEW * len(nodes) and not moved:
+        if len(missing) > MOST_NEW * len(linked) and not moved:
             known = {}
         found = _placed(known, nodes, edges, card, tops)
-        _keep(name, {node: found[node] for node in nodes if node not in known}, person=None, by_hand=False)
+        _keep(name, {node: found[node] for node in linked if node not in known}, person=None, by_hand=False)
     return found
 
 

@@ -93,19 +93,19 @@ def _seen(link: Link, since: Mapping[int, datetime], lost: Mapping[int, datetime
     return SeenLink(link, begun)
 
 
-def transports() -> dict[Group, list[int]]:
-    """Groups whose ports are joined by a network that is not ours, with their ports as they are now."""
-    return {group: sorted(groups.polled_ports(group.pk)) for group in Group.objects.filter(is_transport=True)}
+def transports() -> dict[Group, dict[int, int]]:
+    """Groups whose ports are joined by a network that is not ours, with their ports as they are now, and the device of each."""
+    inside = {group: sorted(groups.polled_ports(group.pk)) for group in Group.objects.filter(is_transport=True)}
+    every = {port for ports in inside.values() for port in ports}
+    devices = dict(Interface.objects.filter(pk__in=every).values_list("pk", "device_id"))
+    return {group: {port: devices[port] for port in ports if port in devices} for group, ports in inside.items()}
 
 
 def joined(now: datetime) -> list[tuple[End, End]]:
     """The ends of all links, those included that are not seen any more since something failed; of a transport the number is below zero."""
     found = [(each.link.a, each.link.b) for each in links_at(now, lost_for=LOST_FOR)]
-    outer = transports()
-    ports = [port for numbers in outer.values() for port in numbers]
-    devices = dict(Interface.objects.filter(pk__in=ports).values_list("pk", "device_id"))
-    for group, numbers in outer.items():
-        found += [(End(devices[port], port), End(-group.pk, None)) for port in numbers if port in devices]
+    for group, ports in transports().items():
+        found += [(End(device, port), End(-group.pk, None)) for port, device in ports.items()]
     return found
 
 

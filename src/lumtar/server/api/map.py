@@ -109,24 +109,9 @@ def show(request: HttpRequest, at: datetime | None = None, site: str | None = No
     found = network.at_time(past(at), site, of_devices=devices, person=request.user.pk, keep=not person.is_limited)
     if site and not any(not node.is_outside for node in found.nodes):
         raise Problem(404, f"There is no site called {site}, or no device is there.")
-    same = (
-        "key",
-        "kind",
-        "name",
-        "devices",
-        "silent",
-        "severity",
-        "site",
-        "address",
-        "model",
-        "cells",
-        "is_outside",
-        "x",
-        "y",
-    )
     return MapOut.model_construct(
         map=found.map,
-        nodes=[MapNode.model_construct(**{name: getattr(node, name) for name in same}) for node in found.nodes],
+        nodes=[MapNode.model_construct(**asdict(node)) for node in found.nodes],
         links=[_link(link) for link in found.links],
     )
 

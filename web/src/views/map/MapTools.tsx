@@ -78,32 +78,20 @@ export function MapTools({ nodes, onFound }: { nodes: Node[]; onFound: (node: No
         ]}
         onChoose={(depth) => set({ depth: depth === "0" ? "" : depth })}
       />
-      <label className="flex items-center gap-1 text-ink2">
-        <input
-          type="checkbox"
-          checked={show.leaves}
-          onChange={(event) => set({ leaves: event.target.checked ? "" : "hidden" })}
-        />
-        leaves
-      </label>
-      <label className="flex items-center gap-1 text-ink2">
-        <input
-          type="checkbox"
-          checked={show.arranging}
-          onChange={(event) => set({ arrange: event.target.checked ? "1" : "" })}
-        />
-        arrange
-      </label>
-      <label className="flex items-center gap-1 text-ink2">
-        <input
-          type="checkbox"
-          checked={show.table}
-          onChange={(event) => set({ table: event.target.checked ? "1" : "" })}
-        />
-        as a table
-      </label>
+      <Flag words="leaves" on={show.leaves} onSet={(on) => set({ leaves: on ? "" : "hidden" })} />
+      <Flag words="arrange" on={show.arranging} onSet={(on) => set({ arrange: on ? "1" : "" })} />
+      <Flag words="as a table" on={show.table} onSet={(on) => set({ table: on ? "1" : "" })} />
       <Find nodes={nodes} onFound={onFound} />
     </div>
+  );
+}
+
+function Flag({ words, on, onSet }: { words: string; on: boolean; onSet: (on: boolean) => void }) {
+  return (
+    <label className="flex items-center gap-1 text-ink2">
+      <input type="checkbox" checked={on} onChange={(event) => onSet(event.target.checked)} />
+      {words}
+    </label>
   );
 }
 
