@@ -5,7 +5,7 @@ import zlib
 
 import numpy as np
 
-from lab.scenario import FIBRE_CHANNEL, SITES, TUNNEL, Box, G, M, Port, Scenario
+from lab.scenario import AGGREGATE, FIBRE_CHANNEL, SITES, TUNNEL, Box, G, M, Port, Scenario
 from lab.traffic import CLASSES, Sources
 
 CLIENTS = (
@@ -17,6 +17,17 @@ CLIENTS = (
     ("Door counter", "steady", 40_000, 60_000, 1),
     ("Staff room", "staff", 11 * M, 3 * M, 2),
 )
+
+
+AGGREGATE_AT = 1001
+"""The ifIndex of an aggregate."""
+
+
+def joined(first: str, second: str, other: str, terms: list[tuple[int, float, bool]]) -> list[Port]:
+    """Two links to another box, and the aggregate that they are members of."""
+    halves = [(source, weight / 2, down) for source, weight, down in terms]
+    members = [Port(0, name, f"To {other}", 10 * G, terms=halves, aggregate=AGGREGATE_AT) for name in (first, second)]
+    return [*members, Port(0, "ag1", f"Aggregate to {other}", 20 * G, AGGREGATE, terms=terms)]
 
 
 class Builder:
@@ -132,11 +143,14 @@ class Builder:
         """An aggregation switch: its links first, then clients, then empty ports."""
         box = self.box(name, site, "core", processors=2)
         self.client_ports(box, clients)
-        for link in links:
+        for link in (each for each in links if each.kind != AGGREGATE):
             link.index = len(box.ports) + 1
             box.ports.append(link)
         for index in range(len(box.ports) + 1, len(box.ports) + 1 + spare):
             box.ports.append(Port(index, f"t{index}", "", 10 * G, up=False))
+        for aggregate in (each for each in links if each.kind == AGGREGATE):
+            aggregate.index = AGGREGATE_AT
+            box.ports.append(aggregate)
         return box
 
     def build(self) -> Scenario:
@@ -202,9 +216,9 @@ class Builder:
                     Port(0, f"t{4 + n}", f"To {name}", 10 * G, terms=[(s, 1.0, True) for s in sources])
                     for n, (name, sources) in enumerate(floors[1::2])
                 ),
-                Port(0, "t6", "To cen-core-2", 10 * G, terms=[*second, (web, 1.0, True)]),
+                *joined("t6", "t7", "cen-core-2", [*second, (web, 1.0, True)]),
             ],
-            spare=11,
+            spare=10,
         )
         self.core(
             "cen-core-2",
@@ -215,11 +229,9 @@ class Builder:
                     for n, (name, sources) in enumerate(floors[::2])
                 ),
                 Port(0, "t3", "Web catalogue", G, terms=[(web, 1.0, True)]),
-                Port(
-                    0, "t4", "To cen-core-1", 10 * G, terms=[(s, w, not d) for s, w, d in [*second, (web, 1.0, True)]]
-                ),
+                *joined("t4", "t5", "cen-core-1", [(s, w, not d) for s, w, d in [*second, (web, 1.0, True)]]),
             ],
-            spare=11,
+            spare=10,
             clients=8,
         )
         firewall = self.box("cen-fw-1", "Central", "fw", processors=4)

@@ -20,6 +20,11 @@ KEPT = 0.05
 """Seconds for which computed counters serve: one answer is one instant."""
 
 
+def chassis(box: Box) -> bytes:
+    """The MAC address that a box calls itself by."""
+    return bytes((2, 0, *box.seed.to_bytes(4, "big")))
+
+
 def engine_id(name: str) -> bytes:
     """A box's SNMP engine id: the example enterprise's number, and its name as text (RFC 3411 section 5)."""
     return b"\x80\x00\x7e\xd9\x04" + name.encode()
@@ -33,6 +38,12 @@ class PortFault:
     errors_per_second: float = 0.0
     errors_since: float = 0.0
     errors: float = 0.0
+    is_half: bool = False
+    """It negotiated half duplex."""
+    is_deaf: bool = False
+    """Nothing arrives at it, though it sends."""
+    mtu: int = 0
+    """The largest packet, if it is set to another one than usual."""
     share_bps: tuple[float, float] | None = None
     since: float = 0.0
     held: NDArray[np.float64] = field(default_factory=lambda: np.zeros(12))
@@ -82,6 +93,10 @@ class Device:
         self._cached_at = float("-inf")
         self.link_changed: Callable[[int, bool], None] = lambda index, up: None
         """Called with a port's index when its cable was pulled (False) or plugged in."""
+        self.missing_vlans: dict[int, set[int]] = {}
+        """VLANs that are not set on a port that leads on, by ifIndex."""
+        self.is_looped, self.looped_since = False, 0.0
+        """Somebody joined two of its ports, and its spanning tree does not see it."""
         self.is_cut_off = False
         """Nothing that is sent to it arrives, since the cables on the way are pulled or devices there have no power."""
         self.power_changed: Callable[[bool], None] = lambda on: None
@@ -332,9 +347,28 @@ class Device:
         of_ports(IFX, 19, [ber.integer(0, ber.TIME_TICKS)] * len(ports))
         wired = [row for row, port in enumerate(ports) if port.kind == ETHERNET]
         counted(DOT3, 3, 8, wired)
-        for number, value in ((2, 0), (8, 0), (19, 3)):
-            columns.append(table(DOT3, number, [ports[row].index for row in wired], [ber.integer(value)] * len(wired)))
+        for number in (2, 8):
+            columns.append(table(DOT3, number, [ports[row].index for row in wired], [ber.integer(0)] * len(wired)))
+        columns.append(
+            table(
+                DOT3,
+                19,
+                [ports[row].index for row in wired],
+                lambda at: [ber.integer(2 if self._put_in(ports[row].index).is_half else 3) for row in wired],
+            )
+        )
         return columns
+
+    def _put_in(self, index: int) -> PortFault:
+        return self.faults.get(index) or PortFault()
+
+    def mtu(self, index: int) -> int:
+        """The largest packet that a port carries, octets."""
+        return self._put_in(index).mtu or 1500
+
+    def is_deaf(self, index: int) -> bool:
+        """Whether nothing arrives at a port."""
+        return self._put_in(index).is_deaf
 
     def is_up(self, index: int, planned: bool) -> bool:
         """Whether a port carries traffic: meant to, and not unplugged."""
@@ -353,7 +387,7 @@ class Device:
             scalar("1.3.6.1.2.1.1.4", mib.constant(text("networks@oskelund.example"))),
             scalar("1.3.6.1.2.1.1.5", mib.constant(text(self.box.name))),
             scalar("1.3.6.1.2.1.1.6", mib.constant(text(f"{self.box.site} library"))),
-            scalar("1.3.6.1.2.1.17.1.1", mib.constant(text(bytes((2, 0, *self.box.seed.to_bytes(4, "big")))))),
+            scalar("1.3.6.1.2.1.17.1.1", mib.constant(text(chassis(self.box)))),
             scalar("1.3.6.1.6.3.10.2.1.1", mib.constant(text(engine_id(self.box.name)))),
             scalar("1.3.6.1.2.1.2.1", mib.constant(ber.integer(len(self.box.ports)))),
             scalar("1.3.6.1.2.1.31.1.5", mib.constant(ber.integer(0, ber.TIME_TICKS))),

@@ -3,10 +3,18 @@
 from collections.abc import Callable
 
 from lab.device import Device, Manners
+from lab.lldp import Cabling
 from lab.receivers import Receivers
 
 HELP = """faults (each with `clear` instead of its values takes it out):
   link DEVICE PORT down|up          pull a cable, plug it in
+  exchange DEVICE PORT DEVICE PORT  two cables change places at their far ends
+  move DEVICE PORT DEVICE PORT      who sits at the first port sits at the second one
+  oneway DEVICE PORT on             nothing arrives at a port, though it sends
+  duplex DEVICE PORT half           the port negotiated half duplex
+  mtu DEVICE PORT OCTETS            the largest packet of a port
+  vlan DEVICE PORT VLAN             a VLAN is missing on a port that leads on
+  loop DEVICE on                    two ports are joined, and the spanning tree does not see it
   power DEVICE|SITE off|on          no power: no answers, and the links to it are down
   silent DEVICE on                  no answers
   restart DEVICE                    sysUpTime and counters start over
@@ -30,7 +38,12 @@ class FaultRefused(Exception):
     """A command that cannot be carried out, in words."""
 
 
-def carry_out(devices: dict[str, Device], command: dict[str, object], receivers: Receivers | None = None) -> str:
+def carry_out(
+    devices: dict[str, Device],
+    command: dict[str, object],
+    receivers: Receivers | None = None,
+    cabling: Cabling | None = None,
+) -> str:
     """Put one fault in or take it out.
 
     Raises
@@ -42,6 +55,8 @@ def carry_out(devices: dict[str, Device], command: dict[str, object], receivers:
         return show(devices)
     if words[:1] == ["receivers"] and receivers is not None:
         return _of_receivers(receivers, words[1:])
+    if words[:1] in (["exchange"], ["move"]) and cabling is not None:
+        return _of_cables(devices, cabling, words)
     if len(words) < 2 or words[0] not in ACTIONS:
         raise FaultRefused(f"there is no fault {' '.join(words)!r}\n{HELP}")
     meant = [devices[words[1]]] if words[1] in devices else []
@@ -53,6 +68,26 @@ def carry_out(devices: dict[str, Device], command: dict[str, object], receivers:
         for device in meant:
             ACTIONS[words[0]](device, words[2:])
     except (IndexError, ValueError, KeyError) as error:
+        raise FaultRefused(f"{' '.join(words)}: {error}\n{HELP}") from error
+    if cabling is not None and words[0] in TOLD_ANEW:
+        cabling.renew()
+    return f"{' '.join(words)}: done"
+
+
+TOLD_ANEW = ("oneway", "mtu", "vlan", "restart", "clear")
+"""What else a device tells follows from these."""
+
+
+def _of_cables(devices: dict[str, Device], cabling: Cabling, words: list[str]) -> str:
+    try:
+        what, name, port, other, other_port = words
+        one, two = (name, _port(devices[name], port)), (other, _port(devices[other], other_port))
+        if what == "exchange":
+            cabling.exchange(one, two)
+        else:
+            cabling.switching.moved[one] = two
+            cabling.renew()
+    except (KeyError, ValueError) as error:
         raise FaultRefused(f"{' '.join(words)}: {error}\n{HELP}") from error
     return f"{' '.join(words)}: done"
 
@@ -92,6 +127,32 @@ def _power(device: Device, words: list[str]) -> None:
     if words[0] not in ("off", "on", "clear"):
         raise ValueError("power is on or off")
     device.set_power(words[0] != "off")
+
+
+def _oneway(device: Device, words: list[str]) -> None:
+    device.fault(_port(device, words[0])).is_deaf = words[1] != "clear"
+
+
+def _duplex(device: Device, words: list[str]) -> None:
+    if words[1] not in ("half", "full", "clear"):
+        raise ValueError("duplex is half or full")
+    device.fault(_port(device, words[0])).is_half = words[1] == "half"
+
+
+def _mtu(device: Device, words: list[str]) -> None:
+    device.fault(_port(device, words[0])).mtu = 0 if words[1] == "clear" else int(_amount(words[1], 64, 65535))
+
+
+def _vlan(device: Device, words: list[str]) -> None:
+    port = _port(device, words[0])
+    if words[1] == "clear":
+        device.missing_vlans.pop(port, None)
+    else:
+        device.missing_vlans.setdefault(port, set()).add(int(_amount(words[1], 1, 4094)))
+
+
+def _loop(device: Device, words: list[str]) -> None:
+    device.is_looped, device.looped_since = words[0] != "clear", device.clock()
 
 
 def _silent(device: Device, words: list[str]) -> None:
@@ -136,6 +197,8 @@ def _clear(device: Device, words: list[str]) -> None:
         if fault.down:
             device.set_link(index, True)
         device.set_errors(index, 0.0)
+        fault.is_half, fault.is_deaf, fault.mtu = False, False, 0
+    device.missing_vlans, device.is_looped = {}, False
 
 
 ACTIONS: dict[str, Callable[[Device, list[str]], None]] = {
@@ -151,6 +214,11 @@ ACTIONS: dict[str, Callable[[Device, list[str]], None]] = {
     "lazy": _manner("refresh", 3600.0),
     "cached": _manner("cached", 3600.0),
     "garble": _garble,
+    "oneway": _oneway,
+    "duplex": _duplex,
+    "mtu": _mtu,
+    "vlan": _vlan,
+    "loop": _loop,
     "clear": _clear,
 }
 

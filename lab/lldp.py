@@ -4,9 +4,10 @@ import ipaddress
 from collections.abc import Mapping
 from functools import partial
 
-from lab.device import Device
+from lab.bridging import Switching
+from lab.device import Device, chassis
 from lab.mib import Column, text
-from lab.scenario import ETHERNET, TUNNEL, Box, Port, Scenario, said_of
+from lab.scenario import ETHERNET, Box, Port, Scenario, said_of
 from lumtar.wire import ber
 from lumtar.wire.ber import oid_body
 
@@ -21,15 +22,17 @@ End = tuple[Box, Port]
 
 
 def cables(scenario: Scenario) -> list[tuple[End, End]]:
-    """The cables of a scenario: two ports whose names say that each leads to the other's box."""
-    leads = {
-        (box.name, port.alias.rsplit("o ", 1)[-1]): (box, port)
-        for box in scenario.boxes
-        for port in box.ports
-        if port.alias.startswith(("To ", "Uplink to ", "Backbone to ")) and port.kind != TUNNEL
-    }
+    """The cables of a scenario: two ports whose names say that each leads to the other's box, in the order of the ports."""
+    leads: dict[tuple[str, str], list[End]] = {}
+    for box in scenario.boxes:
+        for port in box.ports:
+            if port.alias.startswith(("To ", "Uplink to ", "Backbone to ")) and port.kind == ETHERNET:
+                leads.setdefault((box.name, port.alias.rsplit("o ", 1)[-1]), []).append((box, port))
     return [
-        (end, leads[there, here]) for (here, there), end in leads.items() if here < there and (there, here) in leads
+        pair
+        for (here, there), ends in leads.items()
+        if here < there
+        for pair in zip(ends, leads.get((there, here), []), strict=False)
     ]
 
 
@@ -44,6 +47,7 @@ class Cabling:
         self._devices = devices
         self._collector_at = collector_at
         self._ends: dict[str, list[tuple[Port, End]]] = {name: [] for name in devices}
+        self.switching = Switching(scenario, devices)
         for one, other in cables(scenario):
             for (box, port), end in ((one, other), (other, one)):
                 self._ends[box.name].append((port, end))
@@ -95,20 +99,46 @@ class Cabling:
         """Tell anew what everybody hears, and who can be reached."""
         if self._collector_at:
             self._cut_off()
+        self.switching.renew(self._ends)
         for name, device in self._devices.items():
+            told = self.switching.columns(device, self._ends[name])
             if device.box.family in TELLS:
-                device.tell(_columns(device, [end for end in self._ends[name] if self._is_heard(device, *end)]))
+                told += _columns(device, [end for end in self._ends[name] if self._is_heard(device, *end)])
+            device.tell(told)
+
+    def exchange(self, one: tuple[str, int], other: tuple[str, int]) -> None:
+        """Somebody plugged two cables in at each other's far end; each is named by a device and a port.
+
+        Raises
+        ------
+        KeyError
+            if there is no cable at one of the ports
+        """
+        (near, far), (near_2, far_2) = self._cable(*one), self._cable(*other)
+        for end, beyond, is_new in (
+            (near, far, False), (far, near, False), (near_2, far_2, False), (far_2, near_2, False),
+            (near, far_2, True), (far_2, near, True), (near_2, far, True), (far, near_2, True),
+        ):  # fmt: skip
+            listed = self._ends[end[0].name]
+            if is_new:
+                listed.append((end[1], beyond))
+            else:
+                listed.remove((end[1], beyond))
+        self.renew()
+
+    def _cable(self, name: str, index: int) -> tuple[End, End]:
+        for port, end in self._ends[name]:
+            if port.index == index:
+                return (self._devices[name].box, port), end
+        raise KeyError(f"no cable at port {index} of {name}")
 
     def _is_heard(self, device: Device, port: Port, end: End) -> bool:
         box, other = end
         peer = self._devices[box.name]
+        if device.is_deaf(port.index):
+            return False
         is_up = device.is_up(port.index, port.up) and peer.is_up(other.index, other.up)
         return is_up and box.family in NAMES_PORTS
-
-
-def chassis(box: Box) -> bytes:
-    """The MAC address that a box calls itself by."""
-    return bytes((2, 0, *box.seed.to_bytes(4, "big")))
 
 
 def _port_id(box: Box, port: Port) -> tuple[int, bytes]:

@@ -29,7 +29,7 @@ class Network:
     def __init__(self, scenario: Scenario, epoch: float, receivers: Receivers | None = None) -> None:
         self._receivers = receivers
         self.devices = {box.name: Device(scenario, box, epoch, time.time) for box in scenario.boxes}
-        Cabling(scenario, self.devices, COLLECTOR_AT)
+        self.cabling = Cabling(scenario, self.devices, COLLECTOR_AT)
         user = v3_user()
         self.agents = [
             Agent(device, address, PORT, COMMUNITY, user if device.box.version3 else None)
@@ -45,7 +45,7 @@ class Network:
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         while line := await reader.readline():
             try:
-                answer = {"said": carry_out(self.devices, json.loads(line), self._receivers)}
+                answer = {"said": carry_out(self.devices, json.loads(line), self._receivers, self.cabling)}
             except FaultRefused as refused:
                 answer = {"error": str(refused)}
             except (ValueError, TypeError, KeyError) as error:

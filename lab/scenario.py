@@ -42,7 +42,7 @@ V3_USER = ("lumtar", "demo-auth-word", "demo-priv-word")
 ENTERPRISE = "1.3.6.1.4.1.32473"
 """The enterprise number that RFC 5612 reserves for examples."""
 
-ETHERNET, TUNNEL, FIBRE_CHANNEL, PROPRIETARY = 6, 131, 56, 53
+ETHERNET, TUNNEL, FIBRE_CHANNEL, PROPRIETARY, AGGREGATE = 6, 131, 56, 53, 161
 MODELS = {
     "core": ("Fernhall Systems", "FH-5200 aggregation switch", 11),
     "acc": ("Fernhall Systems", "FH-2100 access switch", 12),
@@ -72,6 +72,8 @@ class Port:
     wide: bool = True
     sold_bps: tuple[int, int] | None = None
     terms: list[tuple[int, float, bool]] = field(default_factory=list)
+    aggregate: int = 0
+    """The ifIndex of the aggregate that it is a member of."""
 
 
 def said_of(family: str, port: Port) -> dict[str, str]:

@@ -8,7 +8,8 @@ from asgiref.sync import sync_to_async
 
 from lab.agent import Agent
 from lab.device import Device as StandIn
-from lab.lldp import Cabling, chassis
+from lab.device import chassis
+from lab.lldp import Cabling
 from lab.mib import Column, text
 from lab.scenario import Box, Port
 from lumtar.core.topology import Evidence, Identifier
@@ -17,9 +18,9 @@ from lumtar.core.topology.identifiers import IdKind
 from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
-from lumtar.domain.topology import neighbours, queries
+from lumtar.domain.topology import looks, neighbours, queries
+from lumtar.domain.topology.looks import Looked
 from lumtar.domain.topology.models import Neighbour, NeighbourLook
-from lumtar.domain.topology.neighbours import Looked
 from lumtar.wire import ber
 from lumtar.wire.ber import oid_body
 from tests.conftest import free_port
@@ -36,7 +37,7 @@ class TestCollecting:
 
     @pytest.fixture(autouse=True)
     def often(self, monkeypatch):
-        monkeypatch.setattr("lumtar.engine.collector.neighbours.EVERY_S", 1.0)
+        monkeypatch.setattr("lumtar.engine.collector.surroundings.EVERY_S", 1.0)
 
     @pytest.fixture
     async def pair(self, loopback):
@@ -114,7 +115,9 @@ def devices(db):
 
 
 def look(device, *neighbours_, minutes=0, problem=""):
-    return neighbours.keep(device.pk, Looked(NOW + timedelta(minutes=minutes), 5.0, 4, list(neighbours_), problem))
+    return looks.keep(
+        device.pk, Looked(NOW + timedelta(minutes=minutes), 5.0, 4, None if problem else list(neighbours_), problem)
+    )
 
 
 def test_what_is_told_again_changes_nothing_and_what_goes_stays_in_the_past(devices):

@@ -14,8 +14,8 @@ from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.groups import GroupSpec
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.inventory.services import add_device
-from lumtar.domain.topology import neighbours
-from lumtar.domain.topology.neighbours import Looked
+from lumtar.domain.topology import looks
+from lumtar.domain.topology.looks import Looked
 from tests.server.calls import get, is_problem
 from tests.server.test_access import person
 
@@ -37,8 +37,8 @@ def pair(user):
         Interface.objects.create(device=device, if_index=1, name=port, label=f"{port} label")
         made.append(device)
     switch, router = made
-    neighbours.keep(switch.pk, Looked(NOW - timedelta(minutes=9), 4.5, 5, [told("x1", "ro", "lan1")]))
-    neighbours.keep(router.pk, Looked(NOW - timedelta(minutes=8), 4.5, 5, [told("lan1", "sw", "x1")]))
+    looks.keep(switch.pk, Looked(NOW - timedelta(minutes=9), 4.5, 5, [told("x1", "ro", "lan1")]))
+    looks.keep(router.pk, Looked(NOW - timedelta(minutes=8), 4.5, 5, [told("lan1", "sw", "x1")]))
     return made
 
 
@@ -56,7 +56,7 @@ def test_a_link_has_both_ends_and_how_it_is_known(client, pair):
 
 def test_the_neighbours_of_a_device_of_a_port_and_those_that_nobody_knows(client, pair):
     switch, _ = pair
-    neighbours.keep(switch.pk, Looked(NOW, 9.0, 6, [told("x1", "ro", "lan1"), told("x2", "printer", "eth0")], ""))
+    looks.keep(switch.pk, Looked(NOW, 9.0, 6, [told("x1", "ro", "lan1"), told("x2", "printer", "eth0")], ""))
     found = get(client, f"devices/{switch.pk}/neighbours")
     assert (found["requests"], found["took_ms"], found["problem"]) == (6, 9.0, "")
     known, stranger = found["rows"]

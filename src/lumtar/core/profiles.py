@@ -37,6 +37,8 @@ class Table(StrEnum):
     POWER = "power over Ethernet"
     ETHERNET = "Ethernet errors"
     NEIGHBOURS = "neighbours"
+    BRIDGE = "bridge"
+    ADDRESSES = "addresses"
 
 
 TABLES = {
@@ -49,6 +51,8 @@ TABLES = {
     Table.POWER: "POWER-ETHERNET-MIB (RFC 3621): budget, use, and each port",
     Table.ETHERNET: "EtherLike-MIB dot3StatsTable (RFC 3635): FCS, alignment, late collisions, duplex; every five minutes",
     Table.NEIGHBOURS: "LLDP-MIB or LLDP-V2-MIB (IEEE 802.1AB): who is at the other end of each port; every five minutes",
+    Table.BRIDGE: "BRIDGE-MIB and Q-BRIDGE-MIB (RFC 4188, 4363), IEEE8023-LAG-MIB: forwarding table, spanning tree, VLANs, aggregates; every five minutes",
+    Table.ADDRESSES: "IP-MIB (RFC 4293): its addresses, and those that it learnt of others (ARP, neighbour discovery); every five minutes",
 }
 
 SYSTEM_FIELDS = (

@@ -81,3 +81,19 @@ LLDP = LldpTable(
     _columns("1.0.8802.1.1.2.1.3.7.1", 2, 2),
 )
 LLDP_V2 = LldpTable(_columns("1.3.111.2.802.1.1.13.1.4.1.1", 5, 7), oid_body("1.3.111.2.802.1.1.13.1.4.2.1.3"), ())
+
+DOT1D_PORT_IF_INDEX = oid_body("1.3.6.1.2.1.17.1.4.1.2")
+DOT1D_FORWARDING_PORT = oid_body("1.3.6.1.2.1.17.4.3.1.2")
+DOT1Q_FORWARDING_PORT = oid_body("1.3.6.1.2.1.17.7.1.2.2.1.2")
+DOT1Q_VLAN_FDB, DOT1Q_VLAN_EGRESS, DOT1Q_VLAN_UNTAGGED = _columns("1.3.6.1.2.1.17.7.1.4.2.1", 3, 3)
+DOT1Q_VLAN_NAME = oid_body("1.3.6.1.2.1.17.7.1.4.3.1.1")
+DOT1Q_PVID = oid_body("1.3.6.1.2.1.17.7.1.4.5.1.1")
+STP_CHANGES, STP_ROOT, STP_ROOT_COST, STP_ROOT_PORT = (
+    oid_body(f"1.3.6.1.2.1.17.2.{number}.0") for number in (4, 5, 6, 7)
+)
+STP_PORT_STATE, STP_PORT_BRIDGE = (oid_body(f"1.3.6.1.2.1.17.2.15.1.{column}") for column in (3, 8))
+LAG_ATTACHED = oid_body("1.2.840.10006.300.43.1.2.1.1.13")
+ARP_NEW, ARP_OLD = oid_body("1.3.6.1.2.1.4.35.1.4"), oid_body("1.3.6.1.2.1.4.22.1.2")
+ADDRESS_IF_INDEX, ADDRESS_PREFIX = (oid_body(f"1.3.6.1.2.1.4.34.1.{column}") for column in (3, 5))
+OLD_ADDRESS_IF_INDEX, OLD_ADDRESS_MASK = _columns("1.3.6.1.2.1.4.20.1", 2, 2)
+IF_MTU = oid_body(_IF_ENTRY + "4")

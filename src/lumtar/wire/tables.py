@@ -1,5 +1,6 @@
 """Reading columns of a table by GETBULK, whole rows at a time."""
 
+import asyncio
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -11,6 +12,8 @@ from lumtar.wire.session import Session
 FITTING = 48
 """Variable bindings that fit a datagram of 1,500 octets, whatever the counters hold."""
 MOST_ROWS = 20_000
+MANY_ROWS = 2_000
+"""Columns longer than that are looked at beside the event loop, so that no poll waits for it."""
 
 
 @dataclass(slots=True)
@@ -25,14 +28,22 @@ class Column:
     """The last index that was given, believed or not."""
     seen: int = 0
     """Rows that were given, believed or not."""
+    most: int = MOST_ROWS
+    """More rows than these are a fault."""
 
     @property
     def cursor(self) -> bytes:
         """The object identifier after which reading goes on."""
         return self.prefix + self.last
 
+    def by_index(self) -> dict[tuple[int, ...], Value]:
+        """The values by the numbers of their index."""
+        return {ber.suffix(index): value for index, value in zip(self.indexes, self.values, strict=True)}
 
-async def read_columns(session: Session, prefixes: Sequence[bytes], rows: int | None = None) -> list[Column]:
+
+async def read_columns(
+    session: Session, prefixes: Sequence[bytes], rows: int | None = None, most: int = MOST_ROWS
+) -> list[Column]:
     """Read whole columns.
 
     Parameters
@@ -40,14 +51,15 @@ async def read_columns(session: Session, prefixes: Sequence[bytes], rows: int | 
     prefixes : encoded object identifiers of the columns
     rows : how many rows there are, if that is known: reading then stops after so many,
         without asking what comes next
+    most : rows that the table may have
 
     Raises
     ------
     Fault
         as for the session; LOOP if the device's answers do not advance
     """
-    columns = [Column(prefix, [], []) for prefix in prefixes]
-    expected = MOST_ROWS if rows is None else rows
+    columns = [Column(prefix, [], [], most=most) for prefix in prefixes]
+    expected = most if rows is None else rows
     while expected and (active := [column for column in columns if not column.done]):
         # Those that are furthest behind first: what is left of long columns is then read of many together.
         active.sort(key=lambda column: len(column.indexes))
@@ -58,7 +70,10 @@ async def read_columns(session: Session, prefixes: Sequence[bytes], rows: int | 
             for column in group:
                 column.done |= len(column.indexes) >= expected
     for column in columns:
-        _check(session, column, columns[0])
+        if len(column.indexes) > MANY_ROWS:
+            await asyncio.to_thread(_check, session, column, columns[0])
+        else:
+            _check(session, column, columns[0])
     return columns
 
 
@@ -105,8 +120,8 @@ def _take(session: Session, column: Column, oids: list[bytes], tags: list[int], 
         if not (index > last if len(index) == len(last) else _advances(index, last)):
             raise Fault(FaultKind.LOOP, f"its answers go in circles at {smi.name_of(oid)}")
         column.seen += 1
-        if column.seen > MOST_ROWS:
-            raise Fault(FaultKind.LOOP, f"its table at {smi.name_of(prefix)} has more than {MOST_ROWS:,} rows")
+        if column.seen > column.most:
+            raise Fault(FaultKind.LOOP, f"its table at {smi.name_of(prefix)} has more than {column.most:,} rows")
         column.last = last = index
         if tag == ber.OUT_OF_RANGE:
             continue

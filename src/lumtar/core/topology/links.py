@@ -11,6 +11,8 @@ class Evidence(StrEnum):
 
     BOTH_ENDS = "both ends"
     ONE_END = "one end"
+    FORWARDING = "forwarding tables"
+    """It follows from at which ports bridges hear the two."""
     BY_HAND = "by hand"
     ITSELF = "itself"
     """A port that sees itself or another port of its own device: a loop, a mirror, or a cable that is meant so."""
@@ -42,6 +44,7 @@ class Link:
     sightings : keys of what was seen
     contradiction : what the other end says instead; empty if nothing speaks against it
     entered : key of the link that somebody entered, if one says the same
+    inferred : key of the link that was inferred from forwarding tables, if it is one
     """
 
     a: End
@@ -50,10 +53,13 @@ class Link:
     sightings: tuple[int, ...]
     contradiction: str = ""
     entered: int | None = None
+    inferred: int | None = None
 
 
-def links(sightings: Sequence[Sighting], by_hand: Sequence[Sighting] = ()) -> list[Link]:
-    """The links that follow from what was seen and entered; what was seen comes first, in the order of the ends.
+def links(
+    sightings: Sequence[Sighting], by_hand: Sequence[Sighting] = (), inferred: Sequence[Sighting] = ()
+) -> list[Link]:
+    """The links that follow from what was seen, inferred and entered; what was seen comes first, in the order of the ends.
 
     What two devices say of each other is one link if each names the other's port, or names none and no other link can be meant.
     """
@@ -86,7 +92,18 @@ def links(sightings: Sequence[Sighting], by_hand: Sequence[Sighting] = ()) -> li
         else:
             says = "the other port sees another neighbour" if _is_contradicted(each, at) else ""
             found.append(Link(each.here, each.there, Evidence.ONE_END, _keys(same, each), says))
-    return _with_entered(found, by_hand, at)
+    return _with_entered(_with_inferred(found, inferred), by_hand, at)
+
+
+def _with_inferred(found: list[Link], inferred: Sequence[Sighting]) -> list[Link]:
+    """Links that were seen, and those that were inferred at ports where nothing was seen; none is seen between the two devices."""
+    taken = {end for link in found for end in (link.a, link.b) if end.port is not None}
+    joined = {frozenset((link.a.device, link.b.device)) for link in found}
+    for each in sorted(inferred, key=lambda one: one.key):
+        ends = {each.here, each.there}
+        if taken.isdisjoint(ends) and frozenset((each.here.device, each.there.device)) not in joined:
+            found.append(Link(each.here, each.there, Evidence.FORWARDING, (), inferred=each.key))
+    return found
 
 
 def _with_entered(found: list[Link], by_hand: Sequence[Sighting], at: dict[End, list[Sighting]]) -> list[Link]:

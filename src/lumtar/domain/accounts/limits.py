@@ -73,6 +73,13 @@ POLICIES: dict[str, str] = {
     "logbook_entry": ABOUT,
     "topology_neighbour": ABOUT,
     "topology_neighbourlook": OF_DEVICE,
+    "topology_bridge": OF_DEVICE,
+    "topology_portlayer2": OF_PORT,
+    "topology_station": ABOUT,
+    "topology_binding": ABOUT,
+    "topology_ownaddress": ABOUT,
+    "topology_expectedlink": OF_PORT,
+    "topology_inferredlink": "(a_device_id IN (SELECT id FROM inventory_device) AND b_device_id IN (SELECT id FROM inventory_device))",
     "topology_manuallink": "(a_device_id IN (SELECT id FROM inventory_device) AND b_device_id IN (SELECT id FROM inventory_device))",
 }
 """Tables of which a part is seen: for which rows."""

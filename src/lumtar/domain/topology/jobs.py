@@ -1,9 +1,10 @@
-"""Jobs: finding out who neighbours are, once the inventory is another one."""
+"""Jobs: who neighbours are, once the inventory is another one; what follows from forwarding tables; what is forgotten."""
 
 import structlog
+from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from lumtar.domain.topology import neighbours
+from lumtar.domain.topology import inferring, neighbours, stations
 
 log = structlog.get_logger()
 
@@ -14,3 +15,19 @@ def identify_neighbours(timestamp: int) -> None:
     """A device that was added, renamed or described since may be one that others see."""
     if changed := neighbours.identify():
         log.info("neighbours identified", neighbours=changed)
+
+
+@app.periodic(cron="*/2 * * * *")
+@app.task(queue="inventory", queueing_lock="inferred links", lock="inferred links", pass_context=False)
+def infer_links(timestamp: int) -> None:
+    """Forwarding tables were read since: what follows from them may be something else."""
+    if changed := inferring.infer_links():
+        log.info("links inferred from forwarding tables", changed=changed)
+
+
+@app.periodic(cron="20 3 * * *")
+@app.task(queue="inventory", queueing_lock="old stations", lock="old stations", pass_context=False)
+def forget_stations(timestamp: int) -> None:
+    """Nobody asks any more where something was that long ago."""
+    if forgotten := stations.forget(timezone.now()):
+        log.info("stations forgotten", rows=forgotten)

@@ -38,7 +38,7 @@ class Neighbour(models.Model):
 
 
 class NeighbourLook(models.Model):
-    """When a device was last asked for its neighbours, what that cost, and why it failed."""
+    """When a device was last asked for what is around it, what that cost, and why it failed."""
 
     device = models.OneToOneField(
         "inventory.Device", on_delete=models.CASCADE, primary_key=True, related_name="neighbour_look"
@@ -47,6 +47,10 @@ class NeighbourLook(models.Model):
     took_ms = models.FloatField()
     requests = models.IntegerField()
     neighbours = models.IntegerField()
+    stations = models.IntegerField(default=0)
+    """Entries of its forwarding table."""
+    bindings = models.IntegerField(default=0)
+    """Addresses of others that it knew."""
     problem = models.CharField(max_length=300, blank=True)
 
 
@@ -82,3 +86,125 @@ class MapPosition(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["map", "node", "person"], nulls_distinct=False, name="one_place_a_node")
         ]
+
+
+class Bridge(models.Model):
+    """What a device told of itself as a bridge when it was asked last; ``forwarding`` is core's packed forwarding table."""
+
+    device = models.OneToOneField("inventory.Device", on_delete=models.CASCADE, primary_key=True, related_name="bridge")
+    at = models.DateTimeField()
+    address = models.CharField(max_length=17, blank=True)
+    forwarding = models.BinaryField()
+    stations = models.IntegerField()
+    """Entries of the forwarding table."""
+    root = models.CharField(max_length=40, blank=True)
+    """Priority and address of the bridge at the root of the spanning tree; empty without one."""
+    root_interface = models.ForeignKey("inventory.Interface", on_delete=models.SET_NULL, null=True, related_name="+")
+    root_cost = models.BigIntegerField(null=True)
+    root_since = models.DateTimeField(null=True)
+    """Since when it is another root than before; None if that was never seen to change."""
+    changes = models.BigIntegerField(null=True)
+    """dot1dStpTopChanges, a counter."""
+    changes_per_hour = models.FloatField(null=True)
+    vlans = models.JSONField(default=dict)
+    """Names by number."""
+
+
+class PortLayer2(models.Model):
+    """What a port is in its bridge, as the device told last: its VLANs, its aggregate, what it does in the spanning tree."""
+
+    interface = models.OneToOneField(
+        "inventory.Interface", on_delete=models.CASCADE, primary_key=True, related_name="layer2"
+    )
+    aggregate = models.ForeignKey(
+        "inventory.Interface", on_delete=models.SET_NULL, null=True, related_name="members_layer2"
+    )
+    stp_role = models.CharField(max_length=12, blank=True)
+    stp_since = models.DateTimeField(null=True)
+    """Since when it does something else than before; None if that was never seen to change."""
+    pvid = models.IntegerField(default=0)
+    tagged: "ArrayField[list[int], list[int]]" = ArrayField(models.IntegerField(), default=list)
+    untagged: "ArrayField[list[int], list[int]]" = ArrayField(models.IntegerField(), default=list)
+    mtu = models.IntegerField(default=0)
+    """0 if it is not known."""
+
+
+class Station(models.Model):
+    """Somebody's MAC address at a port that leads to no device of the inventory, from ``since`` until ``gone_at``."""
+
+    mac = models.CharField(max_length=17)
+    device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, related_name="+")
+    interface = models.ForeignKey("inventory.Interface", on_delete=models.CASCADE, related_name="stations")
+    vlan = models.IntegerField(default=0)
+    """0 if it is not known."""
+    since = models.DateTimeField()
+    gone_at = models.DateTimeField(null=True)
+
+    class Meta:
+        """Asked for by address, by port, and all of a device that hold now."""
+
+        indexes = [
+            models.Index(fields=["mac", "since"]),
+            models.Index(fields=["interface", "since"]),
+            models.Index(fields=["device"], condition=models.Q(gone_at=None), name="stations_now"),
+            models.Index(fields=["since"], name="stations_by_time"),
+        ]
+
+
+class Binding(models.Model):
+    """An address and the MAC address that a device learnt for it (ARP, neighbour discovery), from ``since`` until ``gone_at``."""
+
+    address = models.GenericIPAddressField()
+    mac = models.CharField(max_length=17)
+    device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, related_name="+")
+    interface = models.ForeignKey("inventory.Interface", on_delete=models.CASCADE, related_name="+")
+    since = models.DateTimeField()
+    gone_at = models.DateTimeField(null=True)
+
+    class Meta:
+        """Asked for by either address, and all of a device that hold now."""
+
+        indexes = [
+            models.Index(fields=["address", "since"]),
+            models.Index(fields=["mac", "since"]),
+            models.Index(fields=["device"], condition=models.Q(gone_at=None), name="bindings_now"),
+        ]
+
+
+class OwnAddress(models.Model):
+    """An address that a device has itself at an interface, as it told last."""
+
+    device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, related_name="own_addresses")
+    interface = models.ForeignKey("inventory.Interface", on_delete=models.CASCADE, related_name="own_addresses")
+    address = models.GenericIPAddressField()
+    prefix = models.SmallIntegerField(null=True)
+
+    class Meta:
+        """Asked for by address."""
+
+        indexes = [models.Index(fields=["address"])]
+
+
+class InferredLink(models.Model):
+    """A link that follows from forwarding tables, from ``since`` until ``gone_at``; a port is None where it is not known."""
+
+    a_device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, related_name="+")
+    a_interface = models.ForeignKey("inventory.Interface", on_delete=models.CASCADE, null=True, related_name="+")
+    b_device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, related_name="+")
+    b_interface = models.ForeignKey("inventory.Interface", on_delete=models.CASCADE, null=True, related_name="+")
+    contradiction = models.CharField(max_length=200, blank=True)
+    since = models.DateTimeField()
+    gone_at = models.DateTimeField(null=True)
+
+
+class ExpectedLink(models.Model):
+    """The neighbour that somebody froze as the expected one of a port; what is there is compared with it."""
+
+    interface = models.OneToOneField(
+        "inventory.Interface", on_delete=models.CASCADE, primary_key=True, related_name="expected_link"
+    )
+    to_device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, null=True, related_name="+")
+    to_interface = models.ForeignKey("inventory.Interface", on_delete=models.SET_NULL, null=True, related_name="+")
+    """The port of it; both are None if no device of the inventory is to be there."""
+    frozen_at = models.DateTimeField()
+    frozen_by = models.CharField(max_length=150)

@@ -1,7 +1,6 @@
 """Keeping what devices tell of their neighbours, and finding out who these are."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime
 
 from django.db import transaction
@@ -14,21 +13,10 @@ from lumtar.core.topology.identifiers import IdKind
 from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.services import announce
-from lumtar.domain.topology.models import Neighbour, NeighbourLook
+from lumtar.domain.topology.models import Neighbour
 
 MOST_NEWS = 6
 """Neighbours of one look that the logbook names one by one."""
-
-
-@dataclass(frozen=True, slots=True)
-class Looked:
-    """What asking a device for its neighbours came to."""
-
-    at: datetime
-    took_ms: float
-    requests: int
-    neighbours: Sequence[Told]
-    problem: str = ""
 
 
 Key = tuple[str, str, str, str, str]
@@ -44,47 +32,30 @@ def _kept_key(row: Neighbour) -> Key:
     return row.local_port, row.chassis_kind, row.chassis, row.port_kind, row.port
 
 
-@transaction.atomic
-def keep(device: int, looked: Looked) -> bool:
+def keep(device: int, neighbours: Sequence[Told], at: datetime, *, is_first: bool) -> bool:
     """Keep what a device told of its neighbours. Returns whether anything is another than before.
 
-    After a look that failed everything stays as it was.
+    Parameters
+    ----------
+    is_first : it is asked for the first time, so that nothing of it is news, and others may have seen it already
     """
-    if not Device.objects.filter(pk=device).exists():
-        # It was deleted while it was asked.
-        return False
-    before = NeighbourLook.objects.filter(device=device).first()
-    NeighbourLook.objects.update_or_create(
-        device_id=device,
-        defaults={
-            "at": looked.at,
-            "took_ms": looked.took_ms,
-            "requests": looked.requests,
-            "neighbours": before.neighbours if looked.problem and before else len(looked.neighbours),
-            "problem": looked.problem[:300],
-        },
-    )
-    if looked.problem:
-        return False
     known = {_kept_key(row): row for row in Neighbour.objects.filter(device=device, gone_at=None)}
-    told = {_key(each): each for each in looked.neighbours}
+    told = {_key(each): each for each in neighbours}
     ports = dict(Interface.objects.filter(device=device, gone_at=None).values_list("if_index", "pk"))
-    new = [_row(device, each, ports, looked.at) for key, each in told.items() if key not in known]
+    new = [_row(device, each, ports, at) for key, each in told.items() if key not in known]
     gone = [row for key, row in known.items() if key not in told]
     changed = [row for key, row in known.items() if key in told and _renew(row, told[key], ports)]
     Neighbour.objects.bulk_create(new)
-    Neighbour.objects.filter(pk__in=[row.pk for row in gone]).update(gone_at=looked.at)
+    Neighbour.objects.filter(pk__in=[row.pk for row in gone]).update(gone_at=at)
     Neighbour.objects.bulk_update(changed, ["port_descr", "sys_name", "sys_descr", "addresses", "interface"])
-    if before is not None:
-        _note(device, new, gone, looked.at)
+    if not is_first:
+        _note(device, new, gone, at)
     mine = Q(pk__in=[row.pk for row in (*new, *changed)])
-    if before is None:
+    if is_first:
         # Others may have seen it already, and not known who it is.
         identify(mine | _may_be(device))
     elif new or changed:
         identify(mine)
-    if new or gone or changed:
-        announce("topology")
     return bool(new or gone or changed)
 
 

@@ -1,7 +1,7 @@
 """Links, neighbours and transports, now and at any past time."""
 
 from collections.abc import Collection, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from django.db.models import Q, QuerySet
@@ -10,7 +10,7 @@ from lumtar.core.topology import End, Link, Sighting, links
 from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.models import Group, Interface
 from lumtar.domain.topology.by_hand import entered_at
-from lumtar.domain.topology.models import Neighbour
+from lumtar.domain.topology.models import InferredLink, Neighbour
 
 
 def seen_at(at: datetime) -> QuerySet[Neighbour]:
@@ -18,6 +18,8 @@ def seen_at(at: datetime) -> QuerySet[Neighbour]:
     return Neighbour.objects.filter(Q(gone_at=None) | Q(gone_at__gt=at), since__lte=at)
 
 
+TOLD, INFERRED, ENTERED = "told", "inferred", "entered"
+"""Where a link is known from, beside its number there."""
 LOST_FOR = timedelta(days=1)
 """A link that nobody sees any more is remembered for so long, unless something else is seen at one of its ports."""
 
@@ -45,25 +47,46 @@ def links_at(at: datetime, device: int | None = None, *, lost_for: timedelta = t
     rows = rows.exclude(to_device=None).filter(device__retired_at=None, to_device__retired_at=None)
     if device is not None:
         rows = rows.filter(Q(device=device) | Q(to_device=device))
-    since, sightings, lost = {}, [], {}
+    since: dict[tuple[str, int], datetime] = {}
+    sightings, lost = [], {}
     for pk, here, port, there, other, began, gone in rows.order_by("since").values_list(
         "pk", "device_id", "interface_id", "to_device_id", "to_interface_id", "since", "gone_at"
     ):
-        since[pk] = began
+        since[TOLD, pk] = began
         if gone is not None and gone <= at:
             lost[pk] = gone
         sightings.append(Sighting(pk, End(here, port), End(there or 0, other)))
     if lost:
         sightings = _without_replaced(sightings, lost)
+    inferred = _inferred_at(at, device, lost_for)
+    since |= {(INFERRED, row.pk): row.since for row in inferred}
     by_hand, entered = [], entered_at(at).filter(a_device__retired_at=None, b_device__retired_at=None)
     if device is not None:
         entered = entered.filter(Q(a_device=device) | Q(b_device=device))
     for row in entered:
-        since[-row.pk] = row.since
+        since[ENTERED, row.pk] = row.since
         by_hand.append(
             Sighting(row.pk, End(row.a_device_id, row.a_interface_id), End(row.b_device_id, row.b_interface_id))
         )
-    return [_seen(link, since, lost) for link in links(sightings, by_hand)]
+    no_more = {row.pk: row.gone_at for row in inferred if row.gone_at is not None and row.gone_at <= at}
+    follows = [
+        Sighting(row.pk, End(row.a_device_id, row.a_interface_id), End(row.b_device_id, row.b_interface_id))
+        for row in inferred
+    ]
+    says = {row.pk: row.contradiction for row in inferred}
+    return [_seen(link, since, lost, no_more, says) for link in links(sightings, by_hand, follows)]
+
+
+def _inferred_at(at: datetime, device: int | None, lost_for: timedelta) -> list[InferredLink]:
+    rows = InferredLink.objects.filter(Q(gone_at=None) | Q(gone_at__gt=at - lost_for), since__lte=at)
+    rows = rows.filter(a_device__retired_at=None, b_device__retired_at=None)
+    if device is not None:
+        rows = rows.filter(Q(a_device=device) | Q(b_device=device))
+    there = [row for row in rows if row.gone_at is None or row.gone_at > at]
+    # What is there goes before what was: a port leads to one device.
+    taken = {port for row in there for port in (row.a_interface_id, row.b_interface_id) if port is not None}
+    was = [row for row in rows if row not in there and taken.isdisjoint((row.a_interface_id, row.b_interface_id))]
+    return there + was
 
 
 def _without_replaced(sightings: Iterable[Sighting], lost: Mapping[int, datetime]) -> list[Sighting]:
@@ -86,8 +109,17 @@ def _ports(sighting: Sighting) -> frozenset[End]:
     return frozenset(end for end in (sighting.here, sighting.there) if end.port is not None)
 
 
-def _seen(link: Link, since: Mapping[int, datetime], lost: Mapping[int, datetime]) -> SeenLink:
-    begun = max(since[key] for key in link.sightings or (-(link.entered or 0),))
+def _seen(
+    link: Link,
+    since: Mapping[tuple[str, int], datetime],
+    lost: Mapping[int, datetime],
+    gone: Mapping[int, datetime],
+    says: Mapping[int, str],
+) -> SeenLink:
+    if link.inferred is not None:
+        told = replace(link, contradiction=link.contradiction or says[link.inferred])
+        return SeenLink(told, since[INFERRED, link.inferred], gone.get(link.inferred))
+    begun = max(since[each] for each in [(TOLD, key) for key in link.sightings] or [(ENTERED, link.entered or 0)])
     if link.entered is None and all(key in lost for key in link.sightings):
         return SeenLink(link, begun, max(lost[key] for key in link.sightings))
     return SeenLink(link, begun)

@@ -25,10 +25,10 @@ from lumtar.engine.collector import targets
 from lumtar.engine.collector.errand_runner import ErrandRunner
 from lumtar.engine.collector.holding import Holding
 from lumtar.engine.collector.live import Live
-from lumtar.engine.collector.neighbours import Neighbours
 from lumtar.engine.collector.poll_report import computed_rates
 from lumtar.engine.collector.poller import Poller
 from lumtar.engine.collector.refreshing import Refreshing
+from lumtar.engine.collector.surroundings import Surroundings
 from lumtar.engine.collector.targets import Target
 from lumtar.engine.collector.write_queue import WriteQueue
 from lumtar.engine.jobs import JobRunner
@@ -94,7 +94,7 @@ class Collector(Service):
         )
         self.write_queue.start()
         self.live = Live(self.targets.get, self.recorder, self.transport, self.clock.time)
-        neighbours = Neighbours(self.targets, self.recorder, self.transport)
+        surroundings = Surroundings(self.targets, self.recorder, self.transport)
         refreshing = Refreshing(self.targets, self.recorder, self.transport, self.clock)
         chores = [
             self.supervise(name, work)
@@ -108,7 +108,7 @@ class Collector(Service):
                 ("polls that are asked for", self._look_for_requests),
                 ("looking live", self.live.run),
                 ("following refreshes", refreshing.run),
-                ("asking for neighbours", neighbours.run),
+                ("asking what is around devices", surroundings.run),
                 ("errands", self._errands.run),
                 ("sweeps", self._jobs.run),
             )

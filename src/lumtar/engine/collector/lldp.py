@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 
 from lumtar.core.topology import Neighbour
 from lumtar.core.topology.lldp import Column, OwnPort, Remotes, neighbours
-from lumtar.wire import ber, oids
+from lumtar.wire import oids
 from lumtar.wire import tables as wire
 from lumtar.wire.session import Session
 
@@ -27,7 +27,7 @@ async def read_neighbours(session: Session, own: Sequence[OwnPort]) -> list[Neig
         for table in (oids.LLDP, oids.LLDP_V2):
             (first,) = await wire.read_columns(session, [table.remote[0]])
             if first.indexes:
-                return await _read(session, table, _column(first), own)
+                return await _read(session, table, first.by_index(), own)
         return []
     finally:
         session.give_back()
@@ -35,14 +35,10 @@ async def read_neighbours(session: Session, own: Sequence[OwnPort]) -> list[Neig
 
 async def _read(session: Session, table: oids.LldpTable, first: Column, own: Sequence[OwnPort]) -> list[Neighbour]:
     rest = await wire.read_columns(session, table.remote[1:], len(first))
-    columns: Mapping[str, Column] = dict(zip(NAMES, [first, *map(_column, rest)], strict=True))
+    columns: Mapping[str, Column] = dict(zip(NAMES, [first, *(each.by_index() for each in rest)], strict=True))
     (addresses,) = await wire.read_columns(session, [table.address])
     local: list[Column] = [{}, {}]
     if table.local:
-        local = [_column(each) for each in await wire.read_columns(session, table.local)]
+        local = [each.by_index() for each in await wire.read_columns(session, table.local)]
     remotes = Remotes(**columns, is_if_index=not table.local)
-    return neighbours(remotes, list(_column(addresses)), local[0], local[1], own)
-
-
-def _column(read: wire.Column) -> Column:
-    return {ber.suffix(index): value for index, value in zip(read.indexes, read.values, strict=True)}
+    return neighbours(remotes, list(addresses.by_index()), local[0], local[1], own)

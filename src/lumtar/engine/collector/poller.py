@@ -186,7 +186,7 @@ class Poller:
         target.order = ([], np.zeros(0, np.int64))
         for index, interface in interfaces.items():
             self.recorder.interfaces[target.slot_of[index]] = interface
-        target.neighbours_due = 0.0
+        target.look_due = 0.0
         target.gone_ports = lately.gone([target.device.pk], moment(polled.at)).get(target.device.pk, [])
         target.components = {key: KnownComponent(c.pk, c.name, c.unit, c.scale) for key, c in components.items()}
         if target.device.reads != read:

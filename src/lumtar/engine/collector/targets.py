@@ -59,8 +59,8 @@ class Target:
     """When its agent refreshes its counters; see refreshing.py."""
     polled_at: float = float("-inf")
     """When its counters were read last (seconds of the epoch)."""
-    neighbours_due: float = 0.0
-    """By the monotonic clock: when to ask for its neighbours again."""
+    look_due: float = 0.0
+    """By the monotonic clock: when to ask what is around it again."""
     refresh_due: float = 0.0
     """By the monotonic clock: when to look at that again."""
     due: float = 0.0
