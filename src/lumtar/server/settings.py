@@ -147,5 +147,6 @@ PROCRASTINATE_IMPORT_PATHS = [
     "lumtar.domain.inventory.jobs",
     "lumtar.domain.readings.jobs",
     "lumtar.domain.reports.jobs",
+    "lumtar.domain.topology.jobs",
     "lumtar.engine.sweeping",
 ]

@@ -107,6 +107,33 @@ export const linksQuery = (at: string | null, place: Place) =>
     queryFn: () => got(client.GET("/api/v1/links", { params: { query: { ...past(at), ...place } } })),
   });
 
+export type StationFilter = { words?: string; site?: string; device?: number; interface?: number };
+
+export const stationsQuery = (at: string | null, filter: StationFilter) =>
+  queryOptions({
+    queryKey: ["stations", at, filter],
+    queryFn: () => got(client.GET("/api/v1/stations", { params: { query: { ...past(at), ...filter } } })),
+  });
+
+/** Where a MAC address or an address is, and was. */
+export const whereIsQuery = (at: string | null, what: string) =>
+  queryOptions({
+    queryKey: ["stations", "where", at, what],
+    queryFn: () => got(client.GET("/api/v1/stations/{what}", { params: { path: { what }, query: past(at) } })),
+  });
+
+export const layersQuery = (device: number) =>
+  queryOptions({
+    queryKey: ["device", device, "layers"],
+    queryFn: () => got(client.GET("/api/v1/devices/{device}/layers", { params: { path: { device } } })),
+  });
+
+export const layer2Query = (port: number) =>
+  queryOptions({
+    queryKey: ["interface", port, "layer2"],
+    queryFn: () => got(client.GET("/api/v1/interfaces/{interface}/layer2", { params: { path: { interface: port } } })),
+  });
+
 export const mapQuery = (at: string | null, site: string, devices: boolean) =>
   queryOptions({
     queryKey: ["map", at, site, devices],

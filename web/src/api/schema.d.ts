@@ -2459,6 +2459,88 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Stations
+         * @description Who is at which port, now or at a past time.
+         *
+         *     Words look for parts of a MAC address, of an address, of a port's or of a device's name; all of them have to be found.
+         */
+        get: operations["lumtar_server_api_stations_list_stations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stations/{what}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where Is
+         * @description Where a MAC address or an address is, now or at a past time; an address may have belonged to several MAC addresses.
+         */
+        get: operations["lumtar_server_api_stations_where_is"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{device}/layers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Layers
+         * @description What a device is as a bridge, and which addresses it has.
+         */
+        get: operations["lumtar_server_api_stations_layers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/interfaces/{interface}/layer2": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Layer2
+         * @description What a port is in its bridge; nothing if its device tells nothing of that.
+         */
+        get: operations["lumtar_server_api_stations_layer2"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/map": {
         parameters: {
             query?: never;
@@ -4984,7 +5066,9 @@ export interface components {
              *       "fans and power supplies",
              *       "power over Ethernet",
              *       "Ethernet errors",
-             *       "neighbours"
+             *       "neighbours",
+             *       "bridge",
+             *       "addresses"
              *     ]
              */
             tables: string[];
@@ -5071,7 +5155,9 @@ export interface components {
              *       "fans and power supplies",
              *       "power over Ethernet",
              *       "Ethernet errors",
-             *       "neighbours"
+             *       "neighbours",
+             *       "bridge",
+             *       "addresses"
              *     ]
              */
             tables?: string[];
@@ -5121,7 +5207,9 @@ export interface components {
              *       "fans and power supplies",
              *       "power over Ethernet",
              *       "Ethernet errors",
-             *       "neighbours"
+             *       "neighbours",
+             *       "bridge",
+             *       "addresses"
              *     ]
              */
             tables?: string[];
@@ -8354,6 +8442,175 @@ export interface components {
             device_id: number;
             /** Device */
             device: string;
+        };
+        /**
+         * StationOut
+         * @description A station with its addresses.
+         */
+        StationOut: {
+            /** Interface Id */
+            interface_id: number;
+            /** Label */
+            label: string;
+            /** Device Id */
+            device_id: number;
+            /** Device */
+            device: string;
+            /** Site */
+            site: string;
+            /** Vlan */
+            vlan: number;
+            /** Vlan Name */
+            vlan_name: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Gone At */
+            gone_at: string | null;
+            /** Mac */
+            mac: string;
+            /** Addresses */
+            addresses: string[];
+        };
+        /**
+         * StationsOut
+         * @description Stations at the ports of bridges, and how many there are in all.
+         */
+        StationsOut: {
+            /** Rows */
+            rows: components["schemas"]["StationOut"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * PlaceOut
+         * @description Where a station is or was, and from when until when; it is there still if ``gone_at`` is None.
+         */
+        PlaceOut: {
+            /** Interface Id */
+            interface_id: number;
+            /** Label */
+            label: string;
+            /** Device Id */
+            device_id: number;
+            /** Device */
+            device: string;
+            /** Site */
+            site: string;
+            /** Vlan */
+            vlan: number;
+            /** Vlan Name */
+            vlan_name: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Gone At */
+            gone_at: string | null;
+        };
+        /**
+         * WhereaboutsOut
+         * @description A MAC address: its addresses, the port where it is, how many other stations are there, and where it was before.
+         */
+        WhereaboutsOut: {
+            /** Mac */
+            mac: string;
+            /** Addresses */
+            addresses: string[];
+            here: components["schemas"]["PlaceOut"] | null;
+            /** Shared */
+            shared: number;
+            /** Before */
+            before: components["schemas"]["PlaceOut"][];
+        };
+        /**
+         * BridgeOut
+         * @description What a device told of itself as a bridge last.
+         *
+         *     ``root`` is the priority and address of the bridge at the root of the spanning tree; ``root_device`` who that is.
+         */
+        BridgeOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Address */
+            address: string;
+            /** Stations */
+            stations: number;
+            /** Root */
+            root: string;
+            /** Root Device Id */
+            root_device_id: number | null;
+            /** Root Device */
+            root_device: string;
+            /** Root Interface Id */
+            root_interface_id: number | null;
+            /** Root Label */
+            root_label: string;
+            /** Root Since */
+            root_since: string | null;
+            /** Changes Per Hour */
+            changes_per_hour: number | null;
+            /** Vlans */
+            vlans: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * DeviceLayersOut
+         * @description What a device is as a bridge, if it is one, and the addresses that it has.
+         */
+        DeviceLayersOut: {
+            bridge: components["schemas"]["BridgeOut"] | null;
+            /** Own Addresses */
+            own_addresses: components["schemas"]["OwnAddressOut"][];
+        };
+        /**
+         * OwnAddressOut
+         * @description An address that a device has itself.
+         */
+        OwnAddressOut: {
+            /** Interface Id */
+            interface_id: number;
+            /** Label */
+            label: string;
+            /** Address */
+            address: string;
+            /** Prefix */
+            prefix: number | null;
+        };
+        /**
+         * Layer2Out
+         * @description What a port is in its bridge: VLANs, aggregate, role in the spanning tree, and how many stations are at it.
+         */
+        Layer2Out: {
+            /** Pvid */
+            pvid: number;
+            /** Tagged */
+            tagged: number[];
+            /** Untagged */
+            untagged: number[];
+            /** Vlans */
+            vlans: {
+                [key: string]: string;
+            };
+            /** Aggregate Id */
+            aggregate_id: number | null;
+            /** Aggregate */
+            aggregate: string;
+            /** Members */
+            members: string[];
+            /** Stp Role */
+            stp_role: string;
+            /** Stp Since */
+            stp_since: string | null;
+            /** Mtu */
+            mtu: number;
         };
         /**
          * MapEnd
@@ -12257,6 +12514,101 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StrangerOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_stations_list_stations: {
+        parameters: {
+            query?: {
+                at?: string | null;
+                words?: string;
+                site?: string;
+                device?: number | null;
+                interface?: number | null;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StationsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_stations_where_is: {
+        parameters: {
+            query?: {
+                at?: string | null;
+            };
+            header?: never;
+            path: {
+                what: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhereaboutsOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_stations_layers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceLayersOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_stations_layer2: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                interface: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Layer2Out"] | null;
                 };
             };
         };

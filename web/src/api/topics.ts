@@ -11,7 +11,7 @@ export const STALE = {
   rules: ["rules"],
   calling: ["calling", "rules", "setup"],
   maintenance: ["maintenance"],
-  topology: ["links", "map", "impact", "device", "interface"],
+  topology: ["links", "stations", "map", "impact", "device", "interface"],
   sessions: ["sessions"],
 } as const satisfies Record<string, readonly string[]>;
 

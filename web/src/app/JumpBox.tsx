@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Command } from "cmdk";
 import { useDeferredValue, useState } from "react";
 import { useNavigate } from "react-router";
-import { devicesQuery, portsQuery } from "../api/queries";
+import { devicesQuery, portsQuery, whereIsQuery } from "../api/queries";
 import { VIEWS } from "../views/manifest";
 import { useTimeSearch } from "./screenTime";
 
@@ -12,12 +12,15 @@ const OF_VIEWS: Goal[] = VIEWS.flatMap(({ goals }) =>
   goals.map(({ address, name }) => ({ path: address, name, what: "view" })),
 );
 
-/** What the words lead to: views, devices, ports. */
+/** What the words lead to: views, devices, ports, end stations. */
 function useGoals(words: string, open: boolean): { goals: Goal[]; sought: boolean } {
   const sought = useDeferredValue(words.trim());
   const enough = open && sought.length > 1;
   const { data: devices } = useQuery({ ...devicesQuery(null, { words: sought }), enabled: enough });
   const { data: ports } = useQuery({ ...portsQuery(null, { words: sought, sort: "load" }), enabled: enough });
+  // A whole MAC address or address may be that of an end station.
+  const isAddress = /^[0-9a-f]{1,4}([:.-][0-9a-f]{0,4}){2,}$/i.test(sought);
+  const { data: stations } = useQuery({ ...whereIsQuery(null, sought), enabled: enough && isAddress });
   const views = OF_VIEWS.filter((view) => view.name.toLowerCase().includes(sought.toLowerCase()));
   if (!enough) return { goals: views, sought: false };
   const found = [
@@ -32,6 +35,14 @@ function useGoals(words: string, open: boolean): { goals: Goal[]; sought: boolea
       what: `${port.device} ${port.name}`,
     })),
   ];
+  for (const station of (isAddress && stations) || []) {
+    const place = station.here ?? station.before[0];
+    found.unshift({
+      path: `/fleet?list=stations&station=${encodeURIComponent(station.mac)}`,
+      name: [station.mac, ...station.addresses].join(" · "),
+      what: place ? `${station.here ? "at" : "was at"} ${place.device} ${place.label}` : "not seen at any port",
+    });
+  }
   return { goals: [...views, ...found], sought: devices !== undefined && ports !== undefined };
 }
 
@@ -71,7 +82,7 @@ export function JumpBox({ open, onOpen }: { open: boolean; onOpen: (open: boolea
         <Command.Input
           value={words}
           onValueChange={setWords}
-          placeholder="A name, address, port label, or a view"
+          placeholder="A name, address, MAC address, port label, or a view"
           className="w-full border-b border-rule bg-transparent px-3 py-2 text-large outline-none"
         />
         <Command.List className="max-h-[60vh] overflow-auto py-1">

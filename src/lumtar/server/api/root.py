@@ -42,6 +42,7 @@ from lumtar.server.api import (
     profiles,
     rehearsals,
     rules,
+    stations,
     storage,
     sweeps,
     system,
@@ -87,6 +88,7 @@ api.add_router("", plans.router)
 api.add_router("", messages.router)
 api.add_router("", maintenance.router)
 api.add_router("", links.router)
+api.add_router("", stations.router)
 api.add_router("", map.router)
 api.add_router("", overview.router)
 api.add_router("", system.router)

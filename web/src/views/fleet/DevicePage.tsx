@@ -13,6 +13,7 @@ import { ApplyingRules } from "../alarms/ApplyingRules";
 import { Cells } from "./Cells";
 import { ComponentStates } from "./ComponentStates";
 import { DeviceTools } from "./DeviceTools";
+import { DeviceBridge } from "./Layer2";
 import { LogbookLines } from "./LogbookLines";
 import { Neighbours } from "./Neighbours";
 import { stateWords } from "./PortList";
@@ -160,6 +161,7 @@ export function DevicePage({ device }: { device: number }) {
           </dl>
           <ComponentStates components={found.components} />
           <Neighbours device={device} />
+          {time.following && <DeviceBridge device={device} />}
           <LogbookLines range={time.range} only={{ device }} />
           {time.following && <ApplyingRules only={{ device }} />}
         </div>

@@ -14,6 +14,7 @@ import { PortGrid } from "./PortGrid";
 import { PortList } from "./PortList";
 import { PortPage } from "./PortPage";
 import { SiteList } from "./SiteList";
+import { StationList } from "./Stations";
 import { Together } from "./Together";
 import { useTrail } from "./trail";
 
@@ -61,6 +62,8 @@ export function Fleet() {
           <PortGrid />
         ) : wanted === "links" && !open ? (
           <LinkList />
+        ) : wanted === "stations" && !open ? (
+          <StationList />
         ) : wanted === "live" && !open ? (
           <Live />
         ) : wanted === "total" && !open ? (

@@ -19,7 +19,7 @@ export function ListHead({
 }: {
   title: string;
   count: string;
-  list: "ports" | "grid" | "total" | "live" | "devices" | "inventory" | "links";
+  list: "ports" | "grid" | "total" | "live" | "devices" | "inventory" | "links" | "stations";
 }) {
   const trail = useTrail();
   const navigate = useNavigate();
@@ -64,6 +64,9 @@ export function ListHead({
             </Link>
             <Link to={trail.stay({ list: "links" })} className={mark(list === "links")}>
               links
+            </Link>
+            <Link to={trail.stay({ list: "stations" })} className={mark(list === "stations")}>
+              stations
             </Link>
           </>
         )}

@@ -14,11 +14,13 @@ import { AlarmLines } from "../alarms/AlarmLines";
 import { ApplyingRules } from "../alarms/ApplyingRules";
 import { Calculation } from "./Calculation";
 import { Forecast } from "./Forecast";
+import { PortLayer2 } from "./Layer2";
 import { LogbookLines } from "./LogbookLines";
 import { PortNeighbours } from "./Neighbours";
 import { stateWords } from "./PortList";
 import { PortRole } from "./PortRole";
 import { SoldSpeed } from "./SoldSpeed";
+import { PortStations } from "./Stations";
 import { Summary } from "./Summary";
 import { SummaryTable } from "./SummaryTable";
 import { useTrail } from "./trail";
@@ -112,6 +114,7 @@ export function PortPage({ port }: { port: number }) {
         )}
       </div>
       <PortNeighbours port={port} />
+      <PortLayer2 port={port} />
       {alarms && <AlarmLines alarms={alarms.rows} at={time.end} resource="interface" />}
       <Problem error={missing} />
       {series && (
@@ -167,6 +170,7 @@ export function PortPage({ port }: { port: number }) {
             <div>
               <Summary series={series} unit={view.unit} seconds={(time.end.getTime() - time.start.getTime()) / 1000} />
               <Forecast filter={{ interfaces: [port] }} at={time.at} />
+              <PortStations port={port} />
               <LogbookLines range={time.range} only={{ interface: port }} />
               {time.following && <ApplyingRules only={{ interface: port }} />}
             </div>
