@@ -76,7 +76,7 @@ def load(built: Scenario, var: Path, say: Callable[[str], None], receivers: int 
     History(built, loaded, epoch, say).write()
     people.fill(receivers)
     people.answers(moment(epoch))
-    people.links_rule()
+    people.link_rules()
     Entry.objects.filter(by=people.BY).update(at=begun)
     say(f"  {DAYS} days of history in {time.time() - began:.0f} s")
 

@@ -4,6 +4,8 @@ from collections.abc import Iterable
 from datetime import UTC, datetime, timedelta
 
 from lumtar.core.calling import Substitute
+from lumtar.core.measures.links import BRIDGE, LINK
+from lumtar.core.rules.ready import READY
 from lumtar.domain.alarms import maintenance
 from lumtar.domain.alarms import rules as services
 from lumtar.domain.alarms.maintenance import MaintenanceSpec
@@ -54,8 +56,8 @@ def rules() -> None:
     )  # fmt: skip
 
 
-def links_rule() -> None:
-    """Links that are down, from now on: what the history has of them was no news."""
+def link_rules() -> None:
+    """Rules about links and bridges, from now on: what the history has of them was no news."""
     services.create(
         {
             "name": "Links that are down", "measure": "down", "scope": "role is (uplink, wan, trunk)", "times": 2, "of": 2,
@@ -63,6 +65,16 @@ def links_rule() -> None:
         },
         BY,
     )  # fmt: skip
+    for each in READY:
+        if each.rule().subject in (LINK, BRIDGE):
+            levels = [{"severity": int(one.severity), "limit": one.limit, "clear": one.clear} for one in each.levels]
+            services.create(
+                {
+                    "name": each.name, "measure": each.measure, "scope": each.scope, "times": each.hold.times,
+                    "of": each.hold.of, "levels": levels, "direction": each.direction,
+                },
+                BY,
+            )  # fmt: skip
     Rule.objects.filter(name="Links that are down").update(plan=CallPlan.objects.get(name="Day and night"))
 
 

@@ -12,7 +12,6 @@ from lumtar.core.alarms.facts import Ended
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.measures import measure_of
 from lumtar.core.measures.groups import Totals
-from lumtar.domain.alarms import memory
 from lumtar.domain.alarms.exceptions import narrowed
 from lumtar.domain.alarms.memory import NO_DEVICE
 from lumtar.domain.alarms.models import Alarm, Evaluation, Rule
@@ -25,6 +24,7 @@ from lumtar.domain.readings import group_totals
 from lumtar.domain.readings.group_totals import MINUTE_S, Steps
 from lumtar.engine.batch import Batch
 from lumtar.engine.service import with_database
+from lumtar.engine.stored_rules import brought_back, keep_memory
 from lumtar.engine.watching import Scopes, Watch
 
 EVERY_S = 15.0
@@ -67,8 +67,7 @@ def look(now: datetime | None = None) -> list[int]:
         _watch(rules, scopes, groups, since), batch, {pk: group_totals.of_group(pk, since, until) for pk in groups}
     )
     changed += apply(batch.transitions)
-    for kind, pairs in batch.memory.items():
-        memory.keep(kind, pairs)
+    keep_memory(batch)
     before.until = until
     before.save(update_fields=["until"])
     if changed:
@@ -88,12 +87,7 @@ def _meant(rules: Sequence[Rule], scopes: Scopes) -> list[int]:
 
 def _watch(rules: Sequence[Rule], scopes: Scopes, groups: Sequence[int], since: datetime) -> Watch:
     """Rules, with what they remember from the last look."""
-    watch = Watch()
-    watch.renew(rules, scopes)
-    rows = Alarm.objects.filter(resource_kind=GROUP, is_cleared=False).exclude(rule=None)
-    active = list(rows.values_list("rule_id", "resource_id", "severity"))
-    owners = dict.fromkeys(groups, NO_DEVICE)
-    watch.bring_back(GROUP, memory.load(GROUP, [NO_DEVICE]), active, dict.fromkeys(groups, since.timestamp()), owners)
+    watch = brought_back(GROUP, rules, scopes, groups, since)
     watch.recall(GROUP, groups, since.timestamp())
     if watch.kinds[GROUP].rules.references:
         watch.renew_baselines()

@@ -134,6 +134,12 @@ export const layer2Query = (port: number) =>
     queryFn: () => got(client.GET("/api/v1/interfaces/{interface}/layer2", { params: { path: { interface: port } } })),
   });
 
+/** Where what is seen is not what is expected. */
+export const expectedQuery = queryOptions({
+  queryKey: ["links", "expected"],
+  queryFn: () => got(client.GET("/api/v1/links/expected", {})),
+});
+
 export const mapQuery = (at: string | null, site: string, devices: boolean) =>
   queryOptions({
     queryKey: ["map", at, site, devices],

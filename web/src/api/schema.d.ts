@@ -2275,6 +2275,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/links/expected": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare
+         * @description What is seen now against what is expected: what was frozen, else what was there for an hour within the last day.
+         */
+        get: operations["lumtar_server_api_expected_compare"];
+        put?: never;
+        /**
+         * Freeze
+         * @description What is seen now is what is expected from now on, at every port.
+         */
+        post: operations["lumtar_server_api_expected_freeze"];
+        /**
+         * Thaw
+         * @description Nothing is frozen any more.
+         */
+        delete: operations["lumtar_server_api_expected_thaw"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/interfaces/{interface}/expected": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept
+         * @description What is seen at a port now is expected there from now on, and at its other end as well.
+         */
+        post: operations["lumtar_server_api_expected_accept"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/links": {
         parameters: {
             query?: never;
@@ -8219,6 +8267,48 @@ export interface components {
             edition: number;
         };
         /**
+         * DifferenceOut
+         * @description A port at which something else is seen than expected; empty words are no neighbour.
+         */
+        DifferenceOut: {
+            /** Interface Id */
+            interface_id: number;
+            /** Label */
+            label: string;
+            /** Device Id */
+            device_id: number;
+            /** Device */
+            device: string;
+            /** Expected */
+            expected: string;
+            /** Seen */
+            seen: string;
+            /** Is Frozen */
+            is_frozen: boolean;
+        };
+        /**
+         * ExpectedOut
+         * @description At how many ports the expected neighbour is frozen, since when and by whom; and where what is seen differs.
+         */
+        ExpectedOut: {
+            /** Frozen */
+            frozen: number;
+            /** Frozen At */
+            frozen_at: string | null;
+            /** Frozen By */
+            frozen_by: string;
+            /** Differences */
+            differences: components["schemas"]["DifferenceOut"][];
+        };
+        /**
+         * FrozenOut
+         * @description At how many ports a neighbour is expected.
+         */
+        FrozenOut: {
+            /** Ports */
+            ports: number;
+        };
+        /**
          * EndOut
          * @description One end of a link. What it carries is known of now alone, from this end: bits per second that come in and go out.
          */
@@ -12281,6 +12371,84 @@ export interface operations {
             header?: never;
             path: {
                 number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_expected_compare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExpectedOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_expected_freeze: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrozenOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_expected_thaw: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_expected_accept: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                interface: number;
             };
             cookie?: never;
         };

@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from lumtar.core.alarms.link_wording import CLEARED, RAISED
 from lumtar.core.measures import known_measure
 from lumtar.core.rules.baseline import WORDS, Reference
 from lumtar.core.rules.rule import Direction, Hold
@@ -149,6 +150,12 @@ class Sentences:
     direction: Direction = Direction.ABOVE
 
 
+def _of_links(measure: str) -> Sentences:
+    raised, cleared = RAISED[measure], CLEARED[measure]
+    side = Direction.BELOW if measure.endswith("_age") else Direction.ABOVE
+    return Sentences(lambda value, limit, hold, more: raised(value, more), lambda value, clear, more: cleared, side)
+
+
 SENTENCES = {
     "load": Sentences(_full, _not_full),
     "unanswered": Sentences(_unreachable, _reachable),
@@ -157,5 +164,6 @@ SENTENCES = {
     "gone": Sentences(_gone, _listed),
     "speed_kept": Sentences(_slower, _as_fast, Direction.BELOW),
     "half_duplex": Sentences(_half, _full_duplex),
+    **{measure: _of_links(measure) for measure in RAISED},
 }
 """Of measures for which the general sentence would say less."""

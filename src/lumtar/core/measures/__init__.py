@@ -1,6 +1,6 @@
 """Measures: quantities with a unit, computed in this one place from what was counted."""
 
-from lumtar.core.measures import components, devices, groups, interfaces
+from lumtar.core.measures import components, devices, groups, interfaces, links
 from lumtar.core.measures.counts import Counts
 from lumtar.core.measures.devices import Polls
 from lumtar.core.measures.formula import is_formula, known_measure, measure_of
@@ -21,6 +21,7 @@ __all__ = [
     "interfaces",
     "is_formula",
     "known_measure",
+    "links",
     "measure_of",
     "register",
 ]

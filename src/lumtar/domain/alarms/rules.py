@@ -17,6 +17,7 @@ from lumtar.core.alarms.wording import compared
 from lumtar.core.calling import Hours
 from lumtar.core.conditions import understand
 from lumtar.core.measures import is_formula, known_measure, measure_of
+from lumtar.core.measures.links import BRIDGE, LINK
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Direction, Hold, Level, Reference
 from lumtar.core.rules.baseline import UNITS
@@ -84,10 +85,10 @@ def applying(interface: int | None = None, device: int | None = None) -> list[Ru
     """The rules in force that apply to a port, or to a device or any of its components; also those that it is exempt from."""
     of_kind: dict[str, Collection[int]] = {}
     if interface is not None:
-        of_kind["interface"] = [interface]
+        of_kind |= {"interface": [interface], LINK: [interface]}
     elif device is not None:
         components = Component.objects.filter(device_id=device, gone_at=None).values_list("pk", flat=True)
-        of_kind |= {"device": [device], "component": list(components)}
+        of_kind |= {"device": [device], "component": list(components), BRIDGE: [device]}
 
     def is_meant(rule: Rule) -> bool:
         mine = of_kind.get(kind := measure_of(rule.measure).subject, ())
@@ -222,6 +223,10 @@ def understood(rule: Rule) -> core.Rule:
     """
     watched = as_core(rule)
     understand(rule.scope, KINDS[watched.subject].fields)
+    if watched.subject in (LINK, BRIDGE) and (rule.window_s or watched.reference):
+        raise Refusal(
+            "Links and bridges are looked at once a minute as they are then; choose the value itself.", "statistic"
+        )
     _check_window(rule, watched.subject)
     _check_texts(rule)
     _check_days(rule.without)

@@ -96,6 +96,8 @@ KINDS = {
     "interface": Subjects(PORTS, "gi.id", "gi.label", GROUP_FIELDS, "port"),
     "device": Subjects(DEVICES, "gd.id", "gd.address", DEVICE_FIELDS, "device"),
     "component": Subjects(COMPONENTS, "gc.id", "gc.name", COMPONENT_FIELDS, "component"),
+    "link": Subjects(PORTS, "gi.id", "gi.label", GROUP_FIELDS, "link", interval="60"),
+    "bridge": Subjects(DEVICES, "gd.id", "gd.address", DEVICE_FIELDS, "bridge", interval="60"),
     "group": Subjects("FROM inventory_group gg WHERE true", "gg.id", "gg.name", NAMED_FIELDS, "group", "''", "60"),
 }
 

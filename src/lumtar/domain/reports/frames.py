@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from lumtar.core.measures import Counts, Measure, Polls, measure_of
 from lumtar.core.measures.components import Components
 from lumtar.core.negotiated import fastest_until, is_half
+from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Frame
 from lumtar.domain.inventory import lately
 from lumtar.domain.inventory.models import Component, Device, Interface
@@ -35,9 +36,23 @@ class History:
     step_s: int
 
 
+NOT_KEPT = (
+    "How links and bridges were is not kept as a value over time, so this cannot be rehearsed. It calls nobody until it has a call plan: "
+    "save it without one, and see for some days what it would have told."
+)
+
+
 def of_measure(name: str, subjects: Sequence[int], start: datetime, end: datetime) -> History:
-    """The values of a measure of some subjects of its kind, from start to end."""
+    """The values of a measure of some subjects of its kind, from start to end.
+
+    Raises
+    ------
+    Refusal
+        if values of this kind are not kept over time
+    """
     measure = measure_of(name)
+    if measure.subject not in OF_KIND:
+        raise Refusal(NOT_KEPT)
     return OF_KIND[measure.subject](measure, sorted(subjects), start, end)
 
 

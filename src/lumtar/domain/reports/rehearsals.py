@@ -12,6 +12,7 @@ import numpy as np
 from django.db import connections
 from numpy.typing import NDArray
 
+from lumtar.core.measures.links import BRIDGE, LINK
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Direction, Figures, Level, Raised, Rule, compared, figures, rehearse
 from lumtar.core.rules.baseline import weeks_for
@@ -56,10 +57,10 @@ def subjects_of(kind: str, scope: str = "") -> list[int]:
     """
     if scope:
         return sorted(subjects_for(kind, scope))
-    if kind == "interface":
+    if kind in ("interface", LINK):
         ports = Interface.objects.filter(gone_at=None, device__retired_at=None, device__enabled=True)
         return list(ports.order_by("pk").values_list("pk", flat=True))
-    if kind == "device":
+    if kind in ("device", BRIDGE):
         return list(Device.objects.filter(retired_at=None, enabled=True).order_by("pk").values_list("pk", flat=True))
     if kind == "group":
         return list(Group.objects.order_by("pk").values_list("pk", flat=True))

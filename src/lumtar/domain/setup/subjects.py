@@ -15,6 +15,8 @@ ROWS: dict[str, tuple[Any, dict[str, str]]] = {
     "device": (DEVICES, {"device": "name"}),
     "interface": (PORTS, {"device": "device__name", "port": "name"}),
     "component": (COMPONENTS, {"device": "device__name", "part": "kind", "component": "name"}),
+    "link": (PORTS, {"device": "device__name", "port": "name"}),
+    "bridge": (DEVICES, {"device": "name"}),
     "group": (Group.objects, {"group": "name"}),
 }
 """By kind of subject: the rows that there are, and the fields by which a set-up names one of them."""

@@ -206,5 +206,7 @@ class ExpectedLink(models.Model):
     to_device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, null=True, related_name="+")
     to_interface = models.ForeignKey("inventory.Interface", on_delete=models.SET_NULL, null=True, related_name="+")
     """The port of it; both are None if no device of the inventory is to be there."""
+    is_whole = models.BooleanField(default=False)
+    """All ports of the device are frozen: one without a row is to have no neighbour."""
     frozen_at = models.DateTimeField()
     frozen_by = models.CharField(max_length=150)

@@ -79,18 +79,21 @@ def keep_stations(device: int, table: Forwarding, at: datetime) -> bool:
 
 
 def _back(rows: "QuerySet[Station]", new: Collection[tuple[str, int]], at: datetime) -> set[tuple[str, int]]:
-    """Those that were away for a short time only are as if they had been there."""
+    """Those that were away for a short time only, and nowhere else meanwhile, are as if they had been there."""
     if not new:
         return set()
-    lately = {
+    last: dict[str, tuple[int, int, datetime | None]] = {}
+    for pk, mac, port, gone in rows.order_by(F("gone_at").asc(nulls_last=True)).values_list(
+        "pk", "mac", "interface_id", "gone_at"
+    ):
+        last[mac] = pk, port, gone
+    back = {
         (mac, port): pk
-        for pk, mac, port in rows.filter(gone_at__gt=at - PAUSE)
-        .order_by("gone_at")
-        .values_list("pk", "mac", "interface_id")
-        if (mac, port) in new
+        for mac, (pk, port, gone) in last.items()
+        if (mac, port) in new and gone is not None and gone > at - PAUSE
     }
-    Station.objects.filter(pk__in=lately.values()).update(gone_at=None)
-    return set(lately)
+    Station.objects.filter(pk__in=back.values()).update(gone_at=None)
+    return set(back)
 
 
 def keep_addresses(device: int, told: Addresses, ports: Ports, at: datetime) -> bool:

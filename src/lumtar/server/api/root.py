@@ -23,6 +23,7 @@ from lumtar.server.api import (
     credentials,
     devices,
     exchange,
+    expected,
     fleet,
     forecasts,
     groups,
@@ -87,6 +88,7 @@ api.add_router("", contacts.router)
 api.add_router("", plans.router)
 api.add_router("", messages.router)
 api.add_router("", maintenance.router)
+api.add_router("", expected.router)
 api.add_router("", links.router)
 api.add_router("", stations.router)
 api.add_router("", map.router)

@@ -2,7 +2,7 @@ import type { ReactNode } from "react";
 import { FormulaField } from "./FormulaField";
 import type { Draft, Vocabulary } from "./ruleDraft";
 import { subjectOf } from "./ruleDraft";
-import { SUBJECTS } from "./ruleWords";
+import { nounOf, SUBJECTS } from "./ruleWords";
 
 type Props = { draft: Draft; words: Vocabulary; change: (changed: Partial<Draft>) => void };
 
@@ -60,7 +60,7 @@ export function RuleSentence({ draft, words, change }: Props) {
   const isFormula = draft.measure.startsWith("=");
   const subject = subjectOf(words, draft.measure);
   const hasWindow = words.statistics.find(({ name }) => name === draft.statistic)?.has_window ?? false;
-  const noun = subject === "device" ? "polls" : "readings";
+  const noun = `${nounOf(subject)}s`;
   return (
     <div className="my-2 leading-[2.35]">
       Watch{" "}

@@ -10,15 +10,21 @@ export const SUBJECTS: Record<string, string> = {
   device: "devices",
   component: "components",
   group: "groups",
+  link: "links",
+  bridge: "bridges",
 };
 
 /** A limit with its unit; rates are shown in Mb/s, as they are typed. */
 export const limit = (rule: Rule, value: number) =>
   rule.unit === "bit/s" ? `${value / 1e6} Mb/s` : `${value}${rule.unit && ` ${rule.unit}`}`;
 
+/** What a rule about a kind of subject counts. */
+export const nounOf = (subject: string) =>
+  subject === "device" ? "poll" : subject === "link" || subject === "bridge" ? "look" : "reading";
+
 /** For how long a limit must be exceeded. */
 export function held(rule: Rule): string {
-  const noun = rule.subject === "device" ? "poll" : "reading";
+  const noun = nounOf(rule.subject);
   if (rule.hold_s) return ` for ${duration(rule.hold_s)}`;
   if (rule.times !== rule.of) return ` in ${rule.times} of the last ${rule.of} ${noun}s`;
   return rule.times > 1 ? ` for ${rule.times} ${noun}s in a row` : "";

@@ -10,6 +10,7 @@ import { counted, moment } from "../../components/format";
 import { LoadBar } from "../../components/LoadBar";
 import { Problem } from "../../components/Problem";
 import { EnterLinks } from "./EnterLinks";
+import { ExpectedLinks } from "./ExpectedLinks";
 import { ListHead } from "./ListHead";
 import { useTrail } from "./trail";
 
@@ -21,6 +22,7 @@ const HOW: Record<string, string> = {
   "both ends": "told by both ends",
   "one end": "told by one end",
   "by hand": "entered by hand",
+  "forwarding tables": "follows from forwarding tables",
 };
 const WIDE = "grid-cols-[minmax(0,1fr)_90px_minmax(0,1fr)_minmax(0,0.9fr)_90px] max-md:grid-cols-[minmax(0,1fr)]";
 
@@ -61,6 +63,7 @@ export function LinkList() {
         {rows.length > MOST && (
           <p className="px-3.5 py-2 text-ink2">The first {MOST.toLocaleString("en-GB")}; search to see others.</p>
         )}
+        {time.following && <ExpectedLinks />}
         {data && data.strangers > 0 && <Strangers number={data.strangers} />}
       </div>
       <div className="flex gap-2.5 border-t border-rule px-3.5 py-2 text-small text-ink2">
