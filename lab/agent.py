@@ -17,11 +17,23 @@ STATS = "1.3.6.1.6.3.15.1.1."
 class Agent:
     """Answers on one address for one device."""
 
-    def __init__(self, device: Device, address: str, port: int, community: str, user: usm.User | None = None) -> None:
+    def __init__(
+        self,
+        device: Device,
+        address: str,
+        port: int,
+        community: str,
+        user: usm.User | None = None,
+        write_community: str = "",
+        writer: usm.User | None = None,
+    ) -> None:
         self.device = device
         self.address = (address, port)
         self._community = community.encode()
         self._user = user
+        self._write_community = write_community.encode()
+        self._users = {each.name.encode(): each for each in (user, writer) if each}
+        self._writer = writer
         self._engine_id = engine_id(device.box.name)
         self._loop = asyncio.get_running_loop()
         family = socket.AF_INET6 if ":" in address else socket.AF_INET
@@ -78,11 +90,12 @@ class Agent:
             community, request = pdu.read_community_message(data, version)
         except Malformed:
             return None
-        if community != self._community or self._user:
+        may_write = bool(self._write_community) and community == self._write_community
+        if (community != self._community and not may_write) or self._user:
             return None
         if version == pdu.VERSION_1:
             return pdu.community_message(community, self._respond_version_1(request), version)
-        return pdu.community_message(community, self._respond(request))
+        return pdu.community_message(community, self._respond(request, may_write=may_write))
 
     def _respond_version_1(self, request: pdu.Pdu) -> bytes:
         """One missing object, or one that is a Counter64, refuses the whole request (RFC 2576 section 4.2)."""
@@ -101,8 +114,10 @@ class Agent:
         head = ber.integer(request.request_id) + b"\x02\x01\x00\x02\x01\x00"
         return ber.tlv(pdu.RESPONSE, head + ber.tlv(ber.SEQUENCE, b"".join(binds)))
 
-    def _respond(self, request: pdu.Pdu) -> bytes:
+    def _respond(self, request: pdu.Pdu, *, may_write: bool = False) -> bytes:
         at = self.device.clock()
+        if request.kind == pdu.SET:
+            return self._written(request, may_write=may_write)
         find = self.device.mib
         binds: list[bytes]
         if request.kind == pdu.GET:
@@ -117,6 +132,18 @@ class Agent:
         number = request.request_id ^ (1 if self.device.manners.wrong_number else 0)
         head = ber.integer(number) + b"\x02\x01\x00\x02\x01\x00"
         return ber.tlv(pdu.RESPONSE, head + ber.tlv(ber.SEQUENCE, b"".join(binds)))
+
+    def _written(self, request: pdu.Pdu, *, may_write: bool) -> bytes:
+        """The answer to a SET: the same bindings, and what came of it."""
+        status, binds = pdu.NO_ACCESS if not may_write else 0, request.binds
+        for oid, tag, value in zip(binds.oids, binds.tags, binds.values, strict=True):
+            status = status or self.device.write(oid, tag, value)
+        echoed = [
+            bind(oid, ber.integer(value) if isinstance(value, int) else ber.tlv(tag, value))
+            for oid, tag, value in zip(binds.oids, binds.tags, binds.values, strict=True)
+        ]
+        head = ber.integer(request.request_id) + ber.integer(status) + ber.integer(1 if status else 0)
+        return ber.tlv(pdu.RESPONSE, head + ber.tlv(ber.SEQUENCE, b"".join(echoed)))
 
     def _bulk(self, request: pdu.Pdu, at: float) -> list[bytes]:
         single, repetitions = max(0, request.error_status), max(0, min(request.error_index, 200))
@@ -136,12 +163,11 @@ class Agent:
 
     def _answer_user(self, data: bytes) -> bytes | None:
         """Version 3, as the authoritative engine (RFC 3414 section 3.2)."""
-        assert self._user is not None
         message = usm.read_message(data)
-        user = self._user
         if message.engine_id != self._engine_id:
             return self._report(message, 4, 0)
-        if message.user != user.name.encode():
+        user = self._users.get(message.user)
+        if user is None:
             return self._report(message, 3, 0)
         if message.flags & 3 != user.level:
             return self._report(message, 1, 0)
@@ -161,7 +187,7 @@ class Agent:
                 return self._report(message, 6, usm.AUTH)
         else:
             at = usm.scoped_pdu_at(body)
-        answer = self._respond(pdu.read_pdu(body, at))
+        answer = self._respond(pdu.read_pdu(body, at), may_write=user is self._writer)
         return self._wrap(message.message_id, user.level, user, answer)
 
     @property
@@ -183,7 +209,8 @@ class Agent:
         binds = bind(ber.oid_body(f"{STATS}{statistic}.0"), ber.integer(1, ber.COUNTER32))
         head = ber.integer(0) + b"\x02\x01\x00\x02\x01\x00"
         report = ber.tlv(pdu.REPORT, head + ber.tlv(ber.SEQUENCE, binds))
-        user = self._user if flags and self._user else usm.User(message.user.decode("utf-8", "replace"))
+        known = self._users.get(message.user) if flags else None
+        user = known or usm.User(message.user.decode("utf-8", "replace"))
         return self._wrap(message.message_id, flags, user, report)
 
 

@@ -15,6 +15,10 @@ from lab.scenario import ENTERPRISE, ETHERNET, MODELS, Box, Scenario, said_of
 from lumtar.wire import ber
 
 IF, IFX, DOT3 = "1.3.6.1.2.1.2.2.1", "1.3.6.1.2.1.31.1.1.1", "1.3.6.1.2.1.10.7.2.1"
+ADMIN_STATUS, ALIAS, POE_ENABLE = (
+    ber.suffix(ber.oid_body(oid)) for oid in (f"{IF}.7", f"{IFX}.18", "1.3.6.1.2.1.105.1.1.1.3")
+)
+WRONG_TYPE, WRONG_LENGTH, WRONG_VALUE, NO_CREATION, NOT_WRITABLE = 7, 8, 10, 11, 17
 WIDTH = 8
 KEPT = 0.05
 """Seconds for which computed counters serve: one answer is one instant."""
@@ -38,6 +42,10 @@ class PortFault:
     errors_per_second: float = 0.0
     errors_since: float = 0.0
     errors: float = 0.0
+    is_off: bool = False
+    """Somebody switched it off by SNMP."""
+    has_no_power: bool = False
+    """Somebody switched its power over Ethernet off."""
     is_half: bool = False
     """It negotiated half duplex."""
     is_deaf: bool = False
@@ -93,6 +101,8 @@ class Device:
         self._cached_at = float("-inf")
         self.link_changed: Callable[[int, bool], None] = lambda index, up: None
         """Called with a port's index when its cable was pulled (False) or plugged in."""
+        self.described: dict[int, str] = {}
+        """Descriptions that somebody set by SNMP, by ifIndex."""
         self.missing_vlans: dict[int, set[int]] = {}
         """VLANs that are not set on a port that leads on, by ifIndex."""
         self.is_looped, self.looped_since = False, 0.0
@@ -203,6 +213,30 @@ class Device:
         self._changed[index] = self.clock()
         self.link_changed(index, up)
 
+    def write(self, oid: bytes, tag: int, value: int | bytes) -> int:
+        """Set an object. Returns the error status (RFC 3416 section 3)."""
+        numbers = ber.suffix(oid)
+        known = {port.index for port in self.box.ports}
+        if self.mib.exact(oid, self.clock()) is None or numbers[-1] not in known:
+            return NO_CREATION
+        column, index = numbers[:-1], numbers[-1]
+        if column == ADMIN_STATUS:
+            if tag != ber.INTEGER or value not in (1, 2):
+                return WRONG_VALUE if tag == ber.INTEGER else WRONG_TYPE
+            self.fault(index).is_off = value == 2
+            self.set_link(index, value == 1)
+        elif column[:-1] == POE_ENABLE:
+            if tag != ber.INTEGER or value not in (1, 2):
+                return WRONG_VALUE if tag == ber.INTEGER else WRONG_TYPE
+            self.fault(index).has_no_power = value == 2
+        elif column == ALIAS:
+            if not isinstance(value, bytes) or len(value) > 64:
+                return WRONG_LENGTH
+            self.described[index] = value.decode(errors="replace")
+        else:
+            return NOT_WRITABLE
+        return 0
+
     def set_power(self, on: bool) -> None:
         """Take its power away or give it back: it answers nothing, and starts over then."""
         self.manners.silent = not on
@@ -308,7 +342,9 @@ class Device:
                 for port in ports
             ],
         )
-        columns.append(table(IF, 7, indexes, [ber.integer(1)] * len(ports)))
+        columns.append(
+            table(IF, 7, indexes, lambda at: [ber.integer(2 if self._put_in(each).is_off else 1) for each in indexes])
+        )
         columns.append(
             table(
                 IF, 8, indexes, lambda at: [ber.integer(1 if self.is_up(port.index, port.up) else 2) for port in ports]
@@ -343,7 +379,10 @@ class Device:
         for number, place in ((6, 0), (7, 2), (8, 3), (9, 4), (10, 1), (11, 5), (12, 6), (13, 7)):
             counted(IFX, number, place, None if len(wide) == len(ports) else wide)
         of_ports(IFX, 15, [ber.integer(round(port.speed_bps / 1e6), ber.GAUGE32) for port in ports])
-        of_ports(IFX, 18, [text(each["alias"]) for each in said])
+        aliases = {port.index: each["alias"] for port, each in zip(ports, said, strict=True)}
+        columns.append(
+            table(IFX, 18, indexes, lambda at: [text(self.described.get(each, aliases[each])) for each in indexes])
+        )
         of_ports(IFX, 19, [ber.integer(0, ber.TIME_TICKS)] * len(ports))
         wired = [row for row, port in enumerate(ports) if port.kind == ETHERNET]
         counted(DOT3, 3, 8, wired)
@@ -365,6 +404,10 @@ class Device:
     def mtu(self, index: int) -> int:
         """The largest packet that a port carries, octets."""
         return self._put_in(index).mtu or 1500
+
+    def has_power(self, index: int) -> bool:
+        """Whether a port may give power over Ethernet."""
+        return not self._put_in(index).has_no_power
 
     def is_deaf(self, index: int) -> bool:
         """Whether nothing arrives at a port."""

@@ -93,10 +93,13 @@ def _power(device: Device) -> list[Column]:
     wired = [port for port in device.box.ports if port.kind == ETHERNET]
 
     def takes(port: Port) -> bool:
-        return device.is_up(port.index, port.up) and port.index % 3 == 0
+        return device.is_up(port.index, port.up) and port.index % 3 == 0 and device.has_power(port.index)
 
     def ports(at: float) -> list[bytes]:
-        return [ber.integer(3 if takes(port) else 2) for port in wired]
+        return [ber.integer(3 if takes(port) else 2 if device.has_power(port.index) else 1) for port in wired]
+
+    def enabled(at: float) -> list[bytes]:
+        return [ber.integer(1 if device.has_power(port.index) else 2) for port in wired]
 
     def watts(at: float) -> list[bytes]:
         return [ber.integer(round(sum(6.4 for port in wired if takes(port))), ber.GAUGE32)]
@@ -104,6 +107,7 @@ def _power(device: Device) -> list[Column]:
     entry = "1.3.6.1.2.1.105.1.1.1"
     indexes = [ber.subidentifiers([1, port.index]) for port in wired]
     return [
+        Column(ber.oid_body(f"{entry}.3"), indexes, enabled),
         Column(ber.oid_body(f"{entry}.6"), indexes, ports),
         table("1.3.6.1.2.1.105.1.3.1.1", 2, [1], [ber.integer(370, ber.GAUGE32)]),
         table("1.3.6.1.2.1.105.1.3.1.1", 4, [1], watts),

@@ -53,16 +53,34 @@ class Loaded:
     components: list[Component]
 
 
+def _credentials() -> tuple[Credential, Credential]:
+    """How the county's devices are read, of each version; and those that they may be changed with."""
+
+    def user(words: tuple[str, str, str]) -> dict[str, str]:
+        name, auth, priv = words
+        return {"user": name, "auth": "sha1", "auth_password": auth, "priv": "aes128", "priv_password": priv}
+
+    made = [
+        Credential.objects.create(
+            name=name, kind=kind, sealed=seal_credential(kind, secret), place=place, is_for_writing=place > 1
+        )
+        for place, (name, kind, secret) in enumerate(
+            (
+                ("County read", "v2c", {"community": plan.COMMUNITY}),
+                ("County version 3", "v3", user(plan.V3_USER)),
+                ("County write", "v2c", {"community": plan.WRITE_COMMUNITY}),
+                ("County write version 3", "v3", user(plan.V3_WRITER)),
+            )
+        )
+    ]
+    return made[0], made[1]
+
+
 def make_inventory(built: Scenario, seen: datetime) -> list[Loaded]:
     """Everything that somebody set up, and what was discovered of it at ``seen``."""
     User.objects.create_user("demo", password="oskelund", is_staff=True, is_superuser=True)
     sites = {name: Site.objects.create(name=name) for name in plan.SITES}
-    community = Credential.objects.create(
-        name="County read", kind="v2c", sealed=seal_credential("v2c", {"community": plan.COMMUNITY})
-    )
-    name, auth, priv = plan.V3_USER
-    secret = {"user": name, "auth": "sha1", "auth_password": auth, "priv": "aes128", "priv_password": priv}
-    user = Credential.objects.create(name="County version 3", kind="v3", sealed=seal_credential("v3", secret))
+    community, user = _credentials()
     profiles = _profiles()
     loaded = []
     for box in (box for box in built.boxes if not box.is_new):

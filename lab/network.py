@@ -10,16 +10,16 @@ from lab.device import Device
 from lab.faults import FaultRefused, carry_out
 from lab.lldp import Cabling
 from lab.receivers import Receivers
-from lab.scenario import COMMUNITY, PORT, V3_USER, Scenario
+from lab.scenario import COMMUNITY, PORT, V3_USER, V3_WRITER, WRITE_COMMUNITY, Scenario
 from lumtar.wire import usm
 
 COLLECTOR_AT = "cen-core-1"
 """The device that everything is asked by way of."""
 
 
-def v3_user() -> usm.User:
-    """Who may read the version 3 devices."""
-    name, auth, priv = V3_USER
+def v3_user(words: tuple[str, str, str] = V3_USER) -> usm.User:
+    """Who may read the version 3 devices, or another user of theirs."""
+    name, auth, priv = words
     return usm.User(name, usm.AuthProtocol.SHA1, auth, usm.PrivProtocol.AES128, priv)
 
 
@@ -30,9 +30,17 @@ class Network:
         self._receivers = receivers
         self.devices = {box.name: Device(scenario, box, epoch, time.time) for box in scenario.boxes}
         self.cabling = Cabling(scenario, self.devices, COLLECTOR_AT)
-        user = v3_user()
+        user, writer = v3_user(), v3_user(V3_WRITER)
         self.agents = [
-            Agent(device, address, PORT, COMMUNITY, user if device.box.version3 else None)
+            Agent(
+                device,
+                address,
+                PORT,
+                COMMUNITY,
+                user if device.box.version3 else None,
+                WRITE_COMMUNITY,
+                writer if device.box.version3 else None,
+            )
             for device in self.devices.values()
             for address in (device.box.address, *device.box.also)
         ]

@@ -38,7 +38,9 @@ SITES = [
 ]
 PORT = 1161
 COMMUNITY = "oskelund-read"
+WRITE_COMMUNITY = "oskelund-write"
 V3_USER = ("lumtar", "demo-auth-word", "demo-priv-word")
+V3_WRITER = ("lumtar-writer", "demo-auth-word-w", "demo-priv-word-w")
 ENTERPRISE = "1.3.6.1.4.1.32473"
 """The enterprise number that RFC 5612 reserves for examples."""
 

@@ -11,6 +11,7 @@ from lumtar.core.profiles import Recognition
 from lumtar.domain.inventory import credentials, profiles
 from lumtar.domain.inventory.models import Credential
 from lumtar.engine.object_reading import read_instances
+from lumtar.engine.object_setting import set_object
 from lumtar.engine.trial import Candidate, Trial
 from lumtar.wire.icmp import Pinger
 from lumtar.wire.transport import Transport
@@ -84,9 +85,17 @@ async def read_object(message: Message) -> AsyncIterator[Message]:
     yield asdict(await read_instances(message["address"], message["port"], candidate, message["oid"]))
 
 
+async def set_one(message: Message) -> AsyncIterator[Message]:
+    """Set one object of a device, and read it back."""
+    wanted = await sync_to_async(_candidates)(message)
+    done = await set_object(message["address"], message["port"], wanted, message["oid"], message["wanted"])
+    yield asdict(done)
+
+
 ERRANDS: dict[str, Callable[[Message], AsyncIterator[Message]]] = {
     "try": try_one,
     "tries": try_many,
     "object": read_object,
+    "set": set_one,
 }
 """By kind, what is done."""

@@ -22,6 +22,7 @@ class FaultKind(StrEnum):
     NO_ACCESS = "nothing-visible"
     CREDENTIAL = "credential"
     TOO_MUCH = "too-much"
+    NOT_SET = "not-set"
     NOT_STORED = "not-stored"
 
 

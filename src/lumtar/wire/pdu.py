@@ -1,11 +1,12 @@
 """Protocol data units and community messages (RFC 3416, RFC 1901)."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from lumtar.wire import ber
 from lumtar.wire.ber import Malformed
 
-GET, GET_NEXT, RESPONSE, GET_BULK, REPORT = 0xA0, 0xA1, 0xA2, 0xA5, 0xA8
+GET, GET_NEXT, RESPONSE, SET, GET_BULK, REPORT = 0xA0, 0xA1, 0xA2, 0xA3, 0xA5, 0xA8
 VERSION_1, VERSION_2C, VERSION_3 = 0, 1, 3
 
 Value = int | bytes
@@ -57,10 +58,22 @@ class Pdu:
     binds: VarBinds
 
 
-def request(kind: int, request_id: int, oids: list[bytes], first: int = 0, second: int = 0) -> bytes:
-    """A request for encoded object identifiers; ``first`` and ``second`` are GET_BULK's two numbers."""
+NULL = b"\x05\x00"
+
+
+def request(
+    kind: int, request_id: int, oids: list[bytes], first: int = 0, second: int = 0, values: Sequence[bytes] = ()
+) -> bytes:
+    """A request for encoded object identifiers; ``first`` and ``second`` are GET_BULK's two numbers.
+
+    ``values`` are the encoded values of a SET.
+    """
+    pairs = zip(oids, values or [NULL] * len(oids), strict=True)
     binds = b"".join(
-        [b"\x30" + ber.length(len(oid) + 4) + b"\x06" + ber.length(len(oid)) + oid + b"\x05\x00" for oid in oids]
+        [
+            b"\x30" + ber.length(len(bound)) + bound
+            for bound in (ber.tlv(ber.OBJECT_IDENTIFIER, oid) + value for oid, value in pairs)
+        ]
     )
     head = ber.integer(request_id) + ber.integer(first) + ber.integer(second)
     return ber.tlv(kind, head + ber.tlv(ber.SEQUENCE, binds))

@@ -62,7 +62,22 @@ class Patience:
     tries: int = 3
 
 
-NAMES = {pdu.GET: "GET", pdu.GET_NEXT: "GETNEXT", pdu.GET_BULK: "GETBULK"}
+NAMES = {pdu.GET: "GET", pdu.GET_NEXT: "GETNEXT", pdu.GET_BULK: "GETBULK", pdu.SET: "SET"}
+NOT_SET = {
+    "notWritable": "the device does not let this be changed (notWritable)",
+    "readOnly": "the device does not let this be changed (readOnly)",
+    "noAccess": "the device does not let this credential change it (noAccess)",
+    "authorizationError": "the device does not let this credential change it (authorizationError)",
+    "noSuchName": "the device has no such object, or does not let this credential change it (noSuchName)",
+    "noCreation": "the device has no such object (noCreation)",
+    "wrongValue": "the device does not take this value (wrongValue)",
+    "wrongLength": "the device does not take a value of this length (wrongLength)",
+    "badValue": "the device does not take this value (badValue)",
+    "inconsistentValue": "the device does not take this value as it is set up now (inconsistentValue)",
+    "commitFailed": "the device could not carry it out (commitFailed)",
+    "resourceUnavailable": "the device has no room to carry it out (resourceUnavailable)",
+}
+"""Why a device did not set a value, in words (RFC 3416 section 4.2.5)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -176,6 +191,16 @@ class Session:
             words = "gives so much that, with what others give, there is no room for it; reading was given up"
             raise Fault(FaultKind.TOO_MUCH, words)
 
+    async def set(self, oid: bytes, value: bytes) -> None:
+        """Set one object to an encoded value (RFC 3416 section 4.2.5).
+
+        Raises
+        ------
+        Fault
+            NOT_SET if the device refuses, with its reason
+        """
+        await self._exchange(pdu.SET, [oid], 0, 0, [value])
+
     async def bulk(self, oids: Sequence[bytes], repetitions: int) -> VarBinds:
         """Read what follows encoded object identifiers; a device that finds the answer too big is asked for less."""
         if self._is_version_1:
@@ -207,14 +232,16 @@ class Session:
             break
         return answer
 
-    async def _exchange(self, kind: int, oids: list[bytes], first: int, second: int) -> VarBinds:
+    async def _exchange(
+        self, kind: int, oids: list[bytes], first: int, second: int, values: Sequence[bytes] = ()
+    ) -> VarBinds:
         began = time.monotonic()
         self.requests += 1
         try:
             if isinstance(self._credential, Community):
-                answer = await self._ask_community(self._credential, kind, oids, first, second)
+                answer = await self._ask_community(self._credential, kind, oids, first, second, values)
             else:
-                answer = await self._ask_user(self._credential, kind, oids, first, second)
+                answer = await self._ask_user(self._credential, kind, oids, first, second, values)
         except Fault as fault:
             self._note(kind, oids, 0, began, fault.words)
             raise
@@ -228,6 +255,10 @@ class Session:
             for oid, tag, value in zip(answer.binds.oids, answer.binds.tags, answer.binds.values, strict=True):
                 if tag == ber.OUT_OF_RANGE:
                     self.refuse(smi.name_of(oid), f"{_odd(value)} does not fit its type")
+        if kind == pdu.SET and answer.error_status:
+            known = answer.error_status < len(pdu.ERROR_STATUS)
+            name = pdu.ERROR_STATUS[answer.error_status] if known else str(answer.error_status)
+            raise Fault(FaultKind.NOT_SET, NOT_SET.get(name, f"the device answered with the error {name}"))
         if answer.error_status == pdu.TOO_BIG:
             raise TooBig(FaultKind.ERROR_STATUS, "answered that its answer would be too big (tooBig)")
         if answer.error_status in (pdu.AUTHORIZATION_ERROR, pdu.NO_ACCESS):
@@ -246,9 +277,11 @@ class Session:
             took = round(1000 * (time.monotonic() - began), 1)
             self.trace.append(Exchange(NAMES[kind], len(oids), first, answers, took, fault))
 
-    async def _ask_community(self, credential: Community, kind: int, oids: list[bytes], first: int, second: int) -> Pdu:
+    async def _ask_community(
+        self, credential: Community, kind: int, oids: list[bytes], first: int, second: int, values: Sequence[bytes]
+    ) -> Pdu:
         number = self._transport.next_id()
-        request = pdu.request(kind, number, oids, first, second)
+        request = pdu.request(kind, number, oids, first, second, values)
         message = pdu.community_message(credential.name.encode(), request, credential.version)
         try:
             data = await self._transport.ask(
@@ -269,14 +302,16 @@ class Session:
         self._transport.reject(self.address, str(malformed))
         return Fault(FaultKind.GARBLED, f"answered with something that is not SNMP: {malformed}")
 
-    async def _ask_user(self, user: usm.User, kind: int, oids: list[bytes], first: int, second: int) -> Pdu:
+    async def _ask_user(
+        self, user: usm.User, kind: int, oids: list[bytes], first: int, second: int, values: Sequence[bytes]
+    ) -> Pdu:
         discovered = self._engine is None
         # An engine that restarted or went out of step is believed once; then its report stands.
         for last in (False, False, True):
             if self._engine is None:
                 await self._discover()
             try:
-                data, number = await self._send_user(user, kind, oids, first, second)
+                data, number = await self._send_user(user, kind, oids, first, second, values)
             except Fault as fault:
                 if fault.kind is FaultKind.NO_ANSWER and discovered and user.priv:
                     words = "answered the greeting, not the encrypted request: the privacy password or protocol may be wrong"
@@ -298,12 +333,12 @@ class Session:
         raise AssertionError("unreachable")
 
     async def _send_user(
-        self, user: usm.User, kind: int, oids: list[bytes], first: int, second: int
+        self, user: usm.User, kind: int, oids: list[bytes], first: int, second: int, values: Sequence[bytes]
     ) -> tuple[bytes, int]:
         assert self._engine is not None
         engine_id, boots, started = self._engine
         number = self._transport.next_id()
-        plain = usm.scoped(engine_id, b"", pdu.request(kind, number, oids, first, second))
+        plain = usm.scoped(engine_id, b"", pdu.request(kind, number, oids, first, second, values))
         flags = user.level | usm.REPORTABLE
         now = int(time.monotonic() - started)
         try:

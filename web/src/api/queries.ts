@@ -140,6 +140,14 @@ export const expectedQuery = queryOptions({
   queryFn: () => got(client.GET("/api/v1/links/expected", {})),
 });
 
+/** What can be done to a port on the device. */
+export const portActionsQuery = (port: number) =>
+  queryOptions({
+    queryKey: ["actions", port],
+    queryFn: () => got(client.GET("/api/v1/interfaces/{interface}/actions", { params: { path: { interface: port } } })),
+    gcTime: 0,
+  });
+
 export const mapQuery = (at: string | null, site: string, devices: boolean) =>
   queryOptions({
     queryKey: ["map", at, site, devices],

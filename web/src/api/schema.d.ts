@@ -984,6 +984,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/writing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Is Writing Allowed
+         * @description Whether Lumtar may change anything on devices.
+         */
+        get: operations["lumtar_server_api_actions_is_writing_allowed"];
+        /**
+         * Allow Writing
+         * @description Allow writing to devices, or make Lumtar read-only again.
+         */
+        put: operations["lumtar_server_api_actions_allow_writing"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/interfaces/{interface}/actions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Actions
+         * @description What can be done to a port.
+         */
+        get: operations["lumtar_server_api_actions_list_actions"];
+        put?: never;
+        /**
+         * Act
+         * @description Do something to a port. The result is what the device says when it is read back.
+         */
+        post: operations["lumtar_server_api_actions_act"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/catalogue": {
         parameters: {
             query?: never;
@@ -4796,6 +4844,8 @@ export interface components {
             sites: string[];
             /** Ranges */
             ranges: string;
+            /** Is For Writing */
+            is_for_writing: boolean;
             /** Devices */
             devices: number;
             /** Edition */
@@ -4860,6 +4910,11 @@ export interface components {
              * @default 10.0.0.0/8, 172.16.0.0/12, 192.168.0.0/16, 100.64.0.0/10, 169.254.0.0/16, 127.0.0.0/8, fc00::/7, fe80::/10, ::1/128
              */
             ranges?: string;
+            /**
+             * Is For Writing
+             * @default false
+             */
+            is_for_writing?: boolean;
         };
         /**
          * Order
@@ -4898,8 +4953,84 @@ export interface components {
              * @default 10.0.0.0/8, 172.16.0.0/12, 192.168.0.0/16, 100.64.0.0/10, 169.254.0.0/16, 127.0.0.0/8, fc00::/7, fe80::/10, ::1/128
              */
             ranges?: string;
+            /**
+             * Is For Writing
+             * @default false
+             */
+            is_for_writing?: boolean;
             /** Edition */
             edition: number;
+        };
+        /**
+         * WritingOut
+         * @description Whether Lumtar may change anything on devices. It may not until an administrator allows it.
+         */
+        WritingOut: {
+            /** Is Allowed */
+            is_allowed: boolean;
+            /** Changed At */
+            changed_at: string | null;
+            /** Changed By */
+            changed_by: string;
+        };
+        /**
+         * WritingIn
+         * @description Whether it may from now on.
+         */
+        WritingIn: {
+            /** Is Allowed */
+            is_allowed: boolean;
+        };
+        /**
+         * PortActionOut
+         * @description An action: its name, what a person chooses, and whether it needs a text.
+         */
+        PortActionOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Has Text */
+            has_text: boolean;
+        };
+        /**
+         * PortActionsOut
+         * @description The actions of a port, and why none of them can be done now; empty if they can.
+         */
+        PortActionsOut: {
+            /** Rows */
+            rows: components["schemas"]["PortActionOut"][];
+            /** Refused */
+            refused: string;
+        };
+        /**
+         * DoneOut
+         * @description What became of it: the object's value before and after, as the device tells; ``is_done`` if it is as wanted.
+         */
+        DoneOut: {
+            /** Is Done */
+            is_done: boolean;
+            /** Words */
+            words: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+        };
+        /**
+         * PortActionIn
+         * @description What is to be done, and why; the text is that of a description.
+         */
+        PortActionIn: {
+            /** Action */
+            action: string;
+            /** Reason */
+            reason: string;
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
         };
         /**
          * WantedPage
@@ -8745,7 +8876,7 @@ export interface components {
              * Evidence
              * @enum {string}
              */
-            evidence: "both ends" | "one end" | "by hand" | "transport";
+            evidence: "both ends" | "one end" | "forwarding tables" | "by hand" | "transport";
             /** Contradiction */
             contradiction: string;
             /** Since */
@@ -10486,6 +10617,98 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    lumtar_server_api_actions_is_writing_allowed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WritingOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_actions_allow_writing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WritingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WritingOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_actions_list_actions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                interface: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PortActionsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_actions_act: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                interface: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PortActionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoneOut"];
+                };
             };
         };
     };

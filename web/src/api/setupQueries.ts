@@ -58,6 +58,12 @@ export const credentialsQuery = queryOptions({
   queryFn: () => got(client.GET("/api/v1/credentials", {})),
 });
 
+/** Whether Lumtar may change anything on devices. */
+export const writingQuery = queryOptions({
+  queryKey: ["writing"],
+  queryFn: () => got(client.GET("/api/v1/writing", {})),
+});
+
 export const sweepsQuery = queryOptions({
   queryKey: ["sweeps"],
   queryFn: () => got(client.GET("/api/v1/sweeps", {})),

@@ -89,13 +89,23 @@ OPEN = (
     "auth_group", "auth_permission", "auth_user", "auth_user_groups", "auth_user_user_permissions", "axes_accessattempt",
     "axes_accessfailurelog", "axes_accesslog", "calling_callplan", "calling_contact", "calling_member", "calling_planstep",
     "calling_planstep_contacts", "calling_planstep_teams", "calling_substitution", "calling_team", "django_content_type",
-    "django_session", "inventory_group_parts", "inventory_labelrule", "inventory_labelrun", "inventory_ownfield", "inventory_profile",
+    "django_session", "inventory_group_parts", "inventory_labelrule", "inventory_labelrun", "inventory_ownfield", "inventory_profile", "inventory_writing",
     "operation_jobrun", "operation_process", "readings_due", "readings_retention", "readings_rolledup",
     "topology_mapposition",
 )  # fmt: skip
 """Tables that hold nothing of the network, or only what is the same for everybody. Who may ask for them is the endpoint's matter."""
 BUT_SECRETS = {
-    "inventory_credential": ("id", "name", "kind", "place", "ranges", "edition", "changed_at", "changed_by"),
+    "inventory_credential": (
+        "id",
+        "name",
+        "kind",
+        "place",
+        "ranges",
+        "is_for_writing",
+        "edition",
+        "changed_at",
+        "changed_by",
+    ),
     "calling_address": ("id", "contact_id", "place", "channel", "shown", "enabled"),
 }
 """Tables that hold a secret: the columns that are read beside it. They are not written."""

@@ -34,6 +34,7 @@ TABLES: dict[str, Watched] = {
     "accounts_apitoken": Watched(but=("used_at", "used_from"), secret=("digest",), says="token"),
     "inventory_site": Watched(says="site"),
     "inventory_credential": Watched(but=OF_EDITING, secret=("sealed",), says="credential"),
+    "inventory_writing": Watched(only=("is_allowed",), says="writing to devices"),
     "inventory_credential_sites": Watched(says="site of a credential"),
     "inventory_group": Watched(says="group"),
     "inventory_group_ports": Watched(says="port of a group"),

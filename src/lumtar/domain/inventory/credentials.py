@@ -132,7 +132,14 @@ def advice(credential: Credential) -> list[str]:
 
 @transaction.atomic
 def create(
-    name: str, kind: str, secret: dict[str, str], sites: Sequence[str] = (), by: str = "", ranges: str = PRIVATE
+    name: str,
+    kind: str,
+    secret: dict[str, str],
+    sites: Sequence[str] = (),
+    by: str = "",
+    ranges: str = PRIVATE,
+    *,
+    is_for_writing: bool = False,
 ) -> Credential:
     """A new credential, tried after all others.
 
@@ -144,6 +151,7 @@ def create(
     sealed = seal_credential(kind, secret)
     last = Credential.objects.order_by("-place").values_list("place", flat=True).first()
     made = Credential(kind=kind, sealed=sealed, place=0 if last is None else last + 1, ranges=check_ranges(ranges))
+    made.is_for_writing = is_for_writing
     _name(made, name)
     mark(made, by)
     made.sites.set(_sites(sites))
@@ -162,6 +170,7 @@ def change(
     kind: str,
     by: str = "",
     ranges: str | None = None,
+    is_for_writing: bool | None = None,
 ) -> Credential:
     """Change a credential for every device that uses it. Of ``secret`` only what is given is replaced.
 
@@ -183,6 +192,10 @@ def change(
     _name(credential, name)
     if ranges is not None:
         credential.ranges = check_ranges(ranges)
+    if is_for_writing is not None:
+        if is_for_writing and credential.devices.exists():
+            raise Refusal("Devices are read with it; make another credential for writing.", "is_for_writing")
+        credential.is_for_writing = is_for_writing
     mark(credential, by)
     credential.sites.set(_sites(sites))
     what = "; its secret was replaced" if any(key.endswith("password") or key == "community" for key in given) else ""
@@ -228,10 +241,10 @@ def with_counts() -> list[tuple[Credential, int]]:
     return [(credential, credential.used) for credential in credentials]
 
 
-def in_order(site: str = "") -> list[Credential]:
-    """The credentials to try at a site: its own first, then those for everywhere."""
-    everywhere = Q(sites=None)
-    credentials = Credential.objects.filter(everywhere | Q(sites__name=site) if site else everywhere).distinct()
+def in_order(site: str = "", *, for_writing: bool = False) -> list[Credential]:
+    """The credentials to try at a site, for reading or for writing: its own first, then those for everywhere."""
+    everywhere, fitting = Q(sites=None), Credential.objects.filter(is_for_writing=for_writing)
+    credentials = fitting.filter(everywhere | Q(sites__name=site) if site or for_writing else everywhere).distinct()
     own = set(Credential.objects.filter(sites__name=site).values_list("pk", flat=True)) if site else set()
     return sorted(credentials, key=lambda credential: (credential.pk not in own, credential.place, credential.pk))
 

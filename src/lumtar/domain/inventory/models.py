@@ -44,6 +44,8 @@ class Credential(models.Model):
     sealed = models.TextField()
     ranges = models.TextField(default=PRIVATE, blank=True)
     """To which addresses it may be sent."""
+    is_for_writing = models.BooleanField(default=False)
+    """Devices are changed with it; it is never tried for reading."""
     sites = models.ManyToManyField(Site, blank=True, related_name="credentials")
     place = models.PositiveIntegerField(default=0)
     edition = models.PositiveIntegerField(default=1)
@@ -59,6 +61,17 @@ class Credential(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+
+class Writing(models.Model):
+    """Whether Lumtar may change anything on devices: one row. Without it nothing may be."""
+
+    is_allowed = models.BooleanField(default=False)
+    changed_at = models.DateTimeField(null=True)
+    changed_by = models.CharField(max_length=150, blank=True)
+
+    def __str__(self) -> str:
+        return "writing allowed" if self.is_allowed else "read-only"
 
 
 class Group(models.Model):

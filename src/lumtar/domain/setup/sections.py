@@ -35,7 +35,8 @@ class Credentials(Section):
 
     key = "credentials"
     ordered = Credential
-    blank: Plain = {"kind": "v2c", "user": "", "auth": "", "priv": "", "sites": [], "ranges": PRIVATE}
+    blank: Plain = {"kind": "v2c", "user": "", "auth": "", "priv": "", "sites": [], "ranges": PRIVATE,
+                    "is_for_writing": False}  # fmt: skip
 
     def read(self) -> list[Plain]:
         """All credentials in the order of trying."""
@@ -45,8 +46,11 @@ class Credentials(Section):
             said = {name: secret.get(name, "") for name in ("user", "auth", "priv")}
             names = sorted(site.name for site in credential.sites.all())
             entries.append(
-                {"name": credential.name, "kind": credential.kind, **said, "sites": names, "ranges": credential.ranges}
-            )
+                {
+                    "name": credential.name, "kind": credential.kind, **said, "sites": names, "ranges": credential.ranges,
+                    "is_for_writing": credential.is_for_writing,
+                }
+            )  # fmt: skip
         return entries
 
     def keep(self, entry: Plain, is_new: bool, by: str) -> None:
@@ -68,6 +72,7 @@ class Credentials(Section):
             kind=credential.kind,
             by=by,
             ranges=entry["ranges"],
+            is_for_writing=entry["is_for_writing"],
         )
 
 

@@ -28,6 +28,7 @@ class CredentialOut(Schema):
     priv: str
     sites: list[str]
     ranges: str
+    is_for_writing: bool
     devices: int
     edition: int
     changed_at: datetime
@@ -60,6 +61,7 @@ class CredentialIn(Schema):
     secret: dict[str, str] = {}
     sites: list[str] = []
     ranges: str = PRIVATE
+    is_for_writing: bool = False
 
 
 class CredentialChange(CredentialIn):
@@ -88,6 +90,7 @@ def _out(credential: Credential, devices: int) -> CredentialOut:
         priv=secret.get("priv", ""),
         sites=sorted(site.name for site in credential.sites.all()),
         ranges=credential.ranges,
+        is_for_writing=credential.is_for_writing,
         devices=devices,
         edition=credential.edition,
         changed_at=credential.changed_at,
@@ -110,8 +113,9 @@ def make_credential(request: HttpRequest, body: CredentialIn) -> Status[Credenti
     """A new one, tried after all others."""
     with refusing():
         made = credentials.create(
-            body.name, body.kind, body.secret, body.sites, request.user.get_username(), body.ranges
-        )
+            body.name, body.kind, body.secret, body.sites, request.user.get_username(), body.ranges,
+            is_for_writing=body.is_for_writing,
+        )  # fmt: skip
     return Status(201, _out(made, 0))
 
 
@@ -135,6 +139,7 @@ def change_credential(request: HttpRequest, credential: int, body: CredentialCha
             secret=body.secret,
             sites=body.sites,
             ranges=body.ranges,
+            is_for_writing=body.is_for_writing,
             by=request.user.get_username(),
         )
     return _out(changed, changed.devices.count())

@@ -79,7 +79,7 @@ class MapLinkOut(Schema):
 
     a: MapEnd
     b: MapEnd
-    evidence: Literal["both ends", "one end", "by hand", "transport"]
+    evidence: Literal["both ends", "one end", "forwarding tables", "by hand", "transport"]
     contradiction: str
     since: datetime | None
     lost_at: datetime | None

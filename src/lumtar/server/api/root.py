@@ -12,6 +12,7 @@ from lumtar.domain.operation.editing import Stale
 from lumtar.domain.operation.secrets import SecretUnreadable
 from lumtar.server.api import (
     access,
+    actions,
     adding,
     admission,
     alarms,
@@ -76,6 +77,7 @@ api.add_router("", forecasts.router)
 api.add_router("", storage.router)
 api.add_router("", exchange.router)
 api.add_router("", credentials.router)
+api.add_router("", actions.router)
 api.add_router("", catalogue.router)
 api.add_router("", profiles.router)
 api.add_router("", labels.router)

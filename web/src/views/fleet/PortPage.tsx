@@ -17,6 +17,7 @@ import { Forecast } from "./Forecast";
 import { PortLayer2 } from "./Layer2";
 import { LogbookLines } from "./LogbookLines";
 import { PortNeighbours } from "./Neighbours";
+import { PortActions } from "./PortActions";
 import { stateWords } from "./PortList";
 import { PortRole } from "./PortRole";
 import { SoldSpeed } from "./SoldSpeed";
@@ -102,6 +103,12 @@ export function PortPage({ port }: { port: number }) {
             <Link className="underline" to={trail.list({ list: "live", ports: String(port) })}>
               look live
             </Link>
+            {may("engineer") && (
+              <>
+                {" · "}
+                <PortActions port={port} label={`${row.device} ${row.label}`} />
+              </>
+            )}
             {may("operator", true) && (
               <>
                 {" · "}

@@ -23,6 +23,7 @@ export const EVIDENCE: Record<MapLink["evidence"], string> = {
   "both ends": "LLDP at both ends",
   "one end": "LLDP at one end",
   "by hand": "entered by hand",
+  "forwarding tables": "follows from forwarding tables",
   transport: "port of the transport's group",
 };
 

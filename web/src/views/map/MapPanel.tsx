@@ -4,10 +4,12 @@ import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { nowQuery } from "../../api/queries";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
+import { useMay } from "../../app/session";
 import { useSetSearch } from "../../app/useSetSearch";
 import { counted, duration, moment, percent, perSecond, rate, text } from "../../components/format";
 import { LoadBar } from "../../components/LoadBar";
 import { Severity } from "../../components/Severity";
+import { PortActions } from "../fleet/PortActions";
 import { Impact } from "./Impact";
 import { EVIDENCE, endsOf, laneWords, nodeWords, STATES } from "./MapHover";
 import { useMapShow } from "./MapTools";
@@ -225,6 +227,8 @@ function OfNode({
 
 function OfLink({ link, onRemove }: { link: MapLink; onRemove: Props["onRemove"] }) {
   const port = link.a.interface_id ?? link.b.interface_id;
+  const time = useScreenTime();
+  const may = useMay();
   return (
     <>
       <h2 className="text-large leading-snug font-semibold">{endsOf(link)}</h2>
@@ -242,6 +246,18 @@ function OfLink({ link, onRemove }: { link: MapLink; onRemove: Props["onRemove"]
             : "None at either end."}
       </p>
       {port !== null && <Impact question={{ interface: port }} />}
+      {time.following && may("engineer") && (
+        <p className="mt-1 flex flex-wrap gap-x-3">
+          {[link.a, link.b].map(
+            (end) =>
+              end.interface_id !== null && (
+                <span key={end.interface_id}>
+                  {end.device}: <PortActions port={end.interface_id} label={`${end.device} ${end.label}`} />
+                </span>
+              ),
+          )}
+        </p>
+      )}
       <h3 className="heading mt-3">How this link is known</h3>
       <p className="py-[3px]">
         {EVIDENCE[link.evidence]}

@@ -31,6 +31,7 @@ export function CredentialForm({ stored, protocols, onDone }: Props) {
         secret: secretOf(form, kind),
         sites: form.getAll("sites").map(String),
         ranges: String(form.get("ranges")),
+        is_for_writing: form.get("is_for_writing") !== null,
       };
       if (!stored) return got(client.POST("/api/v1/credentials", { body }));
       return got(
@@ -80,6 +81,10 @@ export function CredentialForm({ stored, protocols, onDone }: Props) {
           spellCheck={false}
         />
       </Labelled>
+      <label className="col-span-2 flex min-h-6 items-center gap-2">
+        <input type="checkbox" name="is_for_writing" defaultChecked={stored?.is_for_writing ?? false} />
+        For writing: devices are changed with it, never read
+      </label>
       {stored && stored.devices > 0 && (
         <p className="col-span-2 text-ink2">
           A change holds at once for the {stored.devices}{" "}

@@ -5,6 +5,7 @@ import { moment } from "../../components/format";
 import { Problem } from "../../components/Problem";
 import { CredentialForm } from "./CredentialForm";
 import { OrderedPage } from "./OrderedPage";
+import { Writing } from "./Writing";
 
 type Credential = Schemas["CredentialOut"];
 
@@ -26,6 +27,7 @@ export function Credentials() {
       form={(stored, onDone) => (
         <CredentialForm {...(stored ? { stored } : {})} protocols={data.protocols} onDone={onDone} />
       )}
+      before={<Writing />}
       said={(row) => <Said row={row} />}
       aside={(row) => (
         <span title={`changed ${moment(new Date(row.changed_at))} ${row.changed_by ? `by ${row.changed_by}` : ""}`}>
@@ -44,7 +46,7 @@ function Said({ row }: { row: Credential }) {
   const spoken = [VERSION[row.kind], row.user, row.auth, row.priv].filter(Boolean).join(", ");
   return (
     <>
-      <span className="text-ink2">{spoken}</span>
+      <span className="text-ink2">{spoken}</span> {row.is_for_writing && <b className="font-semibold">for writing</b>}
       {row.advice.map((advice) => (
         <p key={advice} className="text-small text-ink2 italic">
           {advice}

@@ -21,6 +21,8 @@ type Props<Row> = {
   aside: (row: Row) => ReactNode;
   /** What is said while there is nothing in the list. */
   empty: string;
+  /** What stands above the list. */
+  before?: ReactNode;
   /** What stands beneath the list while no form is open. */
   children?: ReactNode;
 };
@@ -49,6 +51,7 @@ export function OrderedPage<Row extends { id: number; name: string; edition: num
         )
       }
     >
+      {props.before}
       <Problem error={order.error} />
       <Ordered
         rows={rows}

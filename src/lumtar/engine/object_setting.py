@@ -1,0 +1,74 @@
+"""Setting one object of a device, and reading it back."""
+
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from lumtar.core.reach import refusal
+from lumtar.engine.trial import Candidate
+from lumtar.wire import ber
+from lumtar.wire.faults import Fault, FaultKind
+from lumtar.wire.pdu import Value
+from lumtar.wire.session import Patience, Session
+from lumtar.wire.transport import Transport, resolve
+
+PATIENCE = Patience(2.0, 2)
+
+
+@dataclass(slots=True)
+class ObjectSet:
+    """What became of it: the value before and after (texts in UTF-8), and what went wrong; ``is_set`` if it is as wanted."""
+
+    before: int | str | None = None
+    after: int | str | None = None
+    is_set: bool = False
+    fault: str = ""
+    took_ms: float = 0.0
+
+
+async def set_object(
+    address: str, port: int, candidates: Sequence[Candidate], oid: str, wanted: int | str
+) -> ObjectSet:
+    """Set an object by the first credential that the device answers to, and read it back."""
+    began, done, transport = time.monotonic(), ObjectSet(), Transport()
+    try:
+        family, place = resolve(address, port)
+        for last, candidate in enumerate(candidates, 1 - len(candidates)):
+            try:
+                if not candidate.may_be_sent(place[0]):
+                    raise Fault(FaultKind.CREDENTIAL, refusal(candidate.name, candidate.ranges or "", place[0]))
+                await _set(Session(transport, family, place, candidate.credential, PATIENCE), oid, wanted, done)
+                done.fault = ""
+                break
+            except Fault as fault:
+                done.fault = f"{fault.words} (credential {candidate.name})"
+                if fault.kind is not FaultKind.NOT_SET and done.before is not None:
+                    done.fault += "; whether it was changed is not known"
+                # Once it was tried to set, another credential must not try it again.
+                if fault.kind is FaultKind.NOT_SET or done.before is not None or last == 0:
+                    break
+    except Fault as fault:
+        done.fault = fault.words
+    finally:
+        transport.close()
+    done.took_ms = round(1000 * (time.monotonic() - began), 1)
+    return done
+
+
+async def _set(session: Session, oid: str, wanted: int | str, done: ObjectSet) -> None:
+    body = ber.oid_body(oid)
+    done.before = await _read(session, body)
+    if done.before is None:
+        raise Fault(FaultKind.NOT_SET, "the device has no such object, or does not show it to this credential")
+    value = ber.integer(wanted) if isinstance(wanted, int) else ber.tlv(ber.OCTET_STRING, wanted.encode())
+    await session.set(body, value)
+    done.after = await _read(session, body)
+    done.is_set = done.after == wanted
+
+
+async def _read(session: Session, oid: bytes) -> int | str | None:
+    answer = await session.get([oid])
+    value: Value = answer.values[0]
+    if answer.tags[0] in ber.ABSENT:
+        return None
+    return value.decode(errors="replace") if isinstance(value, bytes) else value
