@@ -69,7 +69,7 @@ def _alone(value: float, more: More) -> str:
 
 
 def _role(value: float, more: More) -> str:
-    return f"It is {more.get('role') or 'another'} port of the spanning tree since {duration(value)} ago"
+    return f"It became {more.get('role') or 'another'} port of the spanning tree {duration(value)} ago"
 
 
 def _root(value: float, more: More) -> str:

@@ -13,7 +13,7 @@ from django.db.models import Count, F, Q
 
 from lumtar.domain.alarms import calls, over_links
 from lumtar.domain.alarms.models import Alarm, Consequence, Overruled
-from lumtar.domain.alarms.over_links import DOWN, UNREACHABLE, Standing
+from lumtar.domain.alarms.over_links import DOWN, OF_LINKS, UNREACHABLE, Standing
 from lumtar.domain.inventory import polling
 from lumtar.domain.inventory.models import Device, DeviceState
 from lumtar.domain.operation.services import announce
@@ -54,7 +54,7 @@ def place(raised: Sequence[Alarm], now: datetime) -> dict[int, datetime | None]:
     silent = {alarm.device_id for alarm in mine if alarm.type == UNREACHABLE and alarm.device_id is not None}
     below = _closure(silent, _turned(ways))
     failed = _failed(_closure(below | {alarm.device_id for alarm in mine if alarm.device_id is not None}, ways))
-    known = over_links.standing(now, with_links=any(alarm.type in BY_LINKS for alarm in mine))
+    known = over_links.standing(now, with_links=any(alarm.type in (*BY_LINKS, *OF_LINKS) for alarm in mine))
     by_links = _by_links(known)
     # What was raised before its cause was known is looked at again.
     placed = Consequence.objects.filter(ended_at=None).values("alarm_id")
@@ -73,7 +73,7 @@ def place(raised: Sequence[Alarm], now: datetime) -> dict[int, datetime | None]:
 
 def _by_links(known: Standing) -> dict[int, Cause]:
     """What follows over the links, of all that is silent or down."""
-    found = {}
+    found = {alarm: Cause(cause, reason) for alarm, (cause, reason) in over_links.of_down_ports(known).items()}
     for failure, explanation in known.explained().items():
         alarm, cause = known.alarm(failure), known.alarm(explanation.cause)
         if alarm is not None and cause is not None:

@@ -9,8 +9,11 @@ from lumtar.core.topology.failures import Explanation, Failure, Why, explain
 from lumtar.domain.alarms.models import Alarm, alarm_type
 from lumtar.domain.inventory.models import Device, DeviceState
 from lumtar.domain.topology import queries
+from lumtar.domain.topology.models import PortLayer2
 
 UNREACHABLE, DOWN = alarm_type("unanswered"), alarm_type("down")
+OF_LINKS = (alarm_type("link_alone"), alarm_type("link_members_down"))
+"""Types of alarms that only tell what a link that is down means."""
 WORDS = {
     Why.BEHIND: "It is reached by way of {over}, which does not answer",
     Why.BEHIND_SEVERAL: "Every way to it leads over devices that do not answer; {over} was the first of them",
@@ -54,6 +57,31 @@ def _links(now: datetime) -> list[tuple[End, End]]:
     seen = {frozenset((a.device, b.device)) for a, b in found}
     by_hand = Device.hangs_on.through._default_manager.values_list("from_device_id", "to_device_id")
     return found + [(End(a, None), End(b, None)) for a, b in by_hand if frozenset((a, b)) not in seen]
+
+
+def of_down_ports(known: Standing) -> dict[int, tuple[int, str]]:
+    """What follows from a port that is down: its aggregate, and what the loss of the link means. By alarm, the cause and why."""
+    told = (
+        list(Alarm.objects.filter(type__in=OF_LINKS, is_cleared=False, device__retired_at=None)) if known.down else []
+    )
+    if not known.down:
+        return {}
+    members: dict[int, list[int]] = {}
+    for port, aggregate in PortLayer2.objects.exclude(aggregate=None).values_list("interface_id", "aggregate_id"):
+        members.setdefault(aggregate or 0, []).append(port)
+    beyond = {a.port: b.port for one, two in known.links for a, b in ((one, two), (two, one)) if a.port and b.port}
+    found = {}
+    for port, alarm in known.down.items():
+        below = [known.down[each] for each in members.get(port, ()) if each in known.down]
+        if first := min(below, key=lambda each: (each.raised_at, each.pk), default=None):
+            found[alarm.pk] = first.pk, f"It is an aggregate, and {first.label} is a member of it that is down"
+    for alarm in told:
+        near = [alarm.interface_id or 0, *members.get(alarm.interface_id or 0, ())]
+        ports = [*near, *(beyond[each] for each in near if each in beyond)]
+        below = [known.down[each] for each in ports if each in known.down]
+        if first := min(below, key=lambda each: (each.raised_at, each.pk), default=None):
+            found[alarm.pk] = first.pk, f"It follows from the link at {first.label}, which is down"
+    return found
 
 
 def words(explanation: Explanation, known: Standing) -> str:

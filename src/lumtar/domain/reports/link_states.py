@@ -93,10 +93,15 @@ def links_now(now: datetime, also: Iterable[int] = ()) -> tuple[NDArray[np.int64
     _layer2(made, seen, ports, now)
     for difference in differs:
         _of_difference(made, difference, ports)
+    beyond = _beyond(seen)
+    owner = {port: aggregate for aggregate, of in members.items() for port in of}
     for aggregate, of in members.items():
+        peers = [owner[there] for port in of if (there := beyond.get(port)) in owner]
         down = [ports[port].name for port in of if port in ports and ports[port].is_down]
         share = 100.0 * len(down) / len(of)
-        made.put(aggregate, "members_down", share, members_down=down[:MOST_NAMED], members=len(of))
+        # Both ends are one aggregate.
+        subject = min(aggregate, *peers) if peers else aggregate
+        made.put(subject, "members_down", share, members_down=down[:MOST_NAMED], members=len(of))
     _alone(made, seen, ports)
     return made.frame(also)
 
@@ -123,6 +128,12 @@ def _members() -> dict[int, list[int]]:
     for aggregate, port in rows.order_by("interface__if_index").values_list("aggregate_id", "interface_id"):
         found[aggregate].append(port)
     return found
+
+
+def _beyond(seen: Iterable[SeenLink]) -> dict[int, int]:
+    """The port at the other end of each port."""
+    pairs = [(each.link.a.port, each.link.b.port) for each in seen]
+    return {a: b for one in pairs for a, b in (one, one[::-1]) if a is not None and b is not None}
 
 
 def _both(each: SeenLink, ports: Mapping[int, _Port]) -> tuple[_Port, _Port] | None:
@@ -186,7 +197,8 @@ def _of_difference(made: _Frame, each: Difference, ports: Mapping[int, _Port]) -
     here = ports.get(each.port)
     if here is None or not here.answers:
         return
-    subject, seen = each.subject, each.seen.name if each.seen else ""
+    beyond = ports.get(each.seen.to.port or 0) if each.seen and each.seen.to else None
+    subject, seen = each.subject, beyond.name if beyond else each.seen.name if each.seen else ""
     there = ports.get(each.expected.port or 0) if each.expected else None
     wanted = there.name if there else _name(each.expected)
     if each.seen is not None:

@@ -12,6 +12,9 @@ from lumtar.domain.logbook.models import Entry
 from lumtar.domain.topology.models import Bridge, PortLayer2
 
 HOUR_S = 3600.0
+UP = 1
+CARRYING = frozenset((Role.ROOT, Role.DESIGNATED, Role.ALTERNATE))
+"""Roles between which a port changes when the tree does."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,6 +86,7 @@ def _changes_per_hour(before: Bridge | None, changes: int | None, at: datetime) 
 
 def _keep_ports(device: int, told: bridging.Bridge, mtus: Mapping[int, int], ports: Ports, at: datetime) -> bool:
     known = {row.interface_id: row for row in PortLayer2.objects.filter(interface__device=device)}
+    down = _down(device) if any(row.aggregate_id for row in known.values()) else set()
     wanted = {*told.ports, *told.aggregates, *told.tree.roles, *mtus}
     new, changed, notes = [], [], []
     for if_index in sorted(wanted & ports.of_index.keys()):
@@ -92,12 +96,14 @@ def _keep_ports(device: int, told: bridging.Bridge, mtus: Mapping[int, int], por
         is_new = row is None
         row = row or PortLayer2(interface_id=number)
         was = (row.aggregate_id, row.pvid, row.tagged, row.untagged, row.mtu, row.stp_role)
-        if not is_new and row.stp_role and role is not None and row.stp_role != role:
+        # A port that goes down or comes up is news of its own.
+        if not is_new and role in CARRYING and row.stp_role in CARRYING and row.stp_role != role:
             row.stp_since = at
-            # Access ports come and go with what is plugged in; only roles between bridges are news.
             if {row.stp_role, role} & {Role.ROOT, Role.ALTERNATE}:
                 notes.append((number, f"{ports.labels[number]} is {role} in the spanning tree (was {row.stp_role})"))
-        row.aggregate_id = ports.number(told.aggregates.get(if_index))
+        if (aggregate := ports.number(told.aggregates.get(if_index))) is not None or number not in down:
+            # While it is down a port is attached to nothing; it is meant for its aggregate all the same.
+            row.aggregate_id = aggregate
         row.pvid, row.tagged, row.untagged = vlans.pvid, list(vlans.tagged), list(vlans.untagged)
         row.mtu, row.stp_role = mtus.get(if_index, 0), role or ""
         if is_new:
@@ -111,6 +117,12 @@ def _keep_ports(device: int, told: bridging.Bridge, mtus: Mapping[int, int], por
     for number, words in notes:
         _note(device, number, words, at)
     return bool(new or changed or known)
+
+
+def _down(device: int) -> set[int]:
+    """The ports of a device that are down, or of which that is not known."""
+    rows = Interface.objects.filter(device=device, gone_at=None).exclude(newest__oper=UP)
+    return set(rows.values_list("pk", flat=True))
 
 
 def _note(device: int, interface: int | None, words: str, at: datetime) -> None:

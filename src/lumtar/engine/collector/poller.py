@@ -71,7 +71,8 @@ class Poller:
                 session = self._session(target)
                 session.trace = trace
                 if trace is not None:
-                    target.plan.all_read_at = 0.0
+                    # Somebody asked for it, and wants to see what was changed a moment ago.
+                    target.plan.all_read_at, target.plan.discovered = 0.0, False
                 return await self._answer(target, await poll(session, target.plan, self.clock.time))
         except Fault as fault:
             return fault
