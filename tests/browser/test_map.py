@@ -141,7 +141,7 @@ def test_links_are_entered_as_lines_and_wrong_ones_say_why(page, network):
 
 def test_the_way_between_two_devices(page, network, joined):
     sign_in(page, "/map?show=devices")
-    form = page.get_by_role("form", name="The way between two devices")
+    form = page.get_by_role("form", name="The way between two ends")
     form.get_by_label("From").fill("hex-wan-1")
     form.get_by_label("To").fill("nobody")
     form.get_by_role("button", name="Show the way").click()

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lab.switching import hears, span
-from lumtar.core.topology.addressing import Binding, OwnAddress, bindings, network_of, own_addresses
+from lumtar.core.topology.addressing import Binding, OwnAddress, bindings, own_addresses
 from lumtar.core.topology.bridging import (
     FORWARDING,
     Forwarding,
@@ -121,7 +121,6 @@ def test_own_addresses_with_their_prefixes():
     assert told == (OwnAddress(3, "192.0.2.1", 24), OwnAddress(4, "2001:db8::1", None))
     old = own_addresses({}, {}, {(10, 0, 0, 1): 1, (10, 1, 0, 1): 2}, {(10, 0, 0, 1): bytes((255, 255, 252, 0))})
     assert old == (OwnAddress(1, "10.0.0.1", 22), OwnAddress(2, "10.1.0.1", None))
-    assert network_of(old, "10.0.3.9") == old[0] and network_of(old, "10.1.0.9") is None
 
 
 def plan(size, dice, hosts=3):

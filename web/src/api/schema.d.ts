@@ -2668,7 +2668,9 @@ export interface paths {
         };
         /**
          * Way Between
-         * @description The way between two devices, each named by its name, address or MAC address, now or at a past time.
+         * @description The way between two ends, now or at a past time.
+         *
+         *     Each is a device (by its name, address or MAC address), a port (device and port), or a station by its MAC address or address.
          */
         get: operations["lumtar_server_api_map_way_between"];
         put?: never;
@@ -8948,17 +8950,32 @@ export interface components {
             links: components["schemas"]["MapLinkOut"][];
         };
         /**
+         * PlaceOnMap
+         * @description An end of a way: the device, and the port of it that is meant, or where a station is.
+         */
+        PlaceOnMap: {
+            /** Name */
+            name: string;
+            /** Device Id */
+            device_id: number;
+            /** Interface Id */
+            interface_id: number | null;
+            /** Label */
+            label: string;
+            /** Address */
+            address: string;
+        };
+        /**
          * WaysOut
-         * @description What leads from one device to another: the shortest way, then others that share no link with those before.
+         * @description What leads from one end to another: the shortest way, then others that share no link with those before.
          *
          *     ``is_broken`` if there is none, and what is told leads over links that are down. ``yesterday`` are the devices along the shortest one
-         *     a day before, if it was another one; ``unseen`` transports on the way, in which nothing is seen.
+         *     a day before, if it was another one; ``unseen`` transports on the way, in which nothing is seen. ``notes`` tell where the ends are,
+         *     and by what packets between them are routed.
          */
         WaysOut: {
-            /** Start */
-            start: string;
-            /** Goal */
-            goal: string;
+            start: components["schemas"]["PlaceOnMap"];
+            goal: components["schemas"]["PlaceOnMap"];
             /** Ways */
             ways: components["schemas"]["MapLinkOut"][][];
             /** Is Broken */
@@ -8967,6 +8984,8 @@ export interface components {
             yesterday: string[];
             /** Unseen */
             unseen: string[];
+            /** Notes */
+            notes: string[];
         };
         /**
          * HitOut

@@ -1,7 +1,7 @@
 """Addresses that a device has itself, and those of others that it has seen (ARP and neighbour discovery), after IP-MIB (RFC 4293)."""
 
 import ipaddress
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from lumtar.core.topology.macs import mac_of_octets, mac_text
@@ -101,14 +101,3 @@ def _length(mask: object) -> int | None:
         return None
     bits = f"{int.from_bytes(mask, 'big'):032b}"
     return bits.count("1") if "01" not in bits else None
-
-
-def network_of(own: Iterable[OwnAddress], address: str) -> OwnAddress | None:
-    """Which of a device's own addresses has another one in its network; the longest prefix wins."""
-    wanted = ipaddress.ip_address(address)
-    fitting = [
-        each
-        for each in own
-        if each.prefix is not None and wanted in ipaddress.ip_network(f"{each.address}/{each.prefix}", strict=False)
-    ]
-    return max(fitting, key=lambda each: each.prefix or 0, default=None)

@@ -1,20 +1,22 @@
 """The way between two ends at a time: hop by hop, with what each link carries, other ways, and how it was a day before."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from itertools import pairwise
 
-from django.db.models import Q
 from django.utils import timezone
 
-from lumtar.core.refusal import Refusal
+from lumtar.core.topology.bridging import Role
 from lumtar.core.topology.ways import stations, ways
-from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.reports import network
+from lumtar.domain.reports.ends import Gateway, Place, find, gateway
 from lumtar.domain.reports.network import TRANSPORT, MapLink
+from lumtar.domain.topology.models import PortLayer2
 
 DAY = timedelta(days=1)
 NO_WAY = ("down", "silent")
+MOST = 3
 
 
 @dataclass(slots=True)
@@ -23,70 +25,106 @@ class Ways:
 
     Attributes
     ----------
+    start, goal : the two ends
     ways : the shortest one, then others that share no link with those before; each link from its nearer end
     is_broken : there is none now; what is told leads over links that are down
     yesterday : the cards along the shortest one a day before, if it was another one
     unseen : transports on the shortest one, in which nothing is seen
+    notes : where the two ends are, and over which gateways packets between them are routed
     """
 
-    start: str
-    goal: str
+    start: Place
+    goal: Place
     ways: list[list[MapLink]]
     is_broken: bool
     yesterday: list[str]
     unseen: list[str]
+    notes: list[str]
 
 
 def between(start: str, goal: str, past: datetime | None) -> Ways:
-    """The ways between two ends, each named by a device's name, address or MAC address, or by the MAC address of a port.
+    """The ways between two ends, each named as :func:`lumtar.domain.reports.ends.find` takes it.
 
     Raises
     ------
     Refusal
         if an end is not known, or not clearly one
     """
-    begin, end = _device(start, "start"), _device(goal, "goal")
-    keys = [f"device-{each.pk}" for each in (begin, end)]
+    begin, end = find(start, "start", past), find(goal, "goal", past)
+    over = _gateways(begin, end)
+    stops = [f"device-{number}" for number in (begin.device, *(each.device for each in over), end.device)]
     links = network.links_of_devices(past)
-    found = _ways(links, *keys)
+    blocked = _blocked() if past is None else set()
+    found = _over(links, stops, blocked)
     is_broken = not found
     if is_broken:
-        found = _ways(links, *keys, with_down=True)[:1]
+        found = _over(links, stops, with_down=True)[:1]
     first = found[0] if found else []
     earlier = network.links_of_devices((past or timezone.now()) - DAY) if first else []
-    before = next(iter(_ways(earlier, *keys)), [])
+    before = next(iter(_over(earlier, stops)), [])
     return Ways(
-        begin.name,
-        end.name,
+        begin,
+        end,
         found,
         is_broken,
         _names(before) if before and _cards(before) != _cards(first) else [],
         [link.b.device for link in first if link.b.node.startswith(TRANSPORT)],
+        [each.note for each in (begin, end) if each.note] + _routed(begin, end, over),
     )
 
 
-def _device(words: str, field: str) -> Device:
-    named = Q(name__iexact=words) | Q(address=words) | Q(sys_name__iexact=words) | Q(base_mac__iexact=words)
-    at_port = Interface.objects.filter(mac__iexact=words, gone_at=None).values("device")
-    found = list(Device.objects.filter(named | Q(pk__in=at_port), retired_at=None)[:2]) if words.strip() else []
-    if not found:
-        raise Refusal(
-            f"No device of the inventory is called {words}, or has this address. What is plugged in elsewhere is not known yet.",
-            field,
-        )
-    if len(found) > 1:
-        raise Refusal(f"Several devices are called {words}; name one by its address.", field)
-    return found[0]
+def _gateways(begin: Place, end: Place) -> list[Gateway]:
+    """The devices that packets between two ends in different networks are routed by, in their order."""
+    out, into = gateway(begin.address), gateway(end.address)
+    if out is not None and into is not None and out.network == into.network:
+        return []
+    return [each for each in (out, into) if each is not None and each.device not in (begin.device, end.device)]
 
 
-def _ways(links: Sequence[MapLink], start: str, goal: str, *, with_down: bool = False) -> list[list[MapLink]]:
+def _routed(begin: Place, end: Place, over: Sequence[Gateway]) -> list[str]:
+    if not begin.address or not end.address:
+        return []
+    if not over:
+        own = gateway(begin.address)
+        return [f"Both are in {own.network}: nothing between them is routed"] if own else []
+    return [f"{each.network} is routed by {each.name} ({each.address})" for each in dict.fromkeys(over)]
+
+
+def _blocked() -> set[int]:
+    """Ports over which nothing goes now, since the spanning tree leads elsewhere."""
+    return set(PortLayer2.objects.filter(stp_role=Role.ALTERNATE).values_list("interface_id", flat=True))
+
+
+def _over(
+    links: Sequence[MapLink], stops: Sequence[str], blocked: Collection[int] = (), *, with_down: bool = False
+) -> list[list[MapLink]]:
+    """The ways from stop to stop: the shortest, and others that differ between two of the stops."""
+    legs = [_ways(links, *pair, blocked, with_down=with_down) for pair in pairwise(stops) if pair[0] != pair[1]]
+    if not legs:
+        return [[]]
+    if not all(legs):
+        return []
+    found = [[link for leg in legs for link in leg[0]]]
+    for place, leg in enumerate(legs):
+        for other in leg[1:]:
+            found.append([link for at, each in enumerate(legs) for link in (other if at == place else each[0])])
+    return found[:MOST]
+
+
+def _ways(
+    links: Sequence[MapLink], start: str, goal: str, blocked: Collection[int], *, with_down: bool = False
+) -> list[list[MapLink]]:
     edges = [(link.a.node, link.b.node) for link in links]
-    without = [] if with_down else [place for place, link in enumerate(links) if link.state in NO_WAY]
+    without = [] if with_down else [place for place, link in enumerate(links) if _is_no_way(link, blocked)]
     found = []
-    for way in ways(edges, start, goal, without):
+    for way in ways(edges, start, goal, without, MOST):
         passed = stations(edges, start, way)
         found.append([_from(links[place], here) for place, here in zip(way, passed, strict=False)])
     return found
+
+
+def _is_no_way(link: MapLink, blocked: Collection[int]) -> bool:
+    return link.state in NO_WAY or any(end.port is not None and end.port.id in blocked for end in (link.a, link.b))
 
 
 def _from(link: MapLink, here: str) -> MapLink:

@@ -9,7 +9,7 @@ from django.http import HttpRequest
 from ninja import Field
 
 from lumtar.domain.inventory.models import Device
-from lumtar.domain.reports import impact, network, ways
+from lumtar.domain.reports import ends, impact, network, ways
 from lumtar.domain.topology import positions
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.always import ALWAYS
@@ -141,29 +141,52 @@ def _link(link: network.MapLink) -> MapLinkOut:
     )  # fmt: skip
 
 
+class PlaceOnMap(Schema):
+    """An end of a way: the device, and the port of it that is meant, or where a station is."""
+
+    name: str
+    device_id: int
+    interface_id: int | None
+    label: str
+    address: str
+
+
 class WaysOut(Schema):
-    """What leads from one device to another: the shortest way, then others that share no link with those before.
+    """What leads from one end to another: the shortest way, then others that share no link with those before.
 
     ``is_broken`` if there is none, and what is told leads over links that are down. ``yesterday`` are the devices along the shortest one
-    a day before, if it was another one; ``unseen`` transports on the way, in which nothing is seen.
+    a day before, if it was another one; ``unseen`` transports on the way, in which nothing is seen. ``notes`` tell where the ends are,
+    and by what packets between them are routed.
     """
 
-    start: str
-    goal: str
+    start: PlaceOnMap
+    goal: PlaceOnMap
     ways: list[list[MapLinkOut]]
     is_broken: bool
     yesterday: list[str]
     unseen: list[str]
+    notes: list[str]
+
+
+def _place(place: ends.Place) -> PlaceOnMap:
+    return PlaceOnMap(
+        name=place.name, device_id=place.device, interface_id=place.port, label=place.port_label, address=place.address
+    )
 
 
 @router.get("/map/way", needs=VIEWER, response=WaysOut)
 def way_between(request: HttpRequest, start: str, goal: str, at: datetime | None = None) -> WaysOut:
-    """The way between two devices, each named by its name, address or MAC address, now or at a past time."""
+    """The way between two ends, now or at a past time.
+
+    Each is a device (by its name, address or MAC address), a port (device and port), or a station by its MAC address or address.
+    """
     with refusing():
         found = ways.between(start, goal, past(at))
     return WaysOut.model_construct(
         ways=[[_link(link) for link in way] for way in found.ways],
-        **{name: getattr(found, name) for name in ("start", "goal", "is_broken", "yesterday", "unseen")},
+        start=_place(found.start),
+        goal=_place(found.goal),
+        **{name: getattr(found, name) for name in ("is_broken", "yesterday", "unseen", "notes")},
     )
 
 

@@ -59,7 +59,7 @@ function Wrong({ map, onPick }: { map: NetworkMap; onPick: (key: string) => void
       <LinkLines title="Links that are down" links={down} onPick={onPick} />
       <LinkLines title="Links with a contradiction" links={contradicted} onPick={onPick} />
       <Busiest links={map.links} onPick={onPick} />
-      <h2 className="heading mt-3">The way between two devices</h2>
+      <h2 className="heading mt-3">The way between two ends</h2>
       <WayForm />
     </>
   );

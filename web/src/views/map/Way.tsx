@@ -11,15 +11,15 @@ import { laneWords } from "./MapHover";
 import { useMapShow } from "./MapTools";
 import type { MapLink } from "./mapGeometry";
 
-/** Two ends, between which the way is looked for. */
+/** Two ends, between which the way is looked for: devices, ports, addresses, MAC addresses. */
 export function WayForm() {
   const { start, goal } = useMapShow();
   const set = useSetSearch();
   return (
     <form
       key={`${start} ${goal}`}
-      aria-label="The way between two devices"
-      className="mt-1 grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)_auto] gap-1.5"
+      aria-label="The way between two ends"
+      className="mt-1 grid grid-cols-2 gap-1.5"
       onSubmit={(event) => {
         event.preventDefault();
         const form = new FormData(event.currentTarget);
@@ -29,12 +29,18 @@ export function WayForm() {
       <input
         name="start"
         aria-label="From"
-        placeholder="name or address"
+        placeholder="device, address, MAC"
         className="field min-w-0"
         defaultValue={start}
       />
-      <input name="goal" aria-label="To" placeholder="name or address" className="field min-w-0" defaultValue={goal} />
-      <button type="submit" className="button">
+      <input
+        name="goal"
+        aria-label="To"
+        placeholder="device, address, MAC"
+        className="field min-w-0"
+        defaultValue={goal}
+      />
+      <button type="submit" className="button col-span-2 justify-self-start">
         Show the way
       </button>
     </form>
@@ -51,7 +57,7 @@ export function Way() {
   return (
     <section aria-label="The way">
       <h2 className="flex items-baseline gap-2 text-large font-semibold">
-        The way from {data?.start ?? start} to {data?.goal ?? goal}
+        The way from {data?.start.name ?? start} to {data?.goal.name ?? goal}
         <button
           type="button"
           className="ml-auto text-small font-normal underline"
@@ -62,11 +68,22 @@ export function Way() {
       </h2>
       <WayForm />
       <Problem error={error} />
+      {data?.notes.map((note) => (
+        <p key={note} className="mt-1 text-ink2">
+          {note}.
+        </p>
+      ))}
       {data && !first && <p className="mt-2">No way is known: no links lead from one to the other.</p>}
       {data?.is_broken && first && (
         <p className="mt-2 text-critical">There is none now: this is the one that was, with links that are down.</p>
       )}
-      {first && <Hops way={first} />}
+      {first?.length === 0 && data && (
+        <p className="mt-2">
+          Both are at {data.start.name === data.goal.name ? "the same place" : "the same device"}: no link is between
+          them.
+        </p>
+      )}
+      {first && first.length > 0 && <Hops way={first} />}
       {data && data.unseen.length > 0 && (
         <p className="mt-1 text-ink2">
           Nothing is seen inside {data.unseen.join(" and ")}: it is not in the inventory.
