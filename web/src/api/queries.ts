@@ -166,7 +166,13 @@ export const wayQuery = (start: string, goal: string, at: string | null) =>
     retry: false,
   });
 
-export const impactQuery = (question: { node: string } | { interface: number }) =>
+/** What is asked to fail: a card of the map, a port, or several things at once. */
+export type Failing =
+  | { node: string }
+  | { interface: number }
+  | { devices: number[]; interfaces: number[]; sites: string[] };
+
+export const impactQuery = (question: Failing) =>
   queryOptions({
     queryKey: ["impact", question],
     queryFn: () => got(client.GET("/api/v1/map/impact", { params: { query: question } })),

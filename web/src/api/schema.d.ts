@@ -2691,6 +2691,8 @@ export interface paths {
         /**
          * Impact Of
          * @description What would be cut off, or lose its second way, if a site, a device, a transport or the link at a port failed now.
+         *
+         *     Of several devices, ports and sites: if all of them failed at once, as in a maintenance.
          */
         get: operations["lumtar_server_api_map_impact_of"];
         put?: never;
@@ -6427,6 +6429,8 @@ export interface components {
          */
         AlarmOut: {
             row: components["schemas"]["AlarmRow"];
+            /** Note */
+            note: string;
             /** Instructions */
             instructions: string;
             /** Changes */
@@ -8986,6 +8990,34 @@ export interface components {
             unseen: string[];
             /** Notes */
             notes: string[];
+        };
+        /**
+         * Failing
+         * @description What fails: a card of the map, the link at a port, or several devices, ports and sites at once.
+         */
+        Failing: {
+            /**
+             * Node
+             * @default
+             */
+            node?: string;
+            /** Interface */
+            interface?: number | null;
+            /**
+             * Devices
+             * @default []
+             */
+            devices?: number[];
+            /**
+             * Interfaces
+             * @default []
+             */
+            interfaces?: number[];
+            /**
+             * Sites
+             * @default []
+             */
+            sites?: string[];
         };
         /**
          * HitOut
@@ -13076,6 +13108,9 @@ export interface operations {
             query?: {
                 node?: string;
                 interface?: number | null;
+                devices?: number[];
+                interfaces?: number[];
+                sites?: string[];
             };
             header?: never;
             path?: never;

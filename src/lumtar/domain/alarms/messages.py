@@ -1,6 +1,6 @@
 """What a message says: about one alarm by the texts of its call plan, about many as a list."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -9,9 +9,11 @@ from django.conf import settings
 
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.refusal import Refusal
+from lumtar.domain.alarms import power
 from lumtar.domain.alarms.answers import token_of
-from lumtar.domain.alarms.models import Alarm, AlarmChange, Notification
+from lumtar.domain.alarms.models import Alarm, AlarmChange, Consequence, Notification
 from lumtar.domain.alarms.models import Message as Row
+from lumtar.domain.alarms.over_links import UNREACHABLE
 from lumtar.domain.calling import templates
 from lumtar.domain.calling.channels.registry import Message, Told
 from lumtar.domain.calling.models import CallPlan
@@ -21,7 +23,12 @@ LISTED = 50
 """Alarms of a message that are listed; the rest is counted."""
 STANDARD_SUBJECT = "[{{ alarm.severity }}] {{ alarm.label }}: {{ alarm.text }}"
 STANDARD_TEXT = """{{ alarm.label }}
-{{ alarm.text }}
+{{ alarm.text }}{% if alarm.cause %}
+
+It follows from {{ alarm.cause }}{% endif %}{% if alarm.note %}
+
+{{ alarm.note }}{% endif %}
+
 
 severity   {{ alarm.severity }}
 type       {{ alarm.type }}
@@ -41,7 +48,7 @@ def compose(row: Row) -> Message:
             "change__at", "pk"
         )
     )
-    told = [_told(each.change) for each in notifications]
+    told = _with_causes([_told(each.change) for each in notifications])
     link, answer_link = _links(row, told)
     message = Message(f"message-{row.pk}", "", "", tuple(told), link, answer_link)
     if len(notifications) == 1:
@@ -57,6 +64,21 @@ def _told(change: AlarmChange) -> Told:
         alarm.pk, f"{alarm.resource_kind} {alarm.resource_id}", alarm.label, alarm.site, alarm.type,
         Severity(change.severity), change.text, change.at, alarm.raised_at,
     )  # fmt: skip
+
+
+def _with_causes(told: Sequence[Told]) -> list[Told]:
+    """With what each follows from now: a call that was on its way when the cause became known names it."""
+    raised = {each.alarm for each in told if each.severity > Severity.CLEARED}
+    rows = Consequence.objects.filter(alarm_id__in=raised, ended_at=None).select_related("cause")
+    causes = {row.alarm_id: f"{row.cause.label}: {row.reason}" for row in rows}
+    dark = power.dark_sites() if any(each.type == UNREACHABLE for each in told) else {}
+    silent = {alarm: dark[device].sentence() for alarm, device in _devices_of(raised) if device in dark} if dark else {}
+    return [replace(each, cause=causes.get(each.alarm, ""), note=silent.get(each.alarm, "")) for each in told]
+
+
+def _devices_of(alarms: Collection[int]) -> list[tuple[int, int]]:
+    rows = Alarm.objects.filter(pk__in=alarms, type=UNREACHABLE).exclude(device=None)
+    return [(pk, device) for pk, device in rows.values_list("pk", "device_id") if device is not None]
 
 
 def _links(row: Row, told: Sequence[Told]) -> tuple[str, str]:
@@ -112,6 +134,8 @@ def values_of(change: AlarmChange, told: Told, *, contact: str, step: int, link:
         "type": told.type,
         "at": f"{told.at:%Y-%m-%d %H:%M:%S} UTC",
         "raised": f"{told.raised_at:%Y-%m-%d %H:%M:%S} UTC",
+        "cause": told.cause,
+        "note": told.note,
         "instructions": alarm.rule.instructions if alarm.rule else "",
     }
     return {"alarm": one, "contact": contact, "step": step, "link": link}
@@ -124,7 +148,11 @@ def _about_many(told: Sequence[Told]) -> tuple[str, str]:
     parts += [f"{cleared:,} cleared"] if cleared else []
     worst = max(each.severity for each in told)
     listed = sorted(told, key=lambda each: (-each.severity, each.at, each.alarm))
-    lines = [f"{each.at:%H:%M:%S} {each.severity.word:<13} {each.label}: {each.text}" for each in listed[:LISTED]]
+    lines = [
+        f"{each.at:%H:%M:%S} {each.severity.word:<13} {each.label}: {each.text}{f' (follows from {each.cause})' if each.cause else ''}"
+        for each in listed[:LISTED]
+    ]
+    lines += [f"{note}." for note in sorted({each.note for each in told if each.note})]
     if len(told) > LISTED:
         lines.append(f"and {len(told) - LISTED:,} more")
     sites = sorted({each.site for each in told if each.site})

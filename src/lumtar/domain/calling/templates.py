@@ -26,6 +26,8 @@ VARIABLES: dict[str, str] = {
     "alarm.type": "its type",
     "alarm.at": "when it changed, UTC",
     "alarm.raised": "when it was raised, UTC",
+    "alarm.cause": "what it follows from, if that is known by the time that it is sent",
+    "alarm.note": "what else is known, as that a whole site fell silent",
     "alarm.instructions": "what its rule says is to be done",
     "contact": "who gets it",
     "step": "the step of the call plan, from 1",

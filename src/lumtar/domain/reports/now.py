@@ -1,11 +1,16 @@
 """What Now shows: the sentence, the worst alarms, what changed, the busiest ports, every port of every site."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from heapq import nlargest
 
 from lumtar.core.headline import Cause, Headline, Standing, headline
+from lumtar.core.units import counted
+from lumtar.domain.alarms import power
 from lumtar.domain.alarms import queries as alarms
+from lumtar.domain.alarms.over_links import UNREACHABLE
+from lumtar.domain.alarms.power import DarkSite
 from lumtar.domain.alarms.queries import AlarmRow
 from lumtar.domain.inventory.scope import NO_SITE
 from lumtar.domain.logbook.models import Entry
@@ -39,6 +44,16 @@ class Overview:
     severities: dict[str, int]
 
 
+def _cause(each: AlarmRow, until: datetime, dark: Mapping[int, DarkSite]) -> Cause:
+    """An alarm as the opening sentence tells of it; of a site that fell silent as a whole it tells that."""
+    age = (until - each.raised_at).total_seconds()
+    site = dark.get(each.device_id or 0) if each.type == UNREACHABLE else None
+    if site is not None:
+        words = f"fell silent as a whole, {counted(site.devices, 'device').lower()}: it looks like a loss of power"
+        return Cause(site.name, words, age)
+    return Cause(each.label, each.text, age)
+
+
 def overview(past: datetime | None, until: datetime) -> Overview:
     """The state of the whole network.
 
@@ -56,7 +71,8 @@ def overview(past: datetime | None, until: datetime) -> Overview:
         ports=sum(site.used for site in sites),
         ports_up=sum(site.up for site in sites),
     )
-    causes = [Cause(each.label, each.text, (until - each.raised_at).total_seconds()) for each in worst]
+    dark = power.dark_sites() if past is None else {}
+    causes = [_cause(each, until, dark) for each in worst]
     entries = Entry.objects.filter(at__gt=until - timedelta(hours=1), at__lte=until).order_by("-at", "-id")
     loads = (pair for site in sites for pair in zip(site.loads, site.ids, strict=True) if pair[0] > 0)
     busiest, _ = ports.find(past, sort="load", only=[port for _, port in nlargest(BUSIEST, loads)])

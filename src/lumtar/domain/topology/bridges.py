@@ -12,6 +12,8 @@ from lumtar.domain.logbook.models import Entry
 from lumtar.domain.topology.models import Bridge, PortLayer2
 
 HOUR_S = 3600.0
+LEAST_S = 600.0
+"""A few changes between two looks that happen to be close are no storm."""
 UP = 1
 CARRYING = frozenset((Role.ROOT, Role.DESIGNATED, Role.ALTERNATE))
 """Roles between which a port changes when the tree does."""
@@ -81,7 +83,7 @@ def _changes_per_hour(before: Bridge | None, changes: int | None, at: datetime) 
     more = changes - before.changes
     if more < 0:
         more = more + int(TICKS) if more < -(int(TICKS) // 2) else changes
-    return more * HOUR_S / seconds if seconds > 0 else None
+    return more * HOUR_S / max(seconds, LEAST_S)
 
 
 def _keep_ports(device: int, told: bridging.Bridge, mtus: Mapping[int, int], ports: Ports, at: datetime) -> bool:

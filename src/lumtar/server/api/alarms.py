@@ -7,7 +7,7 @@ from django.utils import timezone
 from ninja import Status
 from pydantic import Field
 
-from lumtar.domain.alarms import actions, calls, causes, queries
+from lumtar.domain.alarms import actions, calls, causes, power, queries
 from lumtar.domain.alarms.models import AlarmAction, AlarmChange, Message, Notification
 from lumtar.domain.alarms.queries import AlarmRow, Episode
 from lumtar.server.api import paging
@@ -104,6 +104,8 @@ class AlarmOut(Schema):
     """An alarm with its history."""
 
     row: AlarmRow
+    note: str
+    """What else is known of it now, as that its whole site fell silent."""
     instructions: str
     changes: list[ChangeOut]
     actions: list[ActionOut]
@@ -151,6 +153,7 @@ def alarm(request: HttpRequest, alarm: int, at: datetime | None = None) -> Alarm
     changes = AlarmChange.objects.filter(alarm_id=alarm, at__lte=until).order_by("-at", "-id")[:200]
     return AlarmOut(
         row=row,
+        note=power.note_of(row.type, row.device_id) if at is None and row.severity else "",
         instructions=queries.instructions(alarm),
         actions=[ActionOut.model_validate(action) for action in queries.actions(alarm, until)],
         changes=[ChangeOut(at=change.at, severity=change.severity, text=change.text) for change in changes],

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Literal
 
 from django.http import HttpRequest
-from ninja import Field
+from ninja import Field, Query
 
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.reports import ends, impact, network, ways
@@ -206,13 +206,29 @@ class ImpactOut(Schema):
     one_way_left: list[HitOut]
 
 
+class Failing(Schema):
+    """What fails: a card of the map, the link at a port, or several devices, ports and sites at once."""
+
+    node: str = ""
+    interface: int | None = None
+    devices: list[int] = []
+    interfaces: list[int] = []
+    sites: list[str] = []
+
+
 @router.get("/map/impact", needs=VIEWER, response=ImpactOut)
-def impact_of(request: HttpRequest, node: str = "", interface: int | None = None) -> ImpactOut:
-    """What would be cut off, or lose its second way, if a site, a device, a transport or the link at a port failed now."""
-    kind, _, number = node.partition("-")
-    if interface is not None:
-        cost = impact.of(interfaces=[interface])
-    elif not re.match(NODE_KEY, node):
+def impact_of(request: HttpRequest, query: Query[Failing]) -> ImpactOut:
+    """What would be cut off, or lose its second way, if a site, a device, a transport or the link at a port failed now.
+
+    Of several devices, ports and sites: if all of them failed at once, as in a maintenance.
+    """
+    kind, _, number = query.node.partition("-")
+    if query.interface is not None:
+        cost = impact.of(interfaces=[query.interface])
+    elif query.devices or query.interfaces or query.sites:
+        at_sites = Device.objects.filter(retired_at=None, site__name__in=query.sites).values_list("pk", flat=True)
+        cost = impact.of(devices={*query.devices, *at_sites}, interfaces=query.interfaces)
+    elif not re.match(NODE_KEY, query.node):
         raise Problem(422, "Name a card of the map, as device-5, or a port.")
     elif kind == "site":
         at_site = Device.objects.filter(retired_at=None, site=int(number) or None)

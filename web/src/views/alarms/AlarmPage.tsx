@@ -68,6 +68,7 @@ export function AlarmPage({ alarm }: { alarm: number }) {
           nobody is called
         </p>
       )}
+      {data.note && <p className="mb-2">{data.note}.</p>}
       <Causality row={row} />
       {time.following && <AlarmActions rows={[row]} />}
       {instructions && (

@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
-import { deviceQuery, devicesQuery, groupsQuery, interfaceQuery, sitesQuery } from "../../api/queries";
+import { deviceQuery, devicesQuery, type Failing, groupsQuery, interfaceQuery, sitesQuery } from "../../api/queries";
 import { Field, Labelled } from "../../components/Field";
 import { FormFoot } from "../../components/FormFoot";
 import { FromUntil } from "../../components/FromUntil";
 import { ownZone } from "../calling/ContactForm";
+import { Impact } from "../map/Impact";
 import { useKeeping } from "../setup/useKeeping";
 import { bodyOf, draftOf, type Part, REPEATS } from "./maintenanceDraft";
 
@@ -103,9 +104,25 @@ function Fields({ stored, parts, onDone }: { stored: Props["stored"]; parts: Par
       <p className="col-span-2 text-ink2">
         While it goes on, alarms are recorded and nobody is called. What is still active at its end is called then.
       </p>
+      {failing(draft.parts) && (
+        <div className="col-span-2">
+          <Impact question={failing(draft.parts) ?? { node: "" }} title="If all of it is down meanwhile" />
+        </div>
+      )}
       <FormFoot {...foot} save={stored ? "Save" : "Plan"} />
     </form>
   );
+}
+
+/** What may be down during a maintenance; groups of ports are left out. */
+function failing(parts: Part[]): Failing | null {
+  const of = (kind: Part["kind"]) => parts.filter((part) => part.kind === kind).map(({ id }) => id);
+  const all = {
+    devices: of("devices").map(Number),
+    interfaces: of("interfaces").map(Number),
+    sites: of("sites").map(String),
+  };
+  return all.devices.length + all.interfaces.length + all.sites.length > 0 ? all : null;
 }
 
 /** Sites, groups, devices: typed by name, kept as a list. */

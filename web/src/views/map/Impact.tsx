@@ -1,15 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
-import { impactQuery } from "../../api/queries";
+import { type Failing, impactQuery } from "../../api/queries";
 import { counted } from "../../components/format";
 
 /** What would be cut off, or lose its second way. */
-export function Impact({ question }: { question: { node: string } | { interface: number } }) {
+export function Impact({ question, title = "If it fails" }: { question: Failing; title?: string }) {
   const { data } = useQuery(impactQuery(question));
   if (!data) return null;
   const ports = data.cut_off.reduce((sum, each) => sum + each.ports_up, 0);
   return (
-    <section aria-label="If it fails">
-      <h3 className="heading mt-3">If it fails</h3>
+    <section aria-label={title}>
+      <h3 className="heading mt-3">{title}</h3>
       <p className="py-[3px]">
         {data.cut_off.length > 0 ? (
           <>

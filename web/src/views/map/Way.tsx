@@ -9,7 +9,7 @@ import { Problem } from "../../components/Problem";
 import { Severity } from "../../components/Severity";
 import { laneWords } from "./MapHover";
 import { useMapShow } from "./MapTools";
-import type { MapLink } from "./mapGeometry";
+import { linkKey, type MapLink } from "./mapGeometry";
 
 /** Two ends, between which the way is looked for: devices, ports, addresses, MAC addresses. */
 export function WayForm() {
@@ -98,16 +98,24 @@ export function Way() {
         <div key={way.map((hop) => hop.b.node).join(" ")}>
           <h3 className="heading mt-3">
             {place === 0 ? "Another way" : "A third one"}{" "}
-            <span className="font-normal text-ink2">{counted(way.length, "link")}, none shared</span>
+            <span className="font-normal text-ink2">
+              {counted(way.length, "link")}, {sharedWords(first ?? [], way)}
+            </span>
           </h3>
           <Hops way={way} />
         </div>
       ))}
       {first && others.length === 0 && !data?.is_broken && first.length > 0 && (
-        <p className="mt-2 text-ink2">No second way shares no link with it.</p>
+        <p className="mt-2 text-ink2">No second way is known.</p>
       )}
     </section>
   );
+}
+
+/** How many links a way shares with another one. */
+function sharedWords(first: MapLink[], way: MapLink[]) {
+  const shared = way.filter((hop) => first.some((other) => linkKey(other) === linkKey(hop))).length;
+  return shared ? `${shared} of them shared` : "none shared";
 }
 
 function Hops({ way }: { way: MapLink[] }) {

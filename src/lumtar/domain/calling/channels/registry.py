@@ -23,6 +23,10 @@ class Told:
     text: str
     at: datetime
     raised_at: datetime
+    cause: str = ""
+    """What it follows from by the time that it is sent; empty if it stands by itself."""
+    note: str = ""
+    """What else is known of it."""
 
 
 @dataclass(frozen=True, slots=True)
