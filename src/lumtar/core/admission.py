@@ -24,6 +24,7 @@ FOUND_FIELDS = (
     Field("maker", Kind.TEXT, "of its chassis"),
     Field("model", Kind.TEXT, "of its chassis"),
     Field("serial", Kind.TEXT, "serial number"),
+    Field("neighbour", Kind.TEXT, "the device that sees it by LLDP"),
     Field("sweep", Kind.TEXT, "the sweep that found it"),
 )
 

@@ -6,7 +6,21 @@ from lumtar.core.conditions import Field, Kind
 from lumtar.core.labels import PORT_FIELDS
 
 ADDRESS = Field("address", Kind.ADDRESS, "of the device: address in 10.20.0.0/16")
-ASKED = {"label", "alias", "name", "descr", "speed", "device", "site", "maker", "model", "profile", "kind"}
+ASKED = {
+    "label",
+    "alias",
+    "name",
+    "descr",
+    "speed",
+    "device",
+    "site",
+    "maker",
+    "model",
+    "profile",
+    "kind",
+    "neighbour",
+    "neighbour_kind",
+}
 GROUP_FIELDS = (
     *(field for field in PORT_FIELDS if field.name in ASKED),
     Field("role", Kind.TEXT, "what the port is for: uplink, trunk, access, wan …"),

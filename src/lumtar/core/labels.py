@@ -77,6 +77,8 @@ PORT_FIELDS = (
     Field("model", Kind.TEXT, "the device's model"),
     Field("profile", Kind.TEXT, "the device's profile"),
     Field("kind", Kind.TEXT, "the profile's kind: switch, router, firewall …"),
+    Field("neighbour", Kind.TEXT, "the device at the other end, by its name"),
+    Field("neighbour_kind", Kind.TEXT, "what that is, if it is in the inventory: switch, router …"),
 )
 
 

@@ -148,13 +148,27 @@ export const portActionsQuery = (port: number) =>
     gcTime: 0,
   });
 
-export const mapQuery = (at: string | null, site: string, devices: boolean) =>
+/** What a map can show alone: VLANs, the storage network. */
+export const mapPartsQuery = queryOptions({
+  queryKey: ["map", "parts"],
+  queryFn: () => got(client.GET("/api/v1/map/parts", {})),
+  staleTime: 60_000,
+});
+
+export const mapQuery = (at: string | null, site: string, devices: boolean, part: string) =>
   queryOptions({
-    queryKey: ["map", at, site, devices],
+    queryKey: ["map", at, site, devices, part],
     queryFn: () =>
       got(
         client.GET("/api/v1/map", {
-          params: { query: { ...past(at), ...(site ? { site } : {}), ...(devices ? { devices } : {}) } },
+          params: {
+            query: {
+              ...past(at),
+              ...(site ? { site } : {}),
+              ...(devices ? { devices } : {}),
+              ...(part ? { part } : {}),
+            },
+          },
         }),
       ),
   });

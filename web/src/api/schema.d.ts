@@ -2648,7 +2648,7 @@ export interface paths {
          * Show
          * @description The map of all sites, of one site's devices and where their links lead, or of all devices; now or at a past time.
          *
-         *     Who arranged it differently for themselves sees that arrangement.
+         *     Who arranged it differently for themselves sees that arrangement. ``part`` is one of /map/parts: that is shown alone.
          */
         get: operations["lumtar_server_api_map_show"];
         put?: never;
@@ -2673,6 +2673,26 @@ export interface paths {
          *     Each is a device (by its name, address or MAC address), a port (device and port), or a station by its MAC address or address.
          */
         get: operations["lumtar_server_api_map_way_between"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/map/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Parts
+         * @description The parts of the network that a map can show alone, as they are now: VLANs, and the storage network.
+         */
+        get: operations["lumtar_server_api_map_list_parts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3924,6 +3944,8 @@ export interface components {
             answers: boolean;
             /** Load */
             load: number | null;
+            /** Neighbour */
+            neighbour: string;
             /** Severity */
             severity: number;
         };
@@ -8992,6 +9014,16 @@ export interface components {
             notes: string[];
         };
         /**
+         * PartOut
+         * @description A part of the network that a map can show alone.
+         */
+        PartOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * Failing
          * @description What fails: a card of the map, the link at a port, or several devices, ports and sites at once.
          */
@@ -13061,6 +13093,7 @@ export interface operations {
                 at?: string | null;
                 site?: string | null;
                 devices?: boolean;
+                part?: string;
             };
             header?: never;
             path?: never;
@@ -13099,6 +13132,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WaysOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_map_list_parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartOut"][];
                 };
             };
         };

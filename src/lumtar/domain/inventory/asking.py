@@ -19,7 +19,7 @@ DEVICES = f"FROM inventory_device gd {OF_DEVICE} WHERE gd.retired_at IS NULL AND
 COMPONENTS = f"""FROM inventory_component gc JOIN inventory_device gd ON gd.id = gc.device_id {OF_DEVICE}
     WHERE gc.gone_at IS NULL AND gd.retired_at IS NULL AND gd.enabled"""
 COLUMNS = {
-    **{name: f"gi.{name}" for name in ("label", "alias", "name", "descr", "role")},
+    **{name: f"gi.{name}" for name in ("label", "alias", "name", "descr", "role", "neighbour", "neighbour_kind")},
     **{name: f"gd.{name}" for name in ("maker", "model")},
     "device": "gd.name",
     "site": "coalesce(gs.name, '')",

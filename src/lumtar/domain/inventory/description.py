@@ -166,10 +166,14 @@ def _describe_ports(device: Device, ports: Sequence[PortDescribed], now: datetim
     return {port.if_index: interface for port, interface in zip(ports, interfaces, strict=True)}
 
 
+BEYOND = ("neighbour", "neighbour_kind")
+"""What is known of the other end of a port."""
+
+
 def _values(labeller: Labeller, device: Device, interface: Interface, port: PortDescribed) -> dict[str, Any]:
     """A port as it is to be kept: as the device describes it now, named and classed by the rules and by what people set."""
     said = {name: getattr(port, name) for name in SAID}
-    own = {name: getattr(interface, name) for name in ("own_label", "own_role", "own_tags")}
+    own = {name: getattr(interface, name) for name in ("own_label", "own_role", "own_tags", *BEYOND)}
     decided = labeller.decide(Interface(device_id=device.pk, **said, **own), device, port.speed_bps)
     return {**said, "label": decided.label, "role": decided.role, "tags": dict(decided.tags), "gone_at": None}
 

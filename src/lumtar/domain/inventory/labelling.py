@@ -47,6 +47,8 @@ class Labeller:
             "model": device.model,
             "profile": profile.name if profile else "",
             "kind": profile.kind if profile else "",
+            "neighbour": port.neighbour,
+            "neighbour_kind": port.neighbour_kind,
         }
 
     def decide(self, port: Interface, device: Device, speed_bps: int) -> Decided:
@@ -281,6 +283,11 @@ def order_rules(ids: Sequence[int], by: str) -> None:
     """
     put_in_order(models.LabelRule, ids)
     note_action("label rules put in another order", by)
+
+
+def uses_neighbours() -> bool:
+    """Whether a rule asks for neighbours, so that ports are to be labelled anew when theirs change."""
+    return models.LabelRule.objects.filter(condition__contains="neighbour").exists()
 
 
 def uses_speed() -> bool:

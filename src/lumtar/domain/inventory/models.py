@@ -286,6 +286,10 @@ class Interface(models.Model):
     """dot3StatsDuplexStatus (RFC 3635): 2 half, 3 full; 0 and 1 are unknown."""
     in_override_bps = models.BigIntegerField(null=True)
     out_override_bps = models.BigIntegerField(null=True)
+    neighbour = models.CharField(max_length=255, blank=True)
+    """The device at its other end, by name; of several the first. Kept by the topology app, for lists and conditions."""
+    neighbour_kind = models.CharField(max_length=24, blank=True)
+    """What that device is, if it is in the inventory: a DeviceKind."""
     first_seen = models.DateTimeField(default=timezone.now)
     gone_at = models.DateTimeField(null=True)
 

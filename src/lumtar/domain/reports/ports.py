@@ -34,6 +34,7 @@ class PortRow:
     since: datetime | None
     answers: bool
     load: float | None
+    neighbour: str
     severity: int
 
 
@@ -92,7 +93,7 @@ def find(
             CASE WHEN silence.silent THEN NULL ELSE n.in_bps END, CASE WHEN silence.silent THEN NULL ELSE n.out_bps END,
             CASE WHEN silence.silent THEN NULL ELSE n.in_percent END, CASE WHEN silence.silent THEN NULL ELSE n.out_percent END,
             n.error_rate, n.oper, n.admin, n.since, NOT silence.silent,
-            CASE WHEN silence.silent THEN NULL ELSE greatest(n.in_percent, n.out_percent) END AS load, {severity}, count(*) OVER ()
+            CASE WHEN silence.silent THEN NULL ELSE greatest(n.in_percent, n.out_percent) END AS load, i.neighbour, {severity}, count(*) OVER ()
         {ports_from(at, only is None and scope.is_whole)}
         WHERE {" AND ".join(where)}
         ORDER BY {SORTS.get(sort, SORTS["name"]).sql} LIMIT %(limit)s OFFSET %(offset)s"""

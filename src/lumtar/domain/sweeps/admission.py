@@ -17,6 +17,7 @@ from lumtar.domain.inventory.services import add_device, site_called
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.editing import claim, mark, put_in_order
 from lumtar.domain.sweeps.models import AdmissionRule, Finding
+from lumtar.domain.topology.queries import seen_by
 
 NOBODY = "no rule"
 
@@ -48,12 +49,13 @@ def _ready(rule: AdmissionRule) -> Admission:
 
 def values(finding: Finding) -> dict[str, Any]:
     """What a rule can ask of a finding."""
-    same = [each.name for each in FOUND_FIELDS if each.name not in ("answered", "sweep")]
+    same = [each.name for each in FOUND_FIELDS if each.name not in ("answered", "sweep", "neighbour")]
     return {
         **{name: getattr(finding, name) for name in same},
         "address": list(finding.reasons),
         "answered": set(finding.answered),
         "sweep": finding.sweep.name,
+        "neighbour": seen_by(list(finding.reasons), finding.sys_name),
     }
 
 

@@ -5,10 +5,8 @@ import io
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
 
 from django.db import transaction
-from django.db.models import Q, QuerySet
 from django.utils import timezone
 
 from lumtar.core.refusal import Refusal
@@ -17,17 +15,14 @@ from lumtar.core.topology import End
 from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.services import announce
+from lumtar.domain.topology import other_ends
 from lumtar.domain.topology.models import ManualLink
+from lumtar.domain.topology.queries import entered_at
 
 COLUMNS = ("from_device", "from_port", "to_device", "to_port", "note")
 MOST_LINES = 20_000
 LONGEST_NOTE = 200
 SAME_PORT = "Both ends are the same device: a link joins two."
-
-
-def entered_at(at: datetime) -> QuerySet[ManualLink]:
-    """The links by hand that were there at a time."""
-    return ManualLink.objects.filter(Q(gone_at=None) | Q(gone_at__gt=at), since__lte=at)
 
 
 @transaction.atomic
@@ -60,6 +55,7 @@ def add(a: End, b: End, note: str, by: str) -> ManualLink:
         f"{devices[end.device].name} {ports[end.port].label if end.port is not None else ''}".strip() for end in (a, b)
     )
     note_action(f"link by hand between {words} entered", by, devices[a.device])
+    other_ends.write([a.device, b.device])
     announce("topology")
     return made
 
@@ -80,6 +76,7 @@ def remove(pk: int, by: str) -> None:
     row.gone_at = timezone.now()
     row.save(update_fields=["gone_at"])
     note_action(f"link by hand between {row.a_device.name} and {row.b_device.name} removed", by, row.a_device)
+    other_ends.write([row.a_device_id, row.b_device_id])
     announce("topology")
 
 
@@ -166,6 +163,7 @@ def read_csv(text: str, by: str, *, keep: bool = False) -> Read:
             raise Refusal(f"Line {problems[0].number}: {problems[0].problem} Nothing was added.")
         ManualLink.objects.bulk_create(made, batch_size=2000)
         note_action(f"{len(made)} links by hand entered", by)
+        other_ends.write({device for row in made for device in (row.a_device_id, row.b_device_id)})
         announce("topology")
     return Read(len(made), problems)
 

@@ -10,6 +10,7 @@ from lumtar.core.topology.inference import Inferred, infer
 from lumtar.core.topology.macs import mac_number
 from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.operation.services import announce
+from lumtar.domain.topology import other_ends
 from lumtar.domain.topology.models import Bridge, InferredLink, ManualLink, Neighbour, PortLayer2
 
 Ends = tuple[int, int | None, int, int | None]
@@ -42,6 +43,8 @@ def infer_links() -> int:
     ]  # fmt: skip
     InferredLink.objects.bulk_create(new)
     if new or gone:
+        rows = [*new, *(row for row in known.values() if row.pk in gone)]
+        other_ends.write({device for row in rows for device in (row.a_device_id, row.b_device_id)})
         announce("topology")
     return len(new) + len(gone)
 

@@ -11,7 +11,7 @@ from lumtar.core.topology.addressing import Addresses
 from lumtar.core.topology.bridging import Bridge, Forwarding
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.operation.services import announce
-from lumtar.domain.topology import bridges, neighbours, stations
+from lumtar.domain.topology import bridges, neighbours, other_ends, stations
 from lumtar.domain.topology.bridges import Ports
 from lumtar.domain.topology.models import NeighbourLook
 
@@ -72,5 +72,6 @@ def keep(device: int, looked: Looked) -> bool:
         is_other |= bridges.keep_sizes(device, told.mtus, ports, looked.at)
         stations.keep_stations(device, Forwarding(), looked.at)
     if is_other:
+        other_ends.write([device])
         announce("topology")
     return is_other

@@ -13,6 +13,7 @@ from lumtar.core.topology.identifiers import IdKind
 from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.services import announce
+from lumtar.domain.topology import other_ends
 from lumtar.domain.topology.models import Neighbour
 
 MOST_NEWS = 6
@@ -173,5 +174,6 @@ def identify(which: Q | None = None) -> int:
             changed.append(row)
     Neighbour.objects.bulk_update(changed, ["to_device", "to_interface", "reason"], batch_size=500)
     if changed:
+        other_ends.write({row.device_id for row in changed})
         announce("topology")
     return len(changed)

@@ -5,17 +5,22 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from django.db.models import Q, QuerySet
+from django.utils import timezone
 
 from lumtar.core.topology import End, Link, Sighting, links
 from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.models import Group, Interface
-from lumtar.domain.topology.by_hand import entered_at
-from lumtar.domain.topology.models import InferredLink, Neighbour
+from lumtar.domain.topology.models import InferredLink, ManualLink, Neighbour
 
 
 def seen_at(at: datetime) -> QuerySet[Neighbour]:
     """The neighbours that were seen at a time."""
     return Neighbour.objects.filter(Q(gone_at=None) | Q(gone_at__gt=at), since__lte=at)
+
+
+def entered_at(at: datetime) -> QuerySet[ManualLink]:
+    """The links by hand that were there at a time."""
+    return ManualLink.objects.filter(Q(gone_at=None) | Q(gone_at__gt=at), since__lte=at)
 
 
 TOLD, INFERRED, ENTERED = "told", "inferred", "entered"
@@ -123,6 +128,15 @@ def _seen(
     if link.entered is None and all(key in lost for key in link.sightings):
         return SeenLink(link, begun, max(lost[key] for key in link.sightings))
     return SeenLink(link, begun)
+
+
+def seen_by(addresses: Collection[str], name: str) -> str:
+    """The device of the inventory that sees something by LLDP now which has one of some addresses, or a name; empty if none does."""
+    is_it = Q(addresses__overlap=list(addresses))
+    if name:
+        is_it |= Q(sys_name__iexact=name)
+    rows = seen_at(timezone.now()).filter(is_it, device__retired_at=None).order_by("device__name")
+    return rows.values_list("device__name", flat=True).first() or ""
 
 
 def transports() -> dict[Group, dict[int, int]]:

@@ -9,7 +9,7 @@ from django.http import HttpRequest
 from ninja import Field, Query
 
 from lumtar.domain.inventory.models import Device
-from lumtar.domain.reports import ends, impact, network, ways
+from lumtar.domain.reports import ends, impact, map_parts, network, ways
 from lumtar.domain.topology import positions
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.always import ALWAYS
@@ -100,15 +100,20 @@ class MapOut(Schema):
 
 
 @router.get("/map", needs=VIEWER, response=MapOut)
-def show(request: HttpRequest, at: datetime | None = None, site: str | None = None, devices: bool = False) -> MapOut:
+def show(
+    request: HttpRequest, at: datetime | None = None, site: str | None = None, devices: bool = False, part: str = ""
+) -> MapOut:
     """The map of all sites, of one site's devices and where their links lead, or of all devices; now or at a past time.
 
-    Who arranged it differently for themselves sees that arrangement.
+    Who arranged it differently for themselves sees that arrangement. ``part`` is one of /map/parts: that is shown alone.
     """
     person = request.person  # type: ignore[attr-defined]
     found = network.at_time(past(at), site, of_devices=devices, person=request.user.pk, keep=not person.is_limited)
     if site and not any(not node.is_outside for node in found.nodes):
         raise Problem(404, f"There is no site called {site}, or no device is there.")
+    if part:
+        with refusing():
+            found = map_parts.only(found, part)
     return MapOut.model_construct(
         map=found.map,
         nodes=[MapNode.model_construct(**asdict(node)) for node in found.nodes],
@@ -204,6 +209,19 @@ class ImpactOut(Schema):
 
     cut_off: list[HitOut]
     one_way_left: list[HitOut]
+
+
+class PartOut(Schema):
+    """A part of the network that a map can show alone."""
+
+    name: str
+    words: str
+
+
+@router.get("/map/parts", needs=VIEWER, response=list[PartOut])
+def list_parts(request: HttpRequest) -> list[PartOut]:
+    """The parts of the network that a map can show alone, as they are now: VLANs, and the storage network."""
+    return [PartOut(name=each.name, words=each.words) for each in map_parts.parts()]
 
 
 class Failing(Schema):

@@ -116,6 +116,7 @@ function WidePort({ port }: { port: Port }) {
         {port.severity ? <Severity level={port.severity} /> : <span />}
         <span className="truncate">
           {port.label} {port.label !== port.name && <span className="text-ink2">{port.name}</span>}
+          {port.neighbour && <span className="text-ink2"> → {port.neighbour}</span>}
         </span>
         <span className="truncate">{port.device}</span>
         <span className="truncate text-ink2">{port.role}</span>

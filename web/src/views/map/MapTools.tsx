@@ -1,5 +1,7 @@
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
+import { mapPartsQuery } from "../../api/queries";
 import { useSetSearch } from "../../app/useSetSearch";
 import { InlineChoice } from "../../components/InlineChoice";
 import { InlineToggles } from "../../components/InlineToggles";
@@ -19,6 +21,7 @@ export function useMapShow() {
     by: BY.find(([name]) => name === search.get("by"))?.[0] ?? "load",
     site: search.get("site") ?? "",
     devices: search.get("show") === "devices",
+    part: search.get("part") ?? "",
     table: search.get("table") === "1",
     pick: search.get("pick") ?? "",
     depth: Number(search.get("depth")) || 0,
@@ -33,6 +36,7 @@ export function useMapShow() {
 export function MapTools({ nodes, onFound }: { nodes: Node[]; onFound: (node: Node) => void }) {
   const show = useMapShow();
   const set = useSetSearch();
+  const { data: parts } = useQuery(mapPartsQuery);
   const level = show.site ? "site" : show.devices ? "devices" : "sites";
   const mark = (on: boolean) => `h-6 px-1.5 ${on ? "marked" : "text-ink2 hover:text-ink"}`;
   return (
@@ -66,6 +70,14 @@ export function MapTools({ nodes, onFound }: { nodes: Node[]; onFound: (node: No
         options={BY}
         onChoose={(by) => set({ by: by === "load" ? "" : by })}
       />
+      {parts && parts.length > 0 && (
+        <InlineChoice
+          label="only"
+          value={show.part}
+          options={[["", "everything"], ...parts.map(({ name, words }): [string, string] => [name, words])]}
+          onChoose={(part) => set({ part, pick: "" })}
+        />
+      )}
       <InlineChoice
         label="around the picked one"
         value={String(show.depth)}

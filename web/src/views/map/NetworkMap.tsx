@@ -26,7 +26,7 @@ export function NetworkMap() {
   const queries = useQueryClient();
   const show = useMapShow();
   const handle = useRef<MapHandle>(null);
-  const query = mapQuery(time.at, show.site, show.devices);
+  const query = mapQuery(time.at, show.site, show.devices, show.part);
   const { data, error } = useQuery({ ...query, placeholderData: keepPreviousData });
 
   const { nodes, links } = useMemo(() => {
