@@ -1,6 +1,7 @@
 """Measures of links and of bridges: whether what hangs on what is as it should be. From what devices told last."""
 
 from dataclasses import dataclass, field
+from functools import partial
 from operator import attrgetter
 from typing import Any
 
@@ -27,7 +28,7 @@ class Links:
     members_down : of an aggregate the share of its members that carry nothing, per cent
     alone : devices that have one way left to the rest, and had two, since the link does not carry anything
     role_age : seconds since the port's role in the spanning tree changed; NaN if it was never seen to change
-    facts : of each link, what a sentence about it tells
+    facts : of each link, what a sentence about each of its values tells
     """
 
     lost: Floats
@@ -63,8 +64,9 @@ class Bridges:
     facts: tuple[dict[str, Any], ...] = field(default_factory=tuple)
 
 
-def _facts(frame: Any, n: int) -> dict[str, Any]:
-    return frame.facts[n] if frame.facts else {}
+def _facts(frame: Any, n: int, name: str) -> dict[str, Any]:
+    known: dict[str, Any] = frame.facts[n].get(name, {}) if frame.facts else {}
+    return known
 
 
 for name, words, unit, alarm in (
@@ -80,7 +82,9 @@ for name, words, unit, alarm in (
     ("alone", "Devices left with one way", "", "redundancy-lost"),
     ("role_age", "Time since its spanning-tree role changed", "s", "spanning-tree-role-changed"),
 ):
-    register(Measure(f"link_{name}", words, unit, LINK, attrgetter(name), alarm=alarm, facts=_facts))
+    register(
+        Measure(f"link_{name}", words, unit, LINK, attrgetter(name), alarm=alarm, facts=partial(_facts, name=name))
+    )
 
 for name, words, unit, alarm in (
     ("root_age", "Time since its spanning-tree root changed", "s", "spanning-tree-root-changed"),
@@ -96,6 +100,6 @@ for name, words, unit, alarm in (
             BRIDGE,
             attrgetter(name),
             alarm=alarm,
-            facts=_facts,
+            facts=partial(_facts, name=name),
         )
     )

@@ -54,14 +54,14 @@ class _Frame:
     """Values by subject, as they come."""
 
     values: dict[int, dict[str, float]] = field(default_factory=lambda: defaultdict(dict))
-    facts: dict[int, dict[str, Any]] = field(default_factory=lambda: defaultdict(dict))
+    facts: dict[int, dict[str, dict[str, Any]]] = field(default_factory=lambda: defaultdict(dict))
 
     def put(self, subject: int, name: str, value: float, **facts: Any) -> None:
         """A value of a link; where there are several, the worst."""
         known = self.values[subject].get(name)
         if known is None or value > known:
             self.values[subject][name] = value
-            self.facts[subject] |= facts
+            self.facts[subject][name] = facts
 
     def frame(self, also: Iterable[int]) -> tuple[NDArray[np.int64], Links]:
         """All subjects in their order; one of which nothing is known is as it should be."""
@@ -93,6 +93,10 @@ def links_now(now: datetime, also: Iterable[int] = ()) -> tuple[NDArray[np.int64
     _layer2(made, seen, ports, now)
     for difference in differs:
         _of_difference(made, difference, ports)
+    for values in made.values.values():
+        if values.get("changed"):
+            # Whoever sees somebody else does not see the one that is expected; that is one thing.
+            values["lost"] = 0.0
     beyond = _beyond(seen)
     owner = {port: aggregate for aggregate, of in members.items() for port in of}
     for aggregate, of in members.items():
@@ -284,5 +288,5 @@ def bridges_now(now: datetime, also: Iterable[int] = ()) -> tuple[NDArray[np.int
         column(rows.get(each, blank)[1] for each in numbers),
         column(float(moves.get(each, 0)) for each in numbers),
         column(float(rebound.get(each, 0)) for each in numbers),
-        tuple({"root": rows.get(each, blank)[2]} for each in numbers),
+        tuple({"root_age": {"root": rows.get(each, blank)[2]}} for each in numbers),
     )

@@ -112,6 +112,8 @@ def _keep_ports(device: int, told: bridging.Bridge, mtus: Mapping[int, int], por
             new.append(row)
         elif was != (row.aggregate_id, row.pvid, row.tagged, row.untagged, row.mtu, row.stp_role):
             changed.append(row)
+    # A member that is down is told of by nothing, and is a member all the same.
+    known = {number: row for number, row in known.items() if not (number in down and row.aggregate_id)}
     PortLayer2.objects.filter(interface__in=known).delete()
     PortLayer2.objects.bulk_create(new)
     fields = ["aggregate", "stp_role", "stp_since", "pvid", "tagged", "untagged", "mtu"]
