@@ -49,6 +49,9 @@ SNMPD = """
 agentaddress udp:127.0.0.1:{port},udp6:[::1]:{port}
 rocommunity correct-word 127.0.0.1
 rocommunity6 correct-word ::1
+rwcommunity write-word 127.0.0.1
+createUser hugo SHA-256 "authenticate-me" AES "keep-it-private"
+rwuser hugo priv
 createUser anna SHA "authenticate-me" AES "keep-it-private"
 createUser bert SHA-256 "authenticate-me" AES "keep-it-private"
 createUser cleo MD5 "authenticate-me" DES "keep-it-private"

@@ -140,3 +140,39 @@ async def test_many_at_once_share_one_socket(transport, snmpd):
     answers = await asyncio.gather(*(each.get([oids.SYS_UPTIME]) for each in sessions))
     assert len(answers) == 60
     assert transport.counts["late or unasked"] == 0
+
+
+NAME, CONTACT = "1.3.6.1.2.1.1.5.0", "1.3.6.1.2.1.1.4.0"
+HUGO = usm.User("hugo", SHA256, "authenticate-me", AES, "keep-it-private")
+
+
+@pytest.mark.parametrize(
+    "credential", [Community("write-word"), Community("write-word", pdu.VERSION_1), HUGO], ids=["v2c", "v1", "v3"]
+)
+async def test_what_is_set_is_what_the_other_tool_reads(transport, snmpd, credential):
+    words = f"named by {type(credential).__name__}"
+    await session(transport, snmpd, credential).set(ber.oid_body(NAME), ber.tlv(ber.OCTET_STRING, words.encode()))
+    command = ["snmpget", "-v2c", "-ccorrect-word", "-Oqv", f"127.0.0.1:{snmpd.port}", NAME]
+    theirs = subprocess.run(command, capture_output=True, text=True, check=True).stdout.strip().strip('"')
+    assert theirs == words
+
+
+@pytest.mark.parametrize(
+    ("credential", "oid", "value", "words"),
+    [
+        (Community("correct-word"), NAME, ber.tlv(ber.OCTET_STRING, b"no"), "this credential"),
+        (RIGHT["v3 SHA/AES"], NAME, ber.tlv(ber.OCTET_STRING, b"no"), "this credential"),
+        (
+            Community("write-word"),
+            "1.3.6.1.2.1.1.1.0",
+            ber.tlv(ber.OCTET_STRING, b"no"),
+            "does not let this be changed",
+        ),
+        (Community("write-word"), NAME, ber.integer(7), "wrongType"),
+        (Community("write-word", pdu.VERSION_1), "1.3.6.1.2.1.1.1.0", ber.integer(7), "noSuchName"),
+    ],
+)
+async def test_what_may_not_be_set_has_its_reason(transport, snmpd, credential, oid, value, words):
+    with pytest.raises(Fault, match=words) as caught:
+        await session(transport, snmpd, credential).set(ber.oid_body(oid), value)
+    assert caught.value.kind is FaultKind.NOT_SET
