@@ -181,6 +181,7 @@ def _profiles() -> dict[str, Profile]:
             kind=kind,
             prefixes=[f"{plan.ENTERPRISE}.1.{number}"],
             objects=[asdict(ExtraObject(f"{plan.ENTERPRISE}.2.{number}.{oid}", *more)) for oid, *more in objects],
+            restart={"oid": f"{plan.RESTART}.0", "value": 1} if family in ("acc", "core") else {},
             label_template=plan.TEMPLATES[plan.LABELLED_IN.get(family, "alias")],
         )
         numbers[family] = save(spec, by="")

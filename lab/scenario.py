@@ -44,6 +44,9 @@ V3_WRITER = ("lumtar-writer", "demo-auth-word-w", "demo-priv-word-w")
 ENTERPRISE = "1.3.6.1.4.1.32473"
 """The enterprise number that RFC 5612 reserves for examples."""
 
+RESTART = f"{ENTERPRISE}.3.1"
+"""What is set to 1 to restart a box, without its instance."""
+
 ETHERNET, TUNNEL, FIBRE_CHANNEL, PROPRIETARY, AGGREGATE = 6, 131, 56, 53, 161
 MODELS = {
     "core": ("Fernhall Systems", "FH-5200 aggregation switch", 11),

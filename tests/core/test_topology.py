@@ -4,6 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lumtar.core.profiles import Restart, check_neighbour_table, check_restart
+from lumtar.core.refusal import Refusal
 from lumtar.core.topology import (
     End,
     Evidence,
@@ -18,7 +20,7 @@ from lumtar.core.topology import (
     port_identifier,
 )
 from lumtar.core.topology.identifiers import IdKind
-from lumtar.core.topology.lldp import OwnPort, Remotes, neighbours
+from lumtar.core.topology.lldp import OwnPort, Remotes, neighbours, own_neighbours
 
 MAC = bytes.fromhex("020000abcdef")
 ROW = (0, 3, 1)
@@ -242,3 +244,37 @@ def test_a_network_whose_truth_is_known_is_found_whole_without_a_false_link(devi
             given_.append(Sighting(len(given_), here, there))
     found = links(given_)
     assert len(found) == len(cables) and {frozenset((link.a, link.b)) for link in found} == set(cables)
+
+
+def test_a_table_of_a_makers_own_tells_of_neighbours():
+    names = {(25, 1): b"tb-40", (3, 2): b"", (99, 1): b"far", (): b"cut"}
+    ports = {(25, 1): b"lan1"}
+    addresses = {(25, 1): bytes((192, 0, 2, 1)), (99, 1): b"2001:DB8::1"}
+    near, far = own_neighbours(names, ports, addresses, 1, OWN)
+    assert (near.if_index, near.local_port, near.sys_name, near.port.value, near.addresses) == (
+        25, "x1", "tb-40", "lan1", ("192.0.2.1",),
+    )  # fmt: skip
+    assert (far.if_index, far.local_port, far.addresses) == (None, "99", ("2001:db8::1",))
+    ((second),) = own_neighbours({(7, 25): b"tb-40"}, {}, {(7, 25): b"nowhere"}, 2, OWN)
+    assert (second.if_index, second.port.value, second.addresses) == (25, "", ())
+
+
+@pytest.mark.parametrize(
+    ("given", "words"),
+    [
+        ({"name": "1.3.6.1"}, "needs the columns"),
+        ({"name": "1.3.6.1", "port": "port"}, "is not an object identifier"),
+        ({"name": "1.3.6.1", "port": "1.3.6.2", "if_index_at": 99}, "sixteenth"),
+    ],
+)
+def test_what_is_no_table_of_neighbours(given, words):
+    with pytest.raises(Refusal, match=words):
+        check_neighbour_table(given)
+
+
+def test_how_a_device_is_restarted():
+    assert check_neighbour_table({}) is None and check_restart({}) is None
+    assert check_restart({"oid": "1.3.6.1.4.1.32473.3.1.0", "value": 1}) == Restart("1.3.6.1.4.1.32473.3.1.0", 1)
+    for value in ("1", 2**40, None):
+        with pytest.raises(Refusal):
+            check_restart({"oid": "1.3.6.1.4.1.32473.3.1.0", "value": value})

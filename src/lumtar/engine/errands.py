@@ -88,7 +88,14 @@ async def read_object(message: Message) -> AsyncIterator[Message]:
 async def set_one(message: Message) -> AsyncIterator[Message]:
     """Set one object of a device, and read it back."""
     wanted = await sync_to_async(_candidates)(message)
-    done = await set_object(message["address"], message["port"], wanted, message["oid"], message["wanted"])
+    done = await set_object(
+        message["address"],
+        message["port"],
+        wanted,
+        message["oid"],
+        message["wanted"],
+        is_read=message.get("is_read", True),
+    )
     yield asdict(done)
 
 

@@ -27,9 +27,14 @@ class ObjectSet:
 
 
 async def set_object(
-    address: str, port: int, candidates: Sequence[Candidate], oid: str, wanted: int | str
+    address: str, port: int, candidates: Sequence[Candidate], oid: str, wanted: int | str, *, is_read: bool = True
 ) -> ObjectSet:
-    """Set an object by the first credential that the device answers to, and read it back."""
+    """Set an object by the first credential that the device answers to, and read it back.
+
+    Parameters
+    ----------
+    is_read : False for an object that restarts the device: nothing can be read then
+    """
     began, done, transport = time.monotonic(), ObjectSet(), Transport()
     try:
         family, place = resolve(address, port)
@@ -37,7 +42,13 @@ async def set_object(
             try:
                 if not candidate.may_be_sent(place[0]):
                     raise Fault(FaultKind.CREDENTIAL, refusal(candidate.name, candidate.ranges or "", place[0]))
-                await _set(Session(transport, family, place, candidate.credential, PATIENCE), oid, wanted, done)
+                await _set(
+                    Session(transport, family, place, candidate.credential, PATIENCE),
+                    oid,
+                    wanted,
+                    done,
+                    is_read=is_read,
+                )
                 done.fault = ""
                 break
             except Fault as fault:
@@ -55,13 +66,16 @@ async def set_object(
     return done
 
 
-async def _set(session: Session, oid: str, wanted: int | str, done: ObjectSet) -> None:
+async def _set(session: Session, oid: str, wanted: int | str, done: ObjectSet, *, is_read: bool) -> None:
     body = ber.oid_body(oid)
     done.before = await _read(session, body)
-    if done.before is None:
+    if done.before is None and is_read:
         raise Fault(FaultKind.NOT_SET, "the device has no such object, or does not show it to this credential")
     value = ber.integer(wanted) if isinstance(wanted, int) else ber.tlv(ber.OCTET_STRING, wanted.encode())
     await session.set(body, value)
+    if not is_read:
+        done.is_set = True
+        return
     done.after = await _read(session, body)
     done.is_set = done.after == wanted
 

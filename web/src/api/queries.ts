@@ -148,6 +148,14 @@ export const portActionsQuery = (port: number) =>
     gcTime: 0,
   });
 
+/** Whether a device can be restarted. */
+export const restartQuery = (device: number) =>
+  queryOptions({
+    queryKey: ["restart", device],
+    queryFn: () => got(client.GET("/api/v1/devices/{device}/restart", { params: { path: { device } } })),
+    gcTime: 0,
+  });
+
 /** What a map can show alone: VLANs, the storage network. */
 export const mapPartsQuery = queryOptions({
   queryKey: ["map", "parts"],

@@ -1032,6 +1032,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/{device}/restart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Can Be Restarted
+         * @description Whether a device can be restarted: its profile has to say how.
+         */
+        get: operations["lumtar_server_api_actions_can_be_restarted"];
+        put?: never;
+        /**
+         * Restart
+         * @description Restart a device, as its profile says. It answers nothing for a while, so nothing is read back; its next polls show it.
+         */
+        post: operations["lumtar_server_api_actions_restart"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/catalogue": {
         parameters: {
             query?: never;
@@ -5059,6 +5083,24 @@ export interface components {
             text?: string;
         };
         /**
+         * RestartOut
+         * @description Whether a device can be restarted, and why not now; empty if it can.
+         */
+        RestartOut: {
+            /** Is There */
+            is_there: boolean;
+            /** Refused */
+            refused: string;
+        };
+        /**
+         * RestartIn
+         * @description Why a device is restarted.
+         */
+        RestartIn: {
+            /** Reason */
+            reason: string;
+        };
+        /**
          * WantedPage
          * @description The same, a page at a time.
          */
@@ -5209,6 +5251,32 @@ export interface components {
             choices?: string[];
         };
         /**
+         * NeighbourTableIO
+         * @description A table of a maker's own that tells of neighbours: its columns, and which number of the index is the port's ifIndex.
+         */
+        NeighbourTableIO: {
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Port
+             * @default
+             */
+            port?: string;
+            /**
+             * Address
+             * @default
+             */
+            address?: string;
+            /**
+             * If Index At
+             * @default 1
+             */
+            if_index_at?: number;
+        };
+        /**
          * ObjectIO
          * @description An extra object: ``counts`` for a counter, kept as a rate; ``text`` for a number written as text.
          */
@@ -5289,6 +5357,22 @@ export interface components {
              * @default
              */
             label_template: string;
+            /**
+             * @default {
+             *       "name": "",
+             *       "port": "",
+             *       "address": "",
+             *       "if_index_at": 1
+             *     }
+             */
+            neighbour_table: components["schemas"]["NeighbourTableIO"];
+            /**
+             * @default {
+             *       "oid": "",
+             *       "value": 1
+             *     }
+             */
+            restart: components["schemas"]["RestartIO"];
             /** Id */
             id: number;
             /** Devices */
@@ -5316,6 +5400,22 @@ export interface components {
             kinds: string[];
             /** Fields */
             fields: components["schemas"]["ConditionField"][];
+        };
+        /**
+         * RestartIO
+         * @description The object that is set to restart a device, and its value.
+         */
+        RestartIO: {
+            /**
+             * Oid
+             * @default
+             */
+            oid?: string;
+            /**
+             * Value
+             * @default 1
+             */
+            value?: number;
         };
         /**
          * TableOut
@@ -5378,6 +5478,22 @@ export interface components {
              * @default
              */
             label_template?: string;
+            /**
+             * @default {
+             *       "name": "",
+             *       "port": "",
+             *       "address": "",
+             *       "if_index_at": 1
+             *     }
+             */
+            neighbour_table?: components["schemas"]["NeighbourTableIO"];
+            /**
+             * @default {
+             *       "oid": "",
+             *       "value": 1
+             *     }
+             */
+            restart?: components["schemas"]["RestartIO"];
         };
         /**
          * ProfileChange
@@ -5430,6 +5546,22 @@ export interface components {
              * @default
              */
             label_template?: string;
+            /**
+             * @default {
+             *       "name": "",
+             *       "port": "",
+             *       "address": "",
+             *       "if_index_at": 1
+             *     }
+             */
+            neighbour_table?: components["schemas"]["NeighbourTableIO"];
+            /**
+             * @default {
+             *       "oid": "",
+             *       "value": 1
+             *     }
+             */
+            restart?: components["schemas"]["RestartIO"];
             /** Edition */
             edition: number;
             /** For All */
@@ -10781,6 +10913,54 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PortActionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoneOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_actions_can_be_restarted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RestartOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_actions_restart: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestartIn"];
             };
         };
         responses: {

@@ -1,5 +1,6 @@
 """The tables of LLDP-MIB (IEEE 802.1AB-2005, clause 12) and LLDP-V2-MIB (IEEE 802.1AB-2016, clause 11) as neighbours."""
 
+import ipaddress
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -138,3 +139,39 @@ def _is(port: OwnPort, said: Identifier) -> bool:
     if said.kind is IdKind.LOCAL and said.value.isdigit():
         return port.if_index == int(said.value)
     return value in (port.name.lower(), port.descr.lower()) and bool(value)
+
+
+def own_neighbours(
+    names: Column, ports: Column, addresses: Column, if_index_at: int, own: Sequence[OwnPort]
+) -> list[Neighbour]:
+    """The neighbours in a table of a maker's own.
+
+    Parameters
+    ----------
+    names, ports, addresses : by row: what the neighbour and its port are called, and its address as octets or text
+    if_index_at : which number of a row's index is the own port's ifIndex, from 1
+    """
+    found = []
+    for index, said in names.items():
+        name, port = _text(said), _text(ports.get(index))
+        if not name or len(index) < if_index_at:
+            continue
+        if_index, local = _by_index(index[if_index_at - 1], own)
+        address = _address(addresses.get(index))
+        found.append(
+            Neighbour(
+                if_index, local, Identifier(IdKind.LOCAL, name), Identifier(IdKind.NAME, port), "", name, "",
+                (address,) if address else (),
+            )
+        )  # fmt: skip
+    return found
+
+
+def _address(value: Value | None) -> str:
+    """An address as four or sixteen octets, or as text; empty if it is none."""
+    if not isinstance(value, bytes):
+        return ""
+    try:
+        return str(ipaddress.ip_address(value if len(value) in (4, 16) else value.decode()))
+    except ValueError:
+        return ""

@@ -145,6 +145,10 @@ class Profile(models.Model):
     objects_read = models.JSONField(default=list)
     interval_s = models.PositiveIntegerField(null=True)
     label_template = models.CharField(max_length=120, blank=True)
+    neighbour_table = models.JSONField(default=dict)
+    """The fields of core's NeighbourTable; empty if there is none."""
+    restart = models.JSONField(default=dict)
+    """The fields of core's Restart; empty if devices cannot be restarted."""
     place = models.PositiveIntegerField(default=0)
     edition = models.PositiveIntegerField(default=1)
     changed_at = models.DateTimeField(default=timezone.now)

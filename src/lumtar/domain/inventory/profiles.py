@@ -15,9 +15,13 @@ from lumtar.core.profiles import (
     SYSTEM_FIELDS,
     DeviceKind,
     ExtraObject,
+    NeighbourTable,
     Recognition,
     Table,
+    check_neighbour_table,
     check_object,
+    check_oid,
+    check_restart,
     recognise,
 )
 from lumtar.core.refusal import Refusal
@@ -41,6 +45,8 @@ class ProfileSpec:
     objects: Sequence[Mapping[str, Any]] = field(default_factory=list)
     interval_s: int | None = None
     label_template: str = ""
+    neighbour_table: Mapping[str, Any] = field(default_factory=dict)
+    restart: Mapping[str, Any] = field(default_factory=dict)
 
 
 def recognitions() -> list[Recognition]:
@@ -71,7 +77,8 @@ def profile_for(values: Mapping[str, Any]) -> tuple[Profile, str] | None:
 
 def reads_of(profile: Profile) -> dict[str, Any]:
     """What a device of this profile reads, as the device keeps it."""
-    return {"tables": profile.tables, "objects": profile.objects_read}
+    own = {"neighbour_table": profile.neighbour_table} if profile.neighbour_table else {}
+    return {"tables": profile.tables, "objects": profile.objects_read, **own}
 
 
 def recognise_device(device: Device) -> list[str]:
@@ -110,6 +117,11 @@ def objects_of(device: Device) -> tuple[frozenset[Table], tuple[ExtraObject, ...
     )
 
 
+def neighbour_table_of(device: Device) -> NeighbourTable | None:
+    """The maker's own table of neighbours that is read from a device, if there is one."""
+    return check_neighbour_table(device.reads.get("neighbour_table") or {})
+
+
 def _checked(spec: ProfileSpec) -> Profile:
     """A profile that can be kept, not yet saved.
 
@@ -125,7 +137,7 @@ def _checked(spec: ProfileSpec) -> Profile:
         raise Refusal(f"A kind is one of {', '.join(DeviceKind)}.")
     if unknown := set(spec.tables) - set(Table):
         raise Refusal(f"There is no table {sorted(unknown)[0]!r}; there are {', '.join(Table)}.")
-    prefixes = [check_object(prefix, "prefix", "", 1.0, False, False).oid for prefix in spec.prefixes if prefix.strip()]
+    prefixes = [check_oid(prefix) for prefix in spec.prefixes if prefix.strip()]
     condition = conditions.understand(spec.condition, SYSTEM_FIELDS)
     if len(prefixes) > 100 or len(spec.objects) > MOST_OBJECTS:
         raise Refusal(f"A profile has at most 100 prefixes and {MOST_OBJECTS} objects.")
@@ -134,7 +146,10 @@ def _checked(spec: ProfileSpec) -> Profile:
         values = [getattr(each, value) for each in objects]
         if twice := next((each for each in values if values.count(each) > 1), ""):
             raise Refusal(f"Two objects have the {what} {twice}.")
+    table, restart = check_neighbour_table(spec.neighbour_table), check_restart(spec.restart)
     return Profile(
+        neighbour_table=asdict(table) if table else {},
+        restart=asdict(restart) if restart else {},
         name=name,
         kind=spec.kind,
         prefixes=prefixes,
@@ -166,7 +181,10 @@ def save(spec: ProfileSpec, by: str, pk: int | None = None, edition: int = 0, fo
         return wanted
     profile = claim(Profile, pk, edition)
     before = profile.interval_s or USUAL_INTERVAL
-    for name in ("name", "kind", "prefixes", "condition", "tables", "objects_read", "interval_s", "label_template"):
+    kept = (
+        "name", "kind", "prefixes", "condition", "tables", "objects_read", "interval_s", "label_template", "neighbour_table", "restart",
+    )  # fmt: skip
+    for name in kept:
         setattr(profile, name, getattr(wanted, name))
     mark(profile, by)
     devices = []

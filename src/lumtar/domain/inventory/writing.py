@@ -6,6 +6,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from lumtar.core.actions import ACTIONS, Action, Of
+from lumtar.core.profiles import Restart, check_restart
 from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory import credentials
 from lumtar.domain.inventory.models import Component, Credential, Device, Interface, Writing
@@ -72,6 +73,34 @@ def target(port: Interface, action: Action) -> Target:
     device = Device.objects.select_related("site", "credential").get(pk=port.device_id)
     if instance is None or device.retired_at is not None:
         raise Refusal(f"{port.label} has no {action.object}.", "action")
+    return Target(device, _credentials(device), f"{action.oid}.{instance}")
+
+
+def restart_of(device: Device) -> Restart | None:
+    """How a device is restarted, if its profile says so."""
+    return check_restart(device.profile.restart) if device.profile else None
+
+
+def restart_target(device: Device, restart: Restart) -> Target:
+    """Where the restart of a device goes to.
+
+    Raises
+    ------
+    ReadOnly, Refusal
+    """
+    if not state().is_allowed:
+        raise ReadOnly(READ_ONLY)
+    return Target(device, _credentials(device), restart.oid)
+
+
+def _credentials(device: Device) -> list[Credential]:
+    """The credentials for writing to a device, in the order of trying.
+
+    Raises
+    ------
+    Refusal
+        if there is none
+    """
     listed = credentials.in_order(device.site.name if device.site else "", for_writing=True)
     if not listed:
         where = f" of {device.site.name}" if device.site else ""
@@ -81,10 +110,10 @@ def target(port: Interface, action: Action) -> Target:
     # Asked in a version that it does not speak it keeps still, and every silence costs seconds.
     version = device.credential.kind if device.credential else ""
     listed.sort(key=lambda each: each.kind != version)
-    return Target(device, listed, f"{action.oid}.{instance}")
+    return listed
 
 
 def note(port: Interface, action: Action, outcome: str, reason: str, by: str) -> None:
-    """Write down what somebody did, or tried."""
+    """Write down what somebody did to a port, or tried."""
     device = Device.objects.values_list("name", flat=True).get(pk=port.device_id)
     note_action(f"{device} {port.label}: {outcome} ({reason})", by, interface=port)

@@ -89,6 +89,8 @@ class Profiles(Section):
         "objects": [],
         "interval_s": None,
         "label_template": "",
+        "neighbour_table": {},
+        "restart": {},
     }
 
     def __init__(self, for_all: bool = False) -> None:
@@ -96,7 +98,7 @@ class Profiles(Section):
 
     def read(self) -> list[Plain]:
         """All profiles in their order."""
-        same = ("name", "kind", "prefixes", "condition", "tables", "interval_s", "label_template")
+        same = ("name", *(name for name in self.blank if name != "objects"))
         return [
             {**{name: getattr(each, name) for name in same}, "objects": each.objects_read}
             for each in Profile.objects.all()

@@ -1,10 +1,11 @@
-"""Reading the neighbours of a device: LLDP-MIB, or LLDP-V2-MIB where a device has that alone."""
+"""Reading the neighbours of a device: LLDP-MIB, LLDP-V2-MIB where a device has that alone, or a table of its maker's own."""
 
 from collections.abc import Mapping, Sequence
 
+from lumtar.core.profiles import NeighbourTable
 from lumtar.core.topology import Neighbour
-from lumtar.core.topology.lldp import Column, OwnPort, Remotes, neighbours
-from lumtar.wire import oids
+from lumtar.core.topology.lldp import Column, OwnPort, Remotes, neighbours, own_neighbours
+from lumtar.wire import ber, oids
 from lumtar.wire import tables as wire
 from lumtar.wire.session import Session
 
@@ -42,3 +43,19 @@ async def _read(session: Session, table: oids.LldpTable, first: Column, own: Seq
         local = [each.by_index() for each in await wire.read_columns(session, table.local)]
     remotes = Remotes(**columns, is_if_index=not table.local)
     return neighbours(remotes, list(addresses.by_index()), local[0], local[1], own)
+
+
+async def read_own_table(session: Session, table: NeighbourTable, own: Sequence[OwnPort]) -> list[Neighbour]:
+    """What a table of a maker's own tells of neighbours.
+
+    Raises
+    ------
+    Fault
+    """
+    session.start_over()
+    try:
+        wanted = [ber.oid_body(oid) for oid in (table.name, table.port, *([table.address] if table.address else []))]
+        names, ports, *rest = [each.by_index() for each in await wire.read_columns(session, wanted)]
+        return own_neighbours(names, ports, rest[0] if rest else {}, table.if_index_at, own)
+    finally:
+        session.give_back()

@@ -6,7 +6,7 @@ large table keeps nobody waiting. A device that takes long is asked less often.
 
 import asyncio
 import time
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import structlog
@@ -20,7 +20,8 @@ from lumtar.domain.inventory.models import Device
 from lumtar.domain.topology.looks import Looked, keep
 from lumtar.engine.batch import moment
 from lumtar.engine.collector.bridging import read_addresses, read_bridge
-from lumtar.engine.collector.lldp import read_neighbours
+from lumtar.engine.collector.lldp import read_neighbours, read_own_table
+from lumtar.engine.collector.reading import Plan
 from lumtar.engine.collector.targets import Target, locate, open_session
 from lumtar.engine.recorder import Recorder
 from lumtar.engine.service import AWAY, with_database
@@ -50,15 +51,18 @@ class Told:
     bridge: Bridge | None = None
     reading: str = "neighbours"
 
-    async def read(self, session: Session, tables: Collection[Table], own: Sequence[OwnPort]) -> None:
+    async def read(self, session: Session, plan: Plan, own: Sequence[OwnPort]) -> None:
         """Ask for everything that its profile wants.
 
         Raises
         ------
         Fault
         """
+        tables = plan.tables
         if Table.NEIGHBOURS in tables:
             self.neighbours = await read_neighbours(session, own)
+            if not self.neighbours and plan.neighbour_table is not None:
+                self.neighbours = await read_own_table(session, plan.neighbour_table, own)
         self.reading = "addresses"
         if Table.ADDRESSES in tables:
             self.addresses = await read_addresses(session)
@@ -112,7 +116,7 @@ class Surroundings:
             await locate(target)
             session = open_session(target, self._transport, PATIENCE)
             async with asyncio.timeout(LONGEST_S):
-                await told.read(session, target.plan.tables, self._own(target))
+                await told.read(session, target.plan, self._own(target))
         except Fault as fault:
             problem = f"{told.reading}: {fault.words}"
         except TimeoutError:

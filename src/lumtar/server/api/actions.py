@@ -11,7 +11,8 @@ from ninja import Field
 from lumtar.core.actions import ACTIONS, check_reason, check_text
 from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory import polling, writing
-from lumtar.domain.inventory.models import Interface
+from lumtar.domain.inventory.models import Device, Interface
+from lumtar.domain.logbook.services import note_action
 from lumtar.server.api.access import ADMINISTRATOR, ENGINEER, Router
 from lumtar.server.api.errands import done_by_a_collector
 from lumtar.server.api.problems import Problem, refusing
@@ -116,12 +117,7 @@ def act(request: HttpRequest, interface: int, body: PortActionIn) -> DoneOut:
         "oid": to.oid, "wanted": wanted,
     }  # fmt: skip
 
-    async def first() -> dict[str, Any]:
-        async for line in done_by_a_collector("set", asked):
-            return line
-        raise Problem(503, "The collector ended while it was at it. Look at the port before you try again.")
-
-    done = asyncio.run(first())
+    done = _set(asked)
     before, after = (
         action.shown(value.encode() if isinstance(value, str) else value) for value in (done["before"], done["after"])
     )
@@ -135,3 +131,66 @@ def act(request: HttpRequest, interface: int, body: PortActionIn) -> DoneOut:
     if to.device.enabled:
         polling.ask(to.device.pk, by)
     return DoneOut(is_done=done["is_set"], words=words, before=before, after=after)
+
+
+def _set(asked: dict[str, Any]) -> dict[str, Any]:
+    """Have an object set by a collector."""
+
+    async def first() -> dict[str, Any]:
+        async for line in done_by_a_collector("set", asked):
+            return line
+        raise Problem(503, "The collector ended while it was at it. Look at the device before you try again.")
+
+    return asyncio.run(first())
+
+
+class RestartIn(Schema):
+    """Why a device is restarted."""
+
+    reason: str = Field(max_length=1000)
+
+
+class RestartOut(Schema):
+    """Whether a device can be restarted, and why not now; empty if it can."""
+
+    is_there: bool
+    refused: str
+
+
+@router.get("/devices/{int:device}/restart", needs=ENGINEER, response=RestartOut)
+def can_be_restarted(request: HttpRequest, device: int) -> RestartOut:
+    """Whether a device can be restarted: its profile has to say how."""
+    found = get_object_or_404(Device.objects.select_related("profile", "site", "credential"), pk=device)
+    restart, refused = writing.restart_of(found), ""
+    if restart is not None:
+        try:
+            writing.restart_target(found, restart)
+        except Refusal as refusal:
+            refused = str(refusal)
+    return RestartOut(is_there=restart is not None, refused=refused)
+
+
+@router.post("/devices/{int:device}/restart", needs=ENGINEER, response=DoneOut)
+def restart(request: HttpRequest, device: int, body: RestartIn) -> DoneOut:
+    """Restart a device, as its profile says. It answers nothing for a while, so nothing is read back; its next polls show it."""
+    found = get_object_or_404(
+        Device.objects.select_related("profile", "site", "credential"), pk=device, retired_at=None
+    )
+    with refusing():
+        reason = check_reason(body.reason)
+        how = writing.restart_of(found)
+        if how is None:
+            raise Refusal(f"The profile of {found.name} does not say how it is restarted.")
+    with refusing(409):
+        to = writing.restart_target(found, how)
+    done = _set(
+        {
+            "address": found.address, "port": found.port, "credentials": [each.pk for each in to.credentials],
+            "oid": to.oid, "wanted": how.value, "is_read": False,
+        }
+    )  # fmt: skip
+    words = f"{found.name} was told to restart." if done["is_set"] else f"{found.name}: {done['fault']}."
+    note_action(
+        f"{found.name}: {'restart' if done['is_set'] else words} ({reason})", request.user.get_username(), found
+    )
+    return DoneOut(is_done=done["is_set"], words=words, before="", after="")

@@ -37,6 +37,22 @@ class ObjectIO(Schema):
     text: bool = False
 
 
+class NeighbourTableIO(Schema):
+    """A table of a maker's own that tells of neighbours: its columns, and which number of the index is the port's ifIndex."""
+
+    name: str = ""
+    port: str = ""
+    address: str = ""
+    if_index_at: int = 1
+
+
+class RestartIO(Schema):
+    """The object that is set to restart a device, and its value."""
+
+    oid: str = ""
+    value: int = 1
+
+
 class ProfileIn(Schema):
     """How a kind of device is recognised, and what is read from it."""
 
@@ -48,6 +64,8 @@ class ProfileIn(Schema):
     objects: list[ObjectIO] = []
     interval_s: int | None = None
     label_template: str = ""
+    neighbour_table: NeighbourTableIO = NeighbourTableIO()
+    restart: RestartIO = RestartIO()
 
 
 class ProfileChange(ProfileIn):
@@ -114,6 +132,8 @@ def _out(profile: Profile, devices: int) -> ProfileOut:
         id=profile.pk,
         devices=devices,
         objects=profile.objects_read,
+        neighbour_table=NeighbourTableIO(**profile.neighbour_table),
+        restart=RestartIO(**profile.restart),
         edition=profile.edition,
         changed_at=profile.changed_at,
         changed_by=profile.changed_by,

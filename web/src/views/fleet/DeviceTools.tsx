@@ -12,11 +12,12 @@ import { Problem } from "../../components/Problem";
 import { pieces, tagsOf, tagText } from "../setup/words";
 import { LabelSources } from "./LabelSources";
 import { PollNow } from "./PollNow";
+import { RestartDevice } from "./RestartDevice";
 import { useTrail } from "./trail";
 
 type Device = Schemas["DeviceOut"];
 type Act = "retire" | "restore" | "delete";
-type Open = "poll now" | "port labels" | "change" | Act;
+type Open = "poll now" | "port labels" | "restart" | "change" | Act;
 
 const WHAT: Record<Act, { name: string; words: string }> = {
   retire: {
@@ -33,7 +34,7 @@ const WHAT: Record<Act, { name: string; words: string }> = {
 /** What can be done to a device: change it, retire it, and once retired restore or delete it. */
 export function DeviceTools({ device }: { device: Device }) {
   const [open, setOpen] = useState<Open | null>(null);
-  const looks: Open[] = device.way === "snmp" ? ["poll now", "port labels"] : ["poll now"];
+  const looks: Open[] = device.way === "snmp" ? ["poll now", "port labels", "restart"] : ["poll now"];
   const may = useMay();
   const acts = (device.retired_at ? ["change", "restore", "delete"] : [...looks, "change", "retire"]).filter(
     (act): act is Open => may(act === "poll now" ? "operator" : "engineer"),
@@ -66,6 +67,7 @@ export function DeviceTools({ device }: { device: Device }) {
       </p>
       {open === "change" && <ChangeForm device={device} onDone={close} />}
       {open === "poll now" && <PollNow device={device.row.id} />}
+      {open === "restart" && <RestartDevice device={device.row.id} onDone={close} />}
       {open === "port labels" && <LabelSources device={device} onDone={close} />}
       {(open === "retire" || open === "restore" || open === "delete") && (
         <Confirm device={device} act={open} onDone={close} />

@@ -7,6 +7,7 @@ import { FormFoot } from "../../components/FormFoot";
 import { useTyped } from "../../components/useTyped";
 import { ConditionField } from "./ConditionField";
 import { ExtraObjects } from "./ExtraObjects";
+import { OwnNeighbours, OwnRestart } from "./OwnTables";
 import { useKeeping } from "./useKeeping";
 
 type Profiles = Schemas["ProfilesOut"];
@@ -24,6 +25,8 @@ export function ProfileForm({ stored, profiles, onDone }: Props) {
     objects: stored?.objects ?? [],
     interval: stored?.interval_s ? String(stored.interval_s) : "",
     label_template: stored?.label_template ?? "",
+    neighbour_table: stored?.neighbour_table ?? { name: "", port: "", address: "", if_index_at: 1 },
+    restart: stored?.restart ?? { oid: "", value: 1 },
   });
   const [forAll, setForAll] = useState<boolean | null>(null);
   const { interval, ...rest } = profile;
@@ -134,6 +137,11 @@ export function ProfileForm({ stored, profiles, onDone }: Props) {
         value={profile.label_template}
         onChange={set("label_template")}
       />
+      <OwnNeighbours
+        table={profile.neighbour_table}
+        onChange={(neighbour_table) => setProfile({ ...profile, neighbour_table })}
+      />
+      <OwnRestart restart={profile.restart} onChange={(restart) => setProfile({ ...profile, restart })} />
       <Cost devices={stored?.devices ?? 0} before={stored?.interval_s ?? 60} after={Number(interval) || 60} />
       {asks && <Whom profile={stored} forAll={forAll} onChoose={setForAll} />}
       <FormFoot {...foot} isBusy={foot.isBusy || (asks && forAll === null)} />

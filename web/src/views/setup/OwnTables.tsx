@@ -1,0 +1,53 @@
+import type { Schemas } from "../../api/client";
+import { Field } from "../../components/Field";
+
+type Neighbours = Schemas["NeighbourTableIO"];
+type Restart = Schemas["RestartIO"];
+
+/** A maker's own table of neighbours, for devices that know nothing of LLDP. */
+export function OwnNeighbours({ table, onChange }: { table: Neighbours; onChange: (table: Neighbours) => void }) {
+  const set = (name: "name" | "port" | "address") => (event: { target: { value: string } }) =>
+    onChange({ ...table, [name]: event.target.value });
+  return (
+    <details className="col-span-2" open={Boolean(table.name)}>
+      <summary className="min-h-6 cursor-pointer">The maker’s own table of neighbours</summary>
+      <div className="mt-1 grid grid-cols-2 gap-x-3 gap-y-2">
+        <Field label="Column of names" hint="object identifier" value={table.name} onChange={set("name")} />
+        <Field label="Column of ports" hint="object identifier" value={table.port} onChange={set("port")} />
+        <Field label="Column of addresses" hint="may be empty" value={table.address} onChange={set("address")} />
+        <Field
+          label="ifIndex in the index"
+          hint="which number of it, from 1"
+          type="number"
+          min={1}
+          max={16}
+          value={table.if_index_at}
+          onChange={(event) => onChange({ ...table, if_index_at: Number(event.target.value) || 1 })}
+        />
+      </div>
+    </details>
+  );
+}
+
+/** What is set to restart a device of this kind; without it there is no restart. */
+export function OwnRestart({ restart, onChange }: { restart: Restart; onChange: (restart: Restart) => void }) {
+  return (
+    <details className="col-span-2" open={Boolean(restart.oid)}>
+      <summary className="min-h-6 cursor-pointer">How it is restarted</summary>
+      <div className="mt-1 grid grid-cols-2 gap-x-3 gap-y-2">
+        <Field
+          label="Object that is set"
+          hint="object identifier with its instance"
+          value={restart.oid}
+          onChange={(event) => onChange({ ...restart, oid: event.target.value })}
+        />
+        <Field
+          label="Value"
+          type="number"
+          value={restart.value}
+          onChange={(event) => onChange({ ...restart, value: Number(event.target.value) })}
+        />
+      </div>
+    </details>
+  );
+}
