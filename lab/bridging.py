@@ -129,7 +129,11 @@ class Switching:
         """What one device tells beside its own columns."""
         ports = device.box.ports
         mtus = [ber.integer(device.mtu(port.index)) for port in ports]
-        told = [table("1.3.6.1.2.1.2.2.1", 4, [port.index for port in ports], mtus), *_aggregates(device)]
+        told = [
+            table("1.3.6.1.2.1.2.2.1", 4, [port.index for port in ports], mtus),
+            *_aggregates(device),
+            *_stack(device),
+        ]
         if device.box.name in self._bridges:
             told += self._bridge(device, self._bridges[device.box.name], ends)
         if device.box.family == "wan":
@@ -254,6 +258,14 @@ def _aggregates(device: Device) -> list[Column]:
     members = [port for port in device.box.ports if port.aggregate]
     attached = [ber.integer(port.aggregate if device.is_up(port.index, port.up) else 0) for port in members]
     return [table("1.2.840.10006.300.43.1.2.1.1", 13, [port.index for port in members], attached)] if members else []
+
+
+def _stack(device: Device) -> list[Column]:
+    """What runs over what (ifStackTable): tunnels over the ports that carry them, aggregates over their members."""
+    pairs = [(port.index, port.carrier) for port in device.box.ports if port.carrier]
+    pairs += [(port.aggregate, port.index) for port in device.box.ports if port.aggregate]
+    rows = [ber.subidentifiers(list(pair)) for pair in sorted(pairs)]
+    return [Column(oid_body("1.3.6.1.2.1.31.1.2.1.3"), rows, lambda at: [ber.integer(1)] * len(rows))] if rows else []
 
 
 def _vlans(device: Device, number: Mapping[int, int], uplinks: set[int]) -> list[Column]:

@@ -135,6 +135,7 @@ class Builder:
                     500 * M,
                     TUNNEL,
                     terms=[(source, share, False) for source in everything],
+                    carrier=number,
                 )
             )
         return everything
@@ -300,6 +301,7 @@ class Builder:
                     500 * M,
                     TUNNEL,
                     terms=[(source, 0.3, True) for source in sources],
+                    carrier=1,
                 )
             )
         switch = self.box("dep-acc-1", "Depot", "acc")

@@ -11,7 +11,7 @@ from lab import equipment, mib
 from lab.counting import Group, boot_at, boots, is_silent
 from lab.incidents import INCIDENTS, Incident
 from lab.mib import Column, Mib, scalar, table, text
-from lab.scenario import ENTERPRISE, ETHERNET, MODELS, RESTART, Box, Scenario, said_of
+from lab.scenario import ENTERPRISE, ETHERNET, MODELS, RESTART, Box, Port, Scenario, said_of
 from lumtar.wire import ber
 
 IF, IFX, DOT3 = "1.3.6.1.2.1.2.2.1", "1.3.6.1.2.1.31.1.1.1", "1.3.6.1.2.1.10.7.2.1"
@@ -114,6 +114,10 @@ class Device:
         """Called when the device lost its power (False) or has it again."""
         self.mib = Mib(self._columns())
         self._own = list(self.mib.columns)
+
+    @property
+    def _ports(self) -> dict[int, Port]:
+        return {port.index: port for port in self.box.ports}
 
     @property
     def silent(self) -> bool:
@@ -421,7 +425,9 @@ class Device:
 
     def is_up(self, index: int, planned: bool) -> bool:
         """Whether a port carries traffic: meant to, and not unplugged."""
-        fault = self.faults.get(index)
+        fault, port = self.faults.get(index), self._ports.get(index)
+        if port is not None and port.carrier and not self.is_up(port.carrier, True):
+            return False
         return planned and not (fault and fault.down)
 
     def _system(self) -> list[Column]:

@@ -77,6 +77,8 @@ class Port:
     wide: bool = True
     sold_bps: tuple[int, int] | None = None
     terms: list[tuple[int, float, bool]] = field(default_factory=list)
+    carrier: int = 0
+    """The ifIndex of the port that it runs over, if it is a tunnel: it is down with that one."""
     aggregate: int = 0
     """The ifIndex of the aggregate that it is a member of."""
 

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lab.switching import hears, span
-from lumtar.core.topology.addressing import Binding, OwnAddress, bindings, own_addresses
+from lumtar.core.topology.addressing import Binding, OwnAddress, bindings, carriers, own_addresses
 from lumtar.core.topology.bridging import (
     FORWARDING,
     Forwarding,
@@ -173,3 +173,8 @@ def test_several_devices_at_one_port_are_told_as_such_and_known_ports_are_left_a
     assert [(each.a, each.b, each.shared) for each in found] == [
         (End(1, 5), End(7, 71), 2), (End(1, 5), End(8, 81), 2),
     ]  # fmt: skip
+
+
+def test_what_runs_over_what():
+    stack = {(101, 1): 1, (1001, 5): 1, (1001, 6): 1, (0, 101): 1, (1, 0): 1, (102, 2): 2}
+    assert carriers(stack) == {101: (1,), 1001: (5, 6)}

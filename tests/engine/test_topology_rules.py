@@ -4,7 +4,10 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
+from lumtar.core.alarms.facts import Said
+from lumtar.core.alarms.severity import Severity
 from lumtar.core.measures.links import BRIDGE, LINK
+from lumtar.core.refusal import Refusal
 from lumtar.core.rules.ready import READY
 from lumtar.core.topology import Identifier
 from lumtar.core.topology import Neighbour as Told
@@ -13,9 +16,11 @@ from lumtar.core.topology.bridging import Bridge, Forwarding, PortVlans, Role, S
 from lumtar.core.topology.identifiers import IdKind
 from lumtar.domain.alarms import rules
 from lumtar.domain.alarms.models import Alarm, Consequence
+from lumtar.domain.alarms.services import Transition, apply
 from lumtar.domain.inventory.models import Device, DeviceState, Interface
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.readings.models import Newest
+from lumtar.domain.reports import frames
 from lumtar.domain.topology import expected, looks
 from lumtar.domain.topology.looks import Looked
 from lumtar.domain.topology.models import ExpectedLink
@@ -236,10 +241,6 @@ def test_a_member_of_an_aggregate_that_is_down_stays_its_member(ring):
 
 
 def test_what_a_link_that_is_down_means_is_a_consequence_of_it(ring):
-    from lumtar.core.alarms.facts import Said
-    from lumtar.core.alarms.severity import Severity
-    from lumtar.domain.alarms.services import Transition, apply
-
     port = put(ring[0], 1, oper=DOWN)
     put(ring[1], 2, oper=DOWN)
     apply([Transition("interface", port.pk, "down", "0", Severity.MAJOR, Said("down"), at(0), ring[0].pk)])
@@ -247,6 +248,18 @@ def test_what_a_link_that_is_down_means_is_a_consequence_of_it(ring):
     row = Consequence.objects.get(ended_at=None)
     assert (row.alarm.type, row.cause.type) == ("redundancy-lost", "down")
     assert row.reason == "It follows from the link at sw-1 g1, which is down"
+
+
+def test_a_tunnel_is_down_since_what_carries_it_is(ring):
+    one = ring[0]
+    looks.keep(one.pk, Looked(at(0), 3.0, 5, None, "", None, Addresses((), (), {}, {4: (3,)})))
+    carrier, tunnel = put(one, 3, oper=DOWN), put(one, 4, oper=DOWN)
+    for port, seconds in ((tunnel, 0), (carrier, 1)):
+        when = at(0) + timedelta(seconds=seconds)
+        apply([Transition("interface", port.pk, "down", "0", Severity.MAJOR, Said("down"), when, one.pk)])
+    row = Consequence.objects.get(ended_at=None)
+    assert (row.alarm.resource_id, row.cause.resource_id) == (tunnel.pk, carrier.pk)
+    assert row.reason == "It runs over sw-1 g3, which is down"
 
 
 def tree(root, role=Role.DESIGNATED, changes=0):
@@ -295,9 +308,6 @@ def test_it_is_looked_at_once_a_minute_whoever_asks_and_remembers_over_restarts(
 
 
 def test_a_window_over_links_and_a_rehearsal_are_refused_with_the_reason(ring):
-    from lumtar.core.refusal import Refusal
-    from lumtar.domain.reports import frames
-
     level = {"severity": 3, "limit": 1, "clear": 1}
     with pytest.raises(Refusal, match="once a minute"):
         rules.create(

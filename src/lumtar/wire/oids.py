@@ -97,3 +97,4 @@ ARP_NEW, ARP_OLD = oid_body("1.3.6.1.2.1.4.35.1.4"), oid_body("1.3.6.1.2.1.4.22.
 ADDRESS_IF_INDEX, ADDRESS_PREFIX = (oid_body(f"1.3.6.1.2.1.4.34.1.{column}") for column in (3, 5))
 OLD_ADDRESS_IF_INDEX, OLD_ADDRESS_MASK = _columns("1.3.6.1.2.1.4.20.1", 2, 2)
 IF_MTU = oid_body(_IF_ENTRY + "4")
+IF_STACK = oid_body("1.3.6.1.2.1.31.1.2.1.3")

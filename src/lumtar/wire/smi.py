@@ -177,6 +177,7 @@ SYNTAX: dict[bytes, Syntax] = {
     oids.ADDRESS_PREFIX: ObjectId("ipAddressPrefix"),
     oids.OLD_ADDRESS_IF_INDEX: Number("ipAdEntIfIndex", 1, HIGHEST_INDEX),
     oids.OLD_ADDRESS_MASK: Octets("ipAdEntNetMask", 4),
+    oids.IF_STACK: Number("ifStackStatus", 1, 6),
     oids.IF_MTU: Number("ifMtu", 0, HIGHEST_INDEX),
 }
 """By encoded object identifier: of scalars with their instance, of columns without."""

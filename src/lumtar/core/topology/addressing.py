@@ -33,11 +33,27 @@ class Binding:
 
 @dataclass(frozen=True, slots=True)
 class Addresses:
-    """What a device tells of addresses, and the largest packet of each interface (ifMtu, octets)."""
+    """What a device tells of addresses and of its interfaces.
+
+    Attributes
+    ----------
+    mtus : the largest packet of each interface (ifMtu, octets)
+    carriers : of an interface those beneath it (ifStackTable, RFC 2863 section 3.1.1): of a tunnel what it runs over
+    """
 
     own: tuple[OwnAddress, ...] = ()
     bindings: tuple[Binding, ...] = ()
     mtus: Mapping[int, int] = field(default_factory=dict)
+    carriers: Mapping[int, tuple[int, ...]] = field(default_factory=dict)
+
+
+def carriers(stack: Column) -> dict[int, tuple[int, ...]]:
+    """Which interfaces each one runs over, from ifStackStatus by the upper and the lower interface; 0 is none."""
+    found: dict[int, tuple[int, ...]] = {}
+    for index, status in stack.items():
+        if len(index) == 2 and all(index) and status == 1:
+            found[index[0]] = (*found.get(index[0], ()), index[1])
+    return found
 
 
 def inet_address(numbers: Index) -> str:

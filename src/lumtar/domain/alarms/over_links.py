@@ -69,12 +69,19 @@ def of_down_ports(known: Standing) -> dict[int, tuple[int, str]]:
     members: dict[int, list[int]] = {}
     for port, aggregate in PortLayer2.objects.exclude(aggregate=None).values_list("interface_id", "aggregate_id"):
         members.setdefault(aggregate or 0, []).append(port)
+    carried = PortLayer2.objects.filter(interface__in=known.down).exclude(carriers=[])
+    carriers = dict(carried.values_list("interface_id", "carriers"))
     beyond = {a.port: b.port for one, two in known.links for a, b in ((one, two), (two, one)) if a.port and b.port}
     found = {}
     for port, alarm in known.down.items():
         below = [known.down[each] for each in members.get(port, ()) if each in known.down]
         if first := min(below, key=lambda each: (each.raised_at, each.pk), default=None):
             found[alarm.pk] = first.pk, f"It is an aggregate, and {first.label} is a member of it that is down"
+    for port, over in carriers.items():
+        below = [known.down[each] for each in over if each in known.down]
+        if len(below) == len(over) and port not in members:
+            first = min(below, key=lambda each: (each.raised_at, each.pk))
+            found[known.down[port].pk] = first.pk, f"It runs over {first.label}, which is down"
     for alarm in told:
         near = [alarm.interface_id or 0, *members.get(alarm.interface_id or 0, ())]
         ports = [*near, *(beyond[each] for each in near if each in beyond)]

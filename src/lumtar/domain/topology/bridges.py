@@ -6,6 +6,7 @@ from datetime import datetime
 
 from lumtar.core.counters import TICKS
 from lumtar.core.topology import bridging
+from lumtar.core.topology.addressing import Addresses
 from lumtar.core.topology.bridging import PortVlans, Role
 from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.logbook.models import Entry
@@ -39,7 +40,7 @@ class Ports:
         return self.of_index.get(if_index) if if_index is not None else None
 
 
-def keep(device: int, told: bridging.Bridge, mtus: Mapping[int, int], ports: Ports, at: datetime) -> bool:
+def keep(device: int, told: bridging.Bridge, own: Addresses, ports: Ports, at: datetime) -> bool:
     """Keep what a device tells of its bridge. Returns whether its tree, its aggregates or its VLANs are others than before."""
     before = Bridge.objects.filter(device=device).first()
     table, tree = told.forwarding.at_ports(ports.of_index), told.tree
@@ -61,17 +62,17 @@ def keep(device: int, told: bridging.Bridge, mtus: Mapping[int, int], ports: Por
             "vlans": {str(number): name for number, name in sorted(told.vlans.items())},
         },
     )
-    changed = _keep_ports(device, told, mtus, ports, at)
+    changed = _keep_ports(device, told, own, ports, at)
     if is_other and before is not None:
         words = tree.root or "none: it tells of no spanning tree any more"
         _note(device, None, f"another spanning-tree root: {words} (was {before.root})", at)
     return is_other or changed
 
 
-def keep_sizes(device: int, mtus: Mapping[int, int], ports: Ports, at: datetime) -> bool:
-    """Keep what the ports of a device carry at most that is no bridge."""
+def keep_ports(device: int, own: Addresses, ports: Ports, at: datetime) -> bool:
+    """Keep what is known of the ports of a device that is no bridge."""
     Bridge.objects.filter(device=device).delete()
-    return _keep_ports(device, bridging.Bridge(), mtus, ports, at)
+    return _keep_ports(device, bridging.Bridge(), own, ports, at)
 
 
 def _changes_per_hour(before: Bridge | None, changes: int | None, at: datetime) -> float | None:
@@ -86,10 +87,10 @@ def _changes_per_hour(before: Bridge | None, changes: int | None, at: datetime) 
     return more * HOUR_S / max(seconds, LEAST_S)
 
 
-def _keep_ports(device: int, told: bridging.Bridge, mtus: Mapping[int, int], ports: Ports, at: datetime) -> bool:
+def _keep_ports(device: int, told: bridging.Bridge, own: Addresses, ports: Ports, at: datetime) -> bool:
     known = {row.interface_id: row for row in PortLayer2.objects.filter(interface__device=device)}
     down = _down(device) if any(row.aggregate_id for row in known.values()) else set()
-    wanted = {*told.ports, *told.aggregates, *told.tree.roles, *mtus}
+    wanted = {*told.ports, *told.aggregates, *told.tree.roles, *own.mtus, *own.carriers}
     new, changed, notes = [], [], []
     for if_index in sorted(wanted & ports.of_index.keys()):
         number = ports.of_index[if_index]
@@ -97,7 +98,7 @@ def _keep_ports(device: int, told: bridging.Bridge, mtus: Mapping[int, int], por
         row = known.pop(number, None)
         is_new = row is None
         row = row or PortLayer2(interface_id=number)
-        was = (row.aggregate_id, row.pvid, row.tagged, row.untagged, row.mtu, row.stp_role)
+        was = (row.aggregate_id, row.pvid, row.tagged, row.untagged, row.mtu, row.stp_role, row.carriers)
         # A port that goes down or comes up is news of its own.
         if not is_new and role in CARRYING and row.stp_role in CARRYING and row.stp_role != role:
             row.stp_since = at
@@ -107,16 +108,17 @@ def _keep_ports(device: int, told: bridging.Bridge, mtus: Mapping[int, int], por
             # While it is down a port is attached to nothing; it is meant for its aggregate all the same.
             row.aggregate_id = aggregate
         row.pvid, row.tagged, row.untagged = vlans.pvid, list(vlans.tagged), list(vlans.untagged)
-        row.mtu, row.stp_role = mtus.get(if_index, 0), role or ""
+        row.mtu, row.stp_role = own.mtus.get(if_index, 0), role or ""
+        row.carriers = [ports.of_index[each] for each in own.carriers.get(if_index, ()) if each in ports.of_index]
         if is_new:
             new.append(row)
-        elif was != (row.aggregate_id, row.pvid, row.tagged, row.untagged, row.mtu, row.stp_role):
+        elif was != (row.aggregate_id, row.pvid, row.tagged, row.untagged, row.mtu, row.stp_role, row.carriers):
             changed.append(row)
     # A member that is down is told of by nothing, and is a member all the same.
     known = {number: row for number, row in known.items() if not (number in down and row.aggregate_id)}
     PortLayer2.objects.filter(interface__in=known).delete()
     PortLayer2.objects.bulk_create(new)
-    fields = ["aggregate", "stp_role", "stp_since", "pvid", "tagged", "untagged", "mtu"]
+    fields = ["aggregate", "stp_role", "stp_since", "pvid", "tagged", "untagged", "mtu", "carriers"]
     PortLayer2.objects.bulk_update(changed, fields, batch_size=500)
     for number, words in notes:
         _note(device, number, words, at)

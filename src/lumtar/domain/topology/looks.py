@@ -65,11 +65,11 @@ def keep(device: int, looked: Looked) -> bool:
     if told is not None:
         is_other |= stations.keep_addresses(device, told, ports, looked.at)
     if looked.bridge is not None:
-        is_other |= bridges.keep(device, looked.bridge, told.mtus if told else {}, ports, looked.at)
+        is_other |= bridges.keep(device, looked.bridge, told or Addresses(), ports, looked.at)
         stations.keep_stations(device, looked.bridge.forwarding.at_ports(ports.of_index), looked.at)
     elif told is not None and not looked.problem:
         # It is no bridge; what its ports carry at most is known all the same.
-        is_other |= bridges.keep_sizes(device, told.mtus, ports, looked.at)
+        is_other |= bridges.keep_ports(device, told, ports, looked.at)
         stations.keep_stations(device, Forwarding(), looked.at)
     if is_other:
         other_ends.write([device])

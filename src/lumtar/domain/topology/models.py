@@ -127,6 +127,8 @@ class PortLayer2(models.Model):
     untagged: "ArrayField[list[int], list[int]]" = ArrayField(models.IntegerField(), default=list)
     mtu = models.IntegerField(default=0)
     """0 if it is not known."""
+    carriers: "ArrayField[list[int], list[int]]" = ArrayField(models.BigIntegerField(), default=list)
+    """The interfaces that it runs over, by number: of a tunnel those that carry it."""
 
 
 class Station(models.Model):

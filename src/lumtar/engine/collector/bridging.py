@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 
 from lumtar.core.text import clean
 from lumtar.core.topology import bridging
-from lumtar.core.topology.addressing import Addresses, bindings, own_addresses
+from lumtar.core.topology.addressing import Addresses, bindings, carriers, own_addresses
 from lumtar.core.topology.bridging import Bridge, SpanningTree
 from lumtar.core.topology.lldp import Column
 from lumtar.wire import ber, oids
@@ -101,12 +101,12 @@ async def read_addresses(session: Session) -> Addresses:
             await wire.read_columns(session, [column], most=MOST_STATIONS) for column in (oids.ARP_NEW, oids.ARP_OLD)
         ]
         own, rows = await _columns(session, [oids.ADDRESS_IF_INDEX, oids.ADDRESS_PREFIX])
-        (mtus,) = await _columns(session, [oids.IF_MTU])
+        mtus, stack = await _columns(session, [oids.IF_MTU, oids.IF_STACK])
         before, masks = await _columns(session, [oids.OLD_ADDRESS_IF_INDEX, oids.OLD_ADDRESS_MASK])
         prefixes = {index: _numbers(row) for index, row in rows.items() if isinstance(row, bytes)}
         known = await asyncio.to_thread(lambda: bindings(new.by_index(), old.by_index()))
         sizes = {index[0]: size for index, size in mtus.items() if isinstance(size, int) and size}
-        return Addresses(own_addresses(own, prefixes, before, masks), known, sizes)
+        return Addresses(own_addresses(own, prefixes, before, masks), known, sizes, carriers(stack))
     finally:
         session.give_back()
 
