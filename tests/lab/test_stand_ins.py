@@ -7,14 +7,16 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lab.bridging import host_at
 from lab.builder import build
 from lab.counting import Group
-from lab.device import Device
+from lab.device import Device, chassis
 from lab.faults import ACTIONS, HELP, FaultRefused, carry_out
 from lab.incidents import Decay, Silence, Surge
 from lab.lldp import Cabling
 from lab.scenario import ENTERPRISE
 from lab.traffic import ORIGIN
+from lumtar.wire import ber
 from tests.lab.boxes import box, scenario
 
 NOW = 1_795_440_000.0
@@ -240,3 +242,87 @@ class TestCables:
         carry_out(devices, {"words": ["power", "Hexwater", "on"]})
         carry_out(devices, {"words": ["link", "hex-wan-1", "wan1", "down"]})
         assert silent() == set(), "there is a second transport"
+
+
+class TestLayer2:
+    """What stand-ins tell of bridges follows from their cables, and faults show in it."""
+
+    @pytest.fixture
+    def told(self, county, clock):
+        devices = {each.name: Device(county, each, NOW, clock, incidents=()) for each in county.boxes}
+        return devices, Cabling(county, devices)
+
+    def heard(self, told, name):
+        """The forwarding table of a switch: at which port it hears which address."""
+        _, cabling = told
+        switching = cabling.switching
+        return switching._tables[switching._bridges[name]]
+
+    def put(self, told, *words):
+        devices, cabling = told
+        return carry_out(devices, {"words": list(words)}, None, cabling)
+
+    def test_a_station_moves_and_everybody_hears_it_elsewhere(self, told):
+        devices, _ = told
+        one, other = devices["cen-acc-1"].box, devices["cen-acc-3"].box
+        mac = host_at(one, one.port("g3")).mac
+        assert self.heard(told, "cen-acc-1")[mac] == 3
+        self.put(told, "move", "cen-acc-1", "g3", "cen-acc-3", "g40")
+        assert self.heard(told, "cen-acc-1")[mac] == one.port("x1").index
+        assert self.heard(told, "cen-acc-3")[mac] == other.port("g40").index
+
+    def test_exchanged_cables_lead_to_each_others_ends(self, told):
+        devices, _ = told
+        core, mac = devices["cen-core-1"].box, int.from_bytes(chassis(devices["cen-acc-2"].box), "big")
+        before = self.heard(told, "cen-core-1")[mac]
+        self.put(told, "exchange", "cen-core-1", "t4", "cen-core-1", "t5")
+        after = self.heard(told, "cen-core-1")[mac]
+        assert {before, after} == {core.port("t4").index, core.port("t5").index}
+
+    def test_an_aggregate_holds_while_one_of_its_members_does(self, told):
+        mac = int.from_bytes(chassis(told[0]["cen-core-1"].box), "big")
+        self.put(told, "link", "cen-core-1", "t6", "down")
+        assert self.heard(told, "cen-core-2")[mac] == 1001
+        self.put(told, "link", "cen-core-1", "t7", "down")
+        assert mac not in self.heard(told, "cen-core-2")
+
+    def test_other_faults_are_put_in_and_cleared(self, told):
+        devices, _ = told
+        core = devices["cen-core-1"]
+        index = core.box.port("t2").index
+        for words in (("duplex", "t2", "half"), ("oneway", "t2", "on"), ("mtu", "t2", "9000"), ("vlan", "t2", "20")):
+            self.put(told, words[0], "cen-core-1", *words[1:])
+        self.put(told, "loop", "cen-core-1", "on")
+        assert (
+            core.is_deaf(index) and core.mtu(index) == 9000 and core.is_looped and core.missing_vlans == {index: {20}}
+        )
+        self.put(told, "clear", "cen-core-1")
+        assert not core.is_deaf(index) and core.mtu(index) == 1500 and not core.is_looped and not core.missing_vlans
+        for words in (
+            ("move", "cen-acc-1", "g3"),
+            ("exchange", "cen-core-1", "t1", "cen-core-1", "t99"),
+            ("mtu", "cen-core-1", "t2", "7"),
+        ):
+            with pytest.raises(FaultRefused):
+                self.put(told, *words)
+
+    def test_a_tunnel_is_down_with_the_port_that_carries_it(self, told):
+        router = told[0]["hex-wan-1"]
+        self.put(told, "link", "hex-wan-1", "wan1", "down")
+        assert not router.is_up(101, True) and router.is_up(102, True)
+
+    @pytest.mark.parametrize(
+        ("oid", "tag", "value", "status"),
+        [
+            ("1.3.6.1.2.1.2.2.1.7.1", ber.INTEGER, 2, 0),
+            ("1.3.6.1.2.1.2.2.1.7.1", ber.INTEGER, 3, 10),
+            ("1.3.6.1.2.1.2.2.1.7.1", ber.OCTET_STRING, b"2", 7),
+            ("1.3.6.1.2.1.2.2.1.7.99", ber.INTEGER, 2, 11),
+            ("1.3.6.1.2.1.31.1.1.1.18.1", ber.OCTET_STRING, b"x" * 65, 8),
+            ("1.3.6.1.2.1.2.2.1.3.1", ber.INTEGER, 6, 17),
+        ],
+    )
+    def test_what_may_be_set_is_set(self, told, oid, tag, value, status):
+        device = told[0]["hex-acc-1"]
+        assert device.write(ber.oid_body(oid), tag, value) == status
+        assert device.is_up(1, True) == (status != 0)

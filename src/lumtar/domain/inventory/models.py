@@ -300,7 +300,10 @@ class Interface(models.Model):
     class Meta:
         """An index belongs to one interface; long lists are read in the order of their labels."""
 
-        indexes = [models.Index(fields=["label", "id"], name="interfaces_by_label")]
+        indexes = [
+            models.Index(fields=["label", "id"], name="interfaces_by_label"),
+            models.Index(fields=["neighbour"], condition=~models.Q(neighbour=""), name="interfaces_by_neighbour"),
+        ]
         constraints = [
             models.UniqueConstraint(
                 # At the end of a transaction: renumbered ports swap their indexes within one.

@@ -17,6 +17,10 @@ Told = tuple[str, str]
 def write(devices: Collection[int]) -> int:
     """Write down what is at the other end of the ports of some devices now. Returns at how many that is something else."""
     now = timezone.now()
+    names = Device.objects.filter(pk__in=devices).values("name")
+    # Whoever was at the other end until now may have nobody there any more.
+    stale = Interface.objects.filter(gone_at=None, neighbour__in=names).exclude(neighbour="")
+    devices = {*devices, *stale.values_list("device_id", flat=True)}
     wanted: dict[int, Told] = {}
     for row in queries.strangers_at(now, devices):
         if row.interface_id is not None:

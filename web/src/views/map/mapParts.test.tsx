@@ -178,8 +178,9 @@ it("says what would be cut off, with the ports in use, and names the first of ma
 describe("the way", () => {
   const way = (more: Record<string, unknown> = {}) => {
     answers["/api/v1/map/way"] = {
-      start: "device-1",
-      goal: "device-2",
+      start: { name: "192.0.2.9", device_id: 1, interface_id: 5, label: "Desk", address: "192.0.2.9" },
+      goal: { name: "device-2", device_id: 2, interface_id: null, label: "", address: "" },
+      notes: ["02:01:00:00:00:01 is at device-1 Desk"],
       ways: [[link()]],
       is_broken: false,
       yesterday: [],
@@ -191,8 +192,25 @@ describe("the way", () => {
   it("is told hop by hop, with another one", async () => {
     way({ ways: [[link()], [link({ a: end("device-1", { interface_id: 9, name: "g9" }) })]], unseen: ["Ring"] });
     await screen.findByText("Another way");
+    expect(screen.getByRole("heading", { level: 2 }).textContent).toContain("The way from 192.0.2.9 to device-2");
+    expect(screen.getByText("02:01:00:00:00:01 is at device-1 Desk.")).toBeTruthy();
+    expect(screen.getByText(/none shared/)).toBeTruthy();
     expect(screen.getAllByText("90 %")).toHaveLength(2);
     expect(screen.getByText("Nothing is seen inside Ring: it is not in the inventory.")).toBeTruthy();
+  });
+  it("says how much of another way is shared", async () => {
+    const further = link({ a: end("device-2", { interface_id: 11 }), b: end("device-3") });
+    way({
+      ways: [
+        [link(), further],
+        [link({ a: end("device-1", { interface_id: 9 }) }), further],
+      ],
+    });
+    await screen.findByText(/1 of them shared/);
+  });
+  it("needs no link where both are at one device", async () => {
+    way({ ways: [[]] });
+    await screen.findByText(/Both are at the same device/);
   });
   it("says that it is broken, and how it was a day before", async () => {
     way({ ways: [[link({ state: "down" })]], is_broken: true, yesterday: ["device-1", "device-5", "device-2"] });
