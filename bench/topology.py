@@ -14,6 +14,7 @@ import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from bench.forwarding import forwarding
 from bench.serving import browser, free_port, sign_in, wait_for
 from bench.setting import Figure, database, process, report
 from lumtar.core.topology import End, Sighting, links
@@ -337,6 +338,7 @@ def topology() -> None:
 
     django.setup()
     report("topology: links from what devices tell, 2,000 devices", discovery())
+    report("topology: forwarding tables", forwarding())
     report("topology: causes", causes())
     report("topology: layout", layout())
     report("topology: screens", screens())
