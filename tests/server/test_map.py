@@ -11,9 +11,10 @@ from lumtar.core.access import Role
 from lumtar.domain.audit.models import AuditEntry
 from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.groups import GroupSpec
-from lumtar.domain.inventory.models import Device, Group, Interface
+from lumtar.domain.inventory.models import Component, Device, Group, Interface
 from lumtar.domain.inventory.services import add_device, retire
-from lumtar.domain.readings.models import Newest
+from lumtar.domain.readings import partitions
+from lumtar.domain.readings.models import ComponentReading, Newest
 from lumtar.domain.topology.models import ManualLink, MapPosition
 from tests.server.calls import get, is_problem
 from tests.server.test_access import person
@@ -389,3 +390,21 @@ def test_a_group_keeps_whether_it_is_a_transport(client):
     assert answer.status_code == 201 and Group.objects.get().is_transport
     (row,) = get(client, "groups")["rows"]
     assert row["is_transport"]
+
+
+def test_the_figures_of_a_device_are_the_highest_of_each_kind(client, office):
+    device = office[0]
+    now = datetime.now(UTC)
+    partitions.ensure((now - timedelta(days=1)).date(), (now + timedelta(days=1)).date())
+    for number, load in ((1, 20.0), (2, 70.0)):
+        part = Component.objects.create(
+            device=device, kind="processor", index=str(number), name=f"CPU {number}", unit="%"
+        )
+        ComponentReading.objects.create(component=part, at=now - timedelta(seconds=5), value=load)
+    (found,) = get(client, "map/figures", devices=[device.pk])
+    (figure,) = found["figures"]
+    assert (figure["name"], figure["unit"], figure["value"], len(figure["line"])) == ("processor", "%", 70.0, 24)
+    assert (
+        get(client, "map/figures", devices=[device.pk], at=(now - timedelta(hours=3)).isoformat())[0]["figures"] == []
+    )
+    assert get(client, "map/figures", devices=[987654]) == []

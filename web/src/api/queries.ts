@@ -156,6 +156,16 @@ export const restartQuery = (device: number) =>
     gcTime: 0,
   });
 
+/** The few figures that say how devices are. */
+export const figuresQuery = (devices: number[], at: string | null) =>
+  queryOptions({
+    queryKey: ["map", "figures", devices, at],
+    queryFn: () => got(client.GET("/api/v1/map/figures", { params: { query: { devices, ...past(at) } } })),
+    staleTime: 30_000,
+    refetchInterval: at ? false : 60_000,
+    placeholderData: keepPreviousData,
+  });
+
 /** What a map can show alone: VLANs, the storage network. */
 export const mapPartsQuery = queryOptions({
   queryKey: ["map", "parts"],

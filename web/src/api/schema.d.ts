@@ -2705,6 +2705,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/map/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Figures Of
+         * @description Processor, memory, PoE and temperature of some devices, as the map shows them beside cards.
+         */
+        get: operations["lumtar_server_api_map_figures_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/map/parts": {
         parameters: {
             query?: never;
@@ -3516,6 +3536,10 @@ export interface components {
             rtt_ms: number | null;
             /** Poll Ms */
             poll_ms: number | null;
+            /** Serial */
+            serial: string;
+            /** Mac */
+            mac: string;
             /** Ports */
             ports: number;
             /** Severity */
@@ -9086,6 +9110,10 @@ export interface components {
             address: string;
             /** Model */
             model: string;
+            /** Serial */
+            serial: string;
+            /** Mac */
+            mac: string;
             /** Cells */
             cells: number[];
             /** Is Outside */
@@ -9144,6 +9172,40 @@ export interface components {
             unseen: string[];
             /** Notes */
             notes: string[];
+        };
+        /**
+         * FiguresAsked
+         * @description Of which devices, and at which time.
+         */
+        FiguresAsked: {
+            /** Devices */
+            devices?: number[];
+            /** At */
+            at?: string | null;
+        };
+        /**
+         * FigureOut
+         * @description A figure of a device now, and over the last two hours in steps of five minutes, oldest first.
+         */
+        FigureOut: {
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number | null;
+            /** Line */
+            line: (number | null)[];
+        };
+        /**
+         * FiguresOut
+         * @description The figures of a device.
+         */
+        FiguresOut: {
+            /** Device Id */
+            device_id: number;
+            /** Figures */
+            figures: components["schemas"]["FigureOut"][];
         };
         /**
          * PartOut
@@ -13312,6 +13374,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WaysOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_map_figures_of: {
+        parameters: {
+            query?: {
+                devices?: number[];
+                at?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FiguresOut"][];
                 };
             };
         };

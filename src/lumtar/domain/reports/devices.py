@@ -31,6 +31,8 @@ class DeviceRow:
     started_at: datetime | None
     rtt_ms: float | None
     poll_ms: float | None
+    serial: str
+    mac: str
     ports: int
     severity: int
 
@@ -57,7 +59,7 @@ def find(
     if only is not None:
         where.append("d.id = %(only)s")
         values["only"] = only
-    search(words, ("d.name", "d.address", "d.model", "d.sys_name"), where, values)
+    search(words, ("d.name", "d.address", "d.model", "d.sys_name", "d.serial", "d.base_mac"), where, values)
     if at is None:
         state = "ds.reach, ds.since, ds.reason"
         gap = ""
@@ -68,7 +70,7 @@ def find(
     severity = worst("a.device_id = d.id", at)
     sql = f"""
         SELECT d.id, d.name, d.address, d.port, s.name, d.model, d.maker, d.enabled, d.interval_s, {state}, ds.answered_at, ds.next_poll_at,
-            ds.started_at, ds.rtt_ms, ds.poll_ms,
+            ds.started_at, ds.rtt_ms, ds.poll_ms, d.serial, d.base_mac,
             (SELECT count(*) FROM inventory_interface i WHERE i.device_id = d.id AND i.gone_at IS NULL), {severity}, count(*) OVER ()
         FROM inventory_device d
         LEFT JOIN inventory_site s ON s.id = d.site_id

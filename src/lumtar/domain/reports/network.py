@@ -47,6 +47,8 @@ class Node:
     site: str = ""
     address: str = ""
     model: str = ""
+    serial: str = ""
+    mac: str = ""
     cells: list[float] = field(default_factory=list)
     is_outside: bool = False
     x: float = 0.0
@@ -171,7 +173,7 @@ def _nodes(
         if place is None:
             found[f"device-{row.id}"] = Node(
                 f"device-{row.id}", "device", row.name, 1, int(silent), row.severity, row.site or "", row.address,
-                row.model, loads.get(row.id, []),
+                row.model, row.serial, row.mac, loads.get(row.id, []),
             )  # fmt: skip
             continue
         key = f"site-{sites.get(place, 0)}"

@@ -9,7 +9,7 @@ from django.http import HttpRequest
 from ninja import Field, Query
 
 from lumtar.domain.inventory.models import Device
-from lumtar.domain.reports import ends, impact, map_parts, network, ways
+from lumtar.domain.reports import ends, figures, impact, map_parts, network, ways
 from lumtar.domain.topology import positions
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.always import ALWAYS
@@ -40,6 +40,8 @@ class MapNode(Schema):
     site: str
     address: str
     model: str
+    serial: str
+    mac: str
     cells: list[float]
     is_outside: bool
     x: float
@@ -209,6 +211,41 @@ class ImpactOut(Schema):
 
     cut_off: list[HitOut]
     one_way_left: list[HitOut]
+
+
+class FigureOut(Schema):
+    """A figure of a device now, and over the last two hours in steps of five minutes, oldest first."""
+
+    name: str
+    unit: str
+    value: float | None
+    line: list[float | None]
+
+
+class FiguresOut(Schema):
+    """The figures of a device."""
+
+    device_id: int
+    figures: list[FigureOut]
+
+
+class FiguresAsked(Schema):
+    """Of which devices, and at which time."""
+
+    devices: list[int] = Field(default_factory=list, max_length=figures.MOST_DEVICES)
+    at: datetime | None = None
+
+
+@router.get("/map/figures", needs=VIEWER, response=list[FiguresOut])
+def figures_of(request: HttpRequest, query: Query[FiguresAsked]) -> list[FiguresOut]:
+    """Processor, memory, PoE and temperature of some devices, as the map shows them beside cards."""
+    # Whoever may see a part of the network sees figures of that part.
+    seen = list(Device.objects.filter(pk__in=query.devices).values_list("pk", flat=True))
+    found = figures.of_devices(seen, past(query.at))
+    return [
+        FiguresOut(device_id=device, figures=[FigureOut(**asdict(each)) for each in listed])
+        for device, listed in found.items()
+    ]
 
 
 class PartOut(Schema):

@@ -11,7 +11,7 @@ import {
 } from "react";
 import { colour, useTheme } from "../../components/theme";
 import { useSize } from "../../components/useSize";
-import { type By, drawMap, type Look } from "./drawMap";
+import { type By, drawMap, type Look, type PinnedFigure } from "./drawMap";
 import { MapHover } from "./MapHover";
 import { extent, type Hit, hit, type MapLink, type Node, nextCard, type Point, strips } from "./mapGeometry";
 import { canvasPen } from "./pen";
@@ -29,6 +29,7 @@ type Props = {
   lit: Look["lit"];
   pickedNode: string | null;
   pickedLink: number | null;
+  pinned: Map<string, PinnedFigure[]>;
   canMove: boolean;
   onPick: (hit: Hit | null) => void;
   onOpen: (node: Node) => void;
@@ -47,7 +48,7 @@ const ARROWS: Record<string, [number, number]> = {
 
 /** The map on a canvas: the wheel zooms, dragging moves it; arrow keys go from card to card, Enter opens one. */
 export function MapCanvas(props: Props) {
-  const { nodes, links, label, name, by, lit, pickedNode, pickedLink, canMove } = props;
+  const { nodes, links, label, name, by, lit, pickedNode, pickedLink, pinned, canMove } = props;
   const box = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const { width, height } = useSize(box);
@@ -117,9 +118,10 @@ export function MapCanvas(props: Props) {
       lit,
       pickedNode,
       pickedLink,
+      pinned,
       isSeen: (each) => each.x < right && each.x + each.width > left && each.y < bottom && each.y + each.height > top,
     });
-  }, [placed, links, lines, by, lit, pickedNode, pickedLink, view, width, height, theme]);
+  }, [placed, links, lines, by, lit, pickedNode, pickedLink, pinned, view, width, height, theme]);
 
   const pointOf = (event: PointerEvent | React.MouseEvent): { here: Point; on: Point } => {
     const area = box.current?.getBoundingClientRect();

@@ -1,6 +1,7 @@
 import { duration, percent, perSecond, rate, text } from "../../components/format";
 import { Severity } from "../../components/Severity";
 import { SEVERITIES } from "../../components/severities";
+import { FigureWords } from "./DeviceFigures";
 import type { MapLink, Node, Point } from "./mapGeometry";
 
 /** What a link is, in one line: its ends. */
@@ -49,6 +50,7 @@ function NodeWords({ node }: { node: Node }) {
         {node.name}
       </b>
       <span className="block text-ink2">{nodeWords(node)}</span>
+      {node.kind === "device" && <FigureWords device={Number(node.key.split("-")[1])} />}
     </>
   );
 }

@@ -10,6 +10,7 @@ import { counted, duration, moment, percent, perSecond, rate, text } from "../..
 import { LoadBar } from "../../components/LoadBar";
 import { Severity } from "../../components/Severity";
 import { PortActions } from "../fleet/PortActions";
+import { FigureWords, PinFigures } from "./DeviceFigures";
 import { Impact } from "./Impact";
 import { EVIDENCE, endsOf, laneWords, nodeWords, STATES } from "./MapHover";
 import { useMapShow } from "./MapTools";
@@ -192,12 +193,14 @@ function OfNode({
             way from here
           </button>
         )}
+        {node.kind === "device" && <PinFigures device={Number(number)} />}
         {node.kind === "transport" && (
           <Link className="underline" to={`/fleet${search({ group: number })}`}>
             its ports
           </Link>
         )}
       </p>
+      {node.kind === "device" && <FigureWords device={Number(number)} />}
       {mine.length > 0 && <h3 className="heading mt-3">Active alarms</h3>}
       <AlarmLines causes={mine} at={now?.at ?? ""} />
       <Impact question={{ node: node.key }} />

@@ -28,6 +28,7 @@ export function useMapShow() {
     leaves: search.get("leaves") !== "hidden",
     start: search.get("start") ?? "",
     goal: search.get("goal") ?? "",
+    pins: (search.get("pins") ?? "").split(",").map(Number).filter(Boolean),
     arranging: search.get("arrange") === "1",
   };
 }
@@ -107,14 +108,14 @@ function Flag({ words, on, onSet }: { words: string; on: boolean; onSet: (on: bo
   );
 }
 
-/** Looks for a card by name, address or model; Enter goes from one to the next. */
+/** Looks for a card by name, address, model, serial number or MAC address; Enter goes from one to the next. */
 function Find({ nodes, onFound }: { nodes: Node[]; onFound: (node: Node) => void }) {
   const [words, setWords] = useState("");
   const [place, setPlace] = useState(0);
   const asked = words.toLowerCase().split(/\s+/).filter(Boolean);
   const found = asked.length
-    ? nodes.filter(({ name, address, model, site }) => {
-        const said = `${name} ${address} ${model} ${site}`.toLowerCase();
+    ? nodes.filter(({ name, address, model, site, serial, mac }) => {
+        const said = `${name} ${address} ${model} ${site} ${serial} ${mac}`.toLowerCase();
         return asked.every((word) => said.includes(word));
       })
     : [];

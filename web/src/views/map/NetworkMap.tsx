@@ -2,7 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useMemo, useRef } from "react";
 import { Link, useNavigate } from "react-router";
 import { client, got } from "../../api/client";
-import { mapQuery, wayQuery } from "../../api/queries";
+import { figuresQuery, mapQuery, wayQuery } from "../../api/queries";
 import { useKeys } from "../../app/keys";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
 import { useMay } from "../../app/session";
@@ -57,6 +57,12 @@ export function NetworkMap() {
     const ends = [...its].flatMap((index) => [links[index]?.a.node ?? "", links[index]?.b.node ?? ""]);
     return { nodes: new Set([node.key, ...ends]), links: its };
   }, [node, links, ways, show.goal]);
+
+  const { data: figures } = useQuery({ ...figuresQuery(show.pins, time.at), enabled: show.pins.length > 0 });
+  const pinned = useMemo(
+    () => new Map((show.pins.length ? figures : [])?.map((each) => [`device-${each.device_id}`, each.figures])),
+    [figures, show.pins.length],
+  );
 
   const changed = () => void queries.invalidateQueries({ queryKey: ["map"] });
   const move = useMutation({
@@ -128,6 +134,7 @@ export function NetworkMap() {
               by={show.by}
               lit={lit}
               pickedNode={node?.key ?? null}
+              pinned={pinned}
               pickedLink={place < 0 ? null : place}
               canMove={show.arranging}
               onPick={pick}
@@ -147,7 +154,7 @@ export function NetworkMap() {
         </div>
         <MapFoot
           map={data}
-          picture={{ nodes, links, by: show.by, title: `${name}, ${moment(time.end)}` }}
+          picture={{ nodes, links, pinned, by: show.by, title: `${name}, ${moment(time.end)}` }}
           handle={handle}
         />
       </section>

@@ -13,7 +13,10 @@ export type Look = {
   pickedNode: string | null;
   pickedLink: number | null;
   isSeen: (box: Box) => boolean;
+  /** Figures that stand beside cards, by their key. */
+  pinned?: Map<string, PinnedFigure[]>;
 };
+export type PinnedFigure = { name: string; unit: string; value: number | null; line: (number | null)[] };
 
 /** The step of the ramp for errors and discards per second. */
 export const errorRateStep = (rate: number) => (rate <= 0 ? 0 : rate < 0.1 ? 1 : rate < 1 ? 2 : rate < 10 ? 3 : 4);
@@ -36,6 +39,7 @@ export function drawMap(pen: Pen, nodes: Node[], links: MapLink[], lines: Strip[
   if (look.scale < WORDS_FROM) drawSquares(pen, seen, links, look);
   else for (const node of seen) drawCard(pen, node, look);
   drawMarks(pen, seen, links, lines, look);
+  for (const node of seen) drawPinned(pen, node, look);
 }
 
 const boxOf = ({ x, y }: Node): Box => ({
@@ -196,6 +200,40 @@ function drawCells(pen: Pen, node: Node) {
       pen.boxes(inner, null, { colour: key === "down" ? "ink" : key === "faint" ? "rule" : key, width: 1 });
     } else pen.boxes(boxes, key, null);
   }
+}
+
+const PIN = { width: 132, row: 15, line: 40 };
+
+/** Figures of a device beside its card, each with its last two hours; far away they keep a size that can be read. */
+function drawPinned(pen: Pen, node: Node, look: Look) {
+  const figures = look.pinned?.get(node.key);
+  if (!figures?.length) return;
+  const isFar = look.scale < WORDS_FROM;
+  const unit = isFar ? 0.9 / look.scale : 1;
+  const left = node.x + (isFar ? Math.max(26, 7 / look.scale) : CARD.width) / 2 + 3 * unit;
+  const top = node.y - (figures.length * PIN.row * unit) / 2;
+  const box = { x: left, y: top, width: PIN.width * unit, height: figures.length * PIN.row * unit };
+  pen.boxes([box], "sheet", { colour: "rule", width: unit });
+  for (const [place, { name, unit: of, value, line }] of figures.entries()) {
+    const y = top + (place + 0.5) * PIN.row * unit;
+    const words = `${name} ${value === null ? "–" : `${Math.round(value)} ${of}`}`;
+    pen.words(words, left + 4 * unit, y, { colour: "ink", size: 10 * unit, align: "left" });
+    pen.lines(sparkOf(line, left + (PIN.width - PIN.line - 4) * unit, y, unit), { colour: "ink2", width: unit });
+  }
+}
+
+/** A line of values as segments; a gap is a gap. */
+export function sparkOf(line: (number | null)[], left: number, middle: number, unit: number): Segment[] {
+  const known = line.filter((value) => value !== null);
+  const [low, high] = [Math.min(...known), Math.max(...known)];
+  const x = (place: number) => left + (place / Math.max(1, line.length - 1)) * PIN.line * unit;
+  const y = (value: number) => middle + (high > low ? 0.5 - (value - low) / (high - low) : 0) * (PIN.row - 5) * unit;
+  return line.slice(1).flatMap((value, place): Segment[] => {
+    const before = line[place];
+    return value === null || before === null || before === undefined
+      ? []
+      : [[x(place), y(before), x(place + 1), y(value)]];
+  });
 }
 
 /** Nobody there answers, or not everybody. */

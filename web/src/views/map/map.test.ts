@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { drawMap, errorRateStep, strokeOf } from "./drawMap";
+import { drawMap, errorRateStep, sparkOf, strokeOf } from "./drawMap";
 import {
   along,
   around,
@@ -27,6 +27,10 @@ const node = (key: string, x: number, y: number, more: Partial<Node> = {}): Node
   site: "",
   address: "",
   model: "",
+  serial: "",
+  mac: "",
+  serial: "",
+  mac: "",
   cells: [],
   is_outside: false,
   x,
@@ -165,5 +169,25 @@ describe("how it is drawn", () => {
     const far = drawn([full, B], [link("device-1", "device-2")], "load", 0.3);
     expect(far).not.toContain('fill="--load2"');
     expect(far).toContain(">device-2<");
+  });
+});
+
+describe("pinned figures", () => {
+  it("stand beside their card, and a gap in their line is a gap", () => {
+    const pen = svgPen((token) => `--${token}`);
+    const figures = [{ name: "processor", unit: "%", value: 41.6, line: [10, 20, null, 20, 30] }];
+    drawMap(pen, [node("device-1", 0, 0)], [], [], {
+      by: "load",
+      scale: 1,
+      lit: null,
+      pickedNode: null,
+      pickedLink: null,
+      pinned: new Map([["device-1", figures]]),
+      isSeen: () => true,
+    });
+    expect(pen.body()).toContain("processor 42 %");
+    expect(sparkOf([10, 20, null, 20, 30], 0, 0, 1)).toHaveLength(2);
+    expect(sparkOf([5, 5], 0, 7, 1)).toEqual([[0, 7, 40, 7]]);
+    expect(sparkOf([null, null], 0, 0, 1)).toEqual([]);
   });
 });

@@ -1,5 +1,5 @@
 import { colour } from "../../components/theme";
-import { type By, drawMap } from "./drawMap";
+import { type By, drawMap, type PinnedFigure } from "./drawMap";
 import { extent, type MapLink, type Node, strips } from "./mapGeometry";
 import { canvasPen, type Pen, svgPen } from "./pen";
 
@@ -7,7 +7,13 @@ const MARGIN = 24;
 const FOOT = 26;
 const PNG_WIDTH = 2400;
 
-export type Picture = { nodes: Node[]; links: MapLink[]; by: By; title: string };
+export type Picture = {
+  nodes: Node[];
+  links: MapLink[];
+  by: By;
+  title: string;
+  pinned?: Map<string, PinnedFigure[]>;
+};
 
 /** The area of a whole map, with room for its title below. */
 function area(nodes: Node[]) {
@@ -20,7 +26,7 @@ function area(nodes: Node[]) {
   };
 }
 
-function draw(pen: Pen, { nodes, links, by, title }: Picture) {
+function draw(pen: Pen, { nodes, links, by, title, pinned }: Picture) {
   const { x, y, width, height } = area(nodes);
   pen.boxes([{ x, y, width, height }], "paper", null);
   const lines = strips(new Map(nodes.map((node) => [node.key, node])), links);
@@ -30,6 +36,7 @@ function draw(pen: Pen, { nodes, links, by, title }: Picture) {
     lit: null,
     pickedNode: null,
     pickedLink: null,
+    ...(pinned ? { pinned } : {}),
     isSeen: () => true,
   });
   pen.words(title, x + MARGIN, y + height - FOOT, { colour: "ink2", size: 12, align: "left" });

@@ -34,6 +34,8 @@ const card = (key: string, more: Partial<Node> = {}): Node => ({
   site: "Hexwater",
   address: "127.0.0.1",
   model: "TB-40",
+  serial: "56700EE0",
+  mac: "02:00:00:00:00:01",
   cells: [],
   is_outside: false,
   x: 0,
