@@ -29,8 +29,6 @@ const node = (key: string, x: number, y: number, more: Partial<Node> = {}): Node
   model: "",
   serial: "",
   mac: "",
-  serial: "",
-  mac: "",
   cells: [],
   is_outside: false,
   x,
