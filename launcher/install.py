@@ -56,8 +56,10 @@ def debian(packages: Sequence[str], purpose: str) -> None:
         finally:
             if not kept:
                 run([*sudo, "rm", "-f", NO_SERVICES])
-        if "snmpd" in packages and Path("/run/systemd/system").exists():
-            run([*sudo, "systemctl", "disable", "--now", "snmpd"])
+        if Path("/run/systemd/system").exists():
+            for service in ("snmpd", "lldpd"):
+                if service in packages:
+                    run([*sudo, "systemctl", "disable", "--now", service])
 
 
 def ensure_postgres() -> None:
@@ -130,12 +132,13 @@ def ensure_web() -> None:
 
 
 def ensure_test_tools() -> None:
-    """Chromium, an SNMP agent that is not ours, and the SNMP command-line tools."""
+    """Chromium, agents of SNMP and LLDP that are not ours, and the SNMP command-line tools."""
     wanted = {
         "chromium": Path("/usr/bin/chromium"),
         "snmpd": Path("/usr/sbin/snmpd"),
         "snmp": Path("/usr/bin/snmpget"),
         "graphviz": Path("/usr/bin/sfdp"),
+        "lldpd": Path("/usr/sbin/lldpd"),
     }
     missing = [package for package, path in wanted.items() if not path.exists()]
     if missing:
