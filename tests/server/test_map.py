@@ -1,5 +1,6 @@
 """The map by the API, and links that people enter."""
 
+import base64
 import csv
 import io
 from datetime import UTC, datetime, timedelta
@@ -408,3 +409,48 @@ def test_the_figures_of_a_device_are_the_highest_of_each_kind(client, office):
         get(client, "map/figures", devices=[device.pk], at=(now - timedelta(hours=3)).isoformat())[0]["figures"] == []
     )
     assert get(client, "map/figures", devices=[987654]) == []
+
+
+class TestBackgrounds:
+    PNG = base64.b64encode(b"\x89PNG\r\n\x1a\n and more").decode()
+
+    def lay(self, client, **more):
+        body = {"map": "sites", "picture": self.PNG, "x": -10, "y": 0, "width": 800, "height": 400, **more}
+        return client.put("/api/v1/map/background", body, content_type="application/json")
+
+    def test_one_is_laid_moved_shown_and_taken_away(self, client, office):
+        assert get(client, "map")["background"] is None
+        assert self.lay(client).status_code == 204
+        laid = get(client, "map")["background"]
+        assert (laid["x"], laid["width"]) == (-10, 800)
+        picture = client.get("/api/v1/map/background?map=sites")
+        assert picture.content.startswith(b"\x89PNG") and picture.headers["Content-Type"] == "image/png"
+        assert self.lay(client, picture=None, x=50).status_code == 204
+        moved = get(client, "map")["background"]
+        assert moved["x"] == 50 and moved["version"] == laid["version"], "the picture is the same"
+        assert get(client, "map", devices=True)["background"] is None, "each map has its own"
+        assert client.delete("/api/v1/map/background?map=sites", content_type="application/json").status_code == 204
+        is_problem(client.get("/api/v1/map/background?map=sites"), 404, "There is no background")
+
+    @pytest.mark.parametrize(
+        ("more", "words"),
+        [
+            ({"picture": base64.b64encode(b"<svg onload='x'/>").decode()}, "PNG or JPEG"),
+            ({"picture": "no base 64!"}, "base 64"),
+            ({"picture": None}, "choose a picture"),
+            ({"width": 0}, "one pixel"),
+            ({"x": 1e9}, "million pixels"),
+        ],
+    )
+    def test_what_is_none_is_refused(self, client, office, more, words):
+        is_problem(self.lay(client, **more), 422, words)
+
+    def test_a_viewer_may_not_and_who_is_limited_sees_those_of_their_sites(self, client, office):
+        site = office[0].site_id
+        self.lay(client, map=f"site-{site}")
+        viewer = Client(**person("cleo", Role.VIEWER))
+        assert self.lay(viewer).status_code == 403
+        inside = Client(**person("bert", Role.VIEWER, sites=[office[0].site.name]))
+        outside = Client(**person("dora", Role.VIEWER, sites=[office[3].site.name]))
+        address = f"/api/v1/map/background?map=site-{site}"
+        assert (inside.get(address).status_code, outside.get(address).status_code) == (200, 404)

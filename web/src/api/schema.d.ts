@@ -2745,6 +2745,34 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/map/background": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Background
+         * @description The picture beneath a map.
+         */
+        get: operations["lumtar_server_api_map_background"];
+        /**
+         * Lay Background
+         * @description Lay a picture beneath a map for everybody, or move it.
+         */
+        put: operations["lumtar_server_api_map_lay_background"];
+        post?: never;
+        /**
+         * Remove Background
+         * @description Take a map's background away.
+         */
+        delete: operations["lumtar_server_api_map_remove_background"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/map/impact": {
         parameters: {
             query?: never;
@@ -9018,6 +9046,22 @@ export interface components {
             mtu: number;
         };
         /**
+         * BackgroundOut
+         * @description Where a picture lies beneath the map, in its pixels; another ``version`` is another picture.
+         */
+        BackgroundOut: {
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+            /** Version */
+            version: string;
+        };
+        /**
          * MapEnd
          * @description One end of a link: the card, and the port behind it. A transport has neither device nor port.
          */
@@ -9134,6 +9178,7 @@ export interface components {
             nodes: components["schemas"]["MapNode"][];
             /** Links */
             links: components["schemas"]["MapLinkOut"][];
+            background: components["schemas"]["BackgroundOut"] | null;
         };
         /**
          * PlaceOnMap
@@ -9216,6 +9261,24 @@ export interface components {
             name: string;
             /** Words */
             words: string;
+        };
+        /**
+         * BackgroundIn
+         * @description A picture beneath a map (PNG or JPEG, in base 64), and where it lies; without a picture the one that is there is moved.
+         */
+        BackgroundIn: {
+            /** Map */
+            map: string;
+            /** Picture */
+            picture?: string | null;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
         };
         /**
          * Failing
@@ -13418,6 +13481,68 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PartOut"][];
                 };
+            };
+        };
+    };
+    lumtar_server_api_map_background: {
+        parameters: {
+            query?: {
+                map?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_map_lay_background: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BackgroundIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_map_remove_background: {
+        parameters: {
+            query: {
+                map: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -73,6 +73,7 @@ POLICIES: dict[str, str] = {
     "logbook_entry": ABOUT,
     "topology_neighbour": ABOUT,
     "topology_neighbourlook": OF_DEVICE,
+    "topology_mapbackground": "(map IN ('sites', 'devices') OR map IN (SELECT 'site-' || id FROM inventory_site))",
     "topology_bridge": OF_DEVICE,
     "topology_portlayer2": OF_PORT,
     "topology_station": ABOUT,

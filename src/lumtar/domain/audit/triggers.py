@@ -50,6 +50,7 @@ TABLES: dict[str, Watched] = {
     "inventory_labelrule": Watched(says="label rule"),
     "topology_manuallink": Watched(says="link by hand"),
     "topology_expectedlink": Watched(but=("frozen_at", "frozen_by"), says="expected neighbour"),
+    "topology_mapbackground": Watched(but=("picture", "changed_at", "changed_by"), says="background of a map"),
     "topology_mapposition": Watched(says="place on the map"),
     "alarms_rule": Watched(says="rule"),
     "calling_contact": Watched(says="contact"),

@@ -212,3 +212,21 @@ class ExpectedLink(models.Model):
     """All ports of the device are frozen: one without a row is to have no neighbour."""
     frozen_at = models.DateTimeField()
     frozen_by = models.CharField(max_length=150)
+
+
+class MapBackground(models.Model):
+    """A picture beneath a map, as a floor plan or a region: where it lies, in the map's own pixels."""
+
+    map = models.CharField(max_length=40, unique=True)
+    kind = models.CharField(max_length=20)
+    """Its media type."""
+    picture = models.BinaryField()
+    x = models.FloatField()
+    y = models.FloatField()
+    width = models.FloatField()
+    height = models.FloatField()
+    changed_at = models.DateTimeField()
+    changed_by = models.CharField(max_length=150)
+
+    def __str__(self) -> str:
+        return self.map

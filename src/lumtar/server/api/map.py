@@ -5,12 +5,13 @@ from dataclasses import asdict
 from datetime import datetime
 from typing import Literal
 
-from django.http import HttpRequest
-from ninja import Field, Query
+from django.http import HttpRequest, HttpResponse
+from ninja import Field, Query, Status
 
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.reports import ends, figures, impact, map_parts, network, ways
-from lumtar.domain.topology import positions
+from lumtar.domain.topology import backgrounds, positions
+from lumtar.domain.topology.models import MapBackground
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.always import ALWAYS
 from lumtar.server.api.problems import Problem, refusing
@@ -93,12 +94,23 @@ class MapLinkOut(Schema):
     state: Literal["up", "down", "silent", "unknown"]
 
 
+class BackgroundOut(Schema):
+    """Where a picture lies beneath the map, in its pixels; another ``version`` is another picture."""
+
+    x: float
+    y: float
+    width: float
+    height: float
+    version: str
+
+
 class MapOut(Schema):
     """A map. Its name is what an arrangement is kept by."""
 
     map: str
     nodes: list[MapNode]
     links: list[MapLinkOut]
+    background: BackgroundOut | None
 
 
 @router.get("/map", needs=VIEWER, response=MapOut)
@@ -120,7 +132,13 @@ def show(
         map=found.map,
         nodes=[MapNode.model_construct(**asdict(node)) for node in found.nodes],
         links=[_link(link) for link in found.links],
+        background=_background(found.map),
     )
+
+
+def _background(name: str) -> BackgroundOut | None:
+    found = backgrounds.of_map(name)
+    return BackgroundOut(**asdict(found.area), version=found.changed_at.isoformat()) if found else None
 
 
 def _end(end: network.LinkEnd) -> MapEnd:
@@ -259,6 +277,42 @@ class PartOut(Schema):
 def list_parts(request: HttpRequest) -> list[PartOut]:
     """The parts of the network that a map can show alone, as they are now: VLANs, and the storage network."""
     return [PartOut(name=each.name, words=each.words) for each in map_parts.parts()]
+
+
+class BackgroundIn(Schema):
+    """A picture beneath a map (PNG or JPEG, in base 64), and where it lies; without a picture the one that is there is moved."""
+
+    map: str = Field(pattern=MAP_NAME)
+    picture: str | None = Field(None, max_length=12_000_000)
+    x: float
+    y: float
+    width: float
+    height: float
+
+
+@router.put("/map/background", needs=ENGINEER.everywhere, response={204: None})
+def lay_background(request: HttpRequest, body: BackgroundIn) -> Status[None]:
+    """Lay a picture beneath a map for everybody, or move it."""
+    with refusing():
+        area = backgrounds.Area(body.x, body.y, body.width, body.height)
+        backgrounds.keep(body.map, area, body.picture, request.user.get_username())
+    return Status(204, None)
+
+
+@router.delete("/map/background", needs=ENGINEER.everywhere, response={204: None})
+def remove_background(request: HttpRequest, map: str) -> Status[None]:
+    """Take a map's background away."""
+    backgrounds.remove(map, request.user.get_username())
+    return Status(204, None)
+
+
+@router.get("/map/background", needs=VIEWER)
+def background(request: HttpRequest, map: str = "sites") -> HttpResponse:
+    """The picture beneath a map."""
+    row = MapBackground.objects.filter(map=map).first()
+    if row is None:
+        raise Problem(404, f"There is no background beneath the map {map}.")
+    return HttpResponse(bytes(row.picture), content_type=row.kind)
 
 
 class Failing(Schema):

@@ -13,7 +13,7 @@ import { colour, useTheme } from "../../components/theme";
 import { useSize } from "../../components/useSize";
 import { type By, drawMap, type Look, type PinnedFigure } from "./drawMap";
 import { MapHover } from "./MapHover";
-import { extent, type Hit, hit, type MapLink, type Node, nextCard, type Point, strips } from "./mapGeometry";
+import { type Area, extent, type Hit, hit, type MapLink, type Node, nextCard, type Point, strips } from "./mapGeometry";
 import { canvasPen } from "./pen";
 
 export type MapHandle = { fit: () => void; zoomBy: (factor: number) => void; show: (node: Node) => void };
@@ -30,6 +30,8 @@ type Props = {
   pickedNode: string | null;
   pickedLink: number | null;
   pinned: Map<string, PinnedFigure[]>;
+  /** A picture beneath everything. */
+  background: (Area & { url: string }) | null;
   canMove: boolean;
   onPick: (hit: Hit | null) => void;
   onOpen: (node: Node) => void;
@@ -48,7 +50,7 @@ const ARROWS: Record<string, [number, number]> = {
 
 /** The map on a canvas: the wheel zooms, dragging moves it; arrow keys go from card to card, Enter opens one. */
 export function MapCanvas(props: Props) {
-  const { nodes, links, label, name, by, lit, pickedNode, pickedLink, pinned, canMove } = props;
+  const { nodes, links, label, name, by, lit, pickedNode, pickedLink, pinned, background, canMove } = props;
   const box = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const { width, height } = useSize(box);
@@ -196,7 +198,19 @@ export function MapCanvas(props: Props) {
       }}
       onKeyDown={keys}
     >
-      <canvas ref={canvas} style={{ width, height }} />
+      {background && (
+        <img
+          src={background.url}
+          alt=""
+          className="pointer-events-none absolute top-0 left-0 max-w-none origin-top-left opacity-60"
+          style={{
+            width: background.width,
+            height: background.height,
+            transform: `translate(${view.applyX(background.x)}px, ${view.applyY(background.y)}px) scale(${view.k})`,
+          }}
+        />
+      )}
+      <canvas ref={canvas} className="relative" style={{ width, height }} />
       <MapHover
         node={nodes.find((each) => each.key === hover.hit?.node)}
         link={hover.hit?.link === undefined ? undefined : links[hover.hit.link]}

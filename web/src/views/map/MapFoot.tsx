@@ -4,10 +4,11 @@ import { client, got } from "../../api/client";
 import { useMay } from "../../app/session";
 import { Problem } from "../../components/Problem";
 import { LOAD_STEPS } from "../../components/ramp";
+import { BackgroundTools } from "./Background";
 import { ERROR_RATE_STEPS } from "./drawMap";
 import type { MapHandle } from "./MapCanvas";
 import { useMapShow } from "./MapTools";
-import { asPng, asSvg, type Picture, save } from "./mapFile";
+import { asPng, asSvg, type Picture, save, withPicture } from "./mapFile";
 import type { NetworkMap } from "./mapGeometry";
 
 type Props = { map: NetworkMap; picture: Picture; handle: RefObject<MapHandle | null> };
@@ -66,18 +67,30 @@ export function MapFoot({ map, picture, handle }: Props) {
         <button
           type="button"
           className={act}
-          onClick={() => save(new Blob([asSvg(picture)], { type: "image/svg+xml" }), `${file}.svg`)}
+          onClick={() =>
+            void withPicture(picture).then((whole) =>
+              save(new Blob([asSvg(whole)], { type: "image/svg+xml" }), `${file}.svg`),
+            )
+          }
         >
           SVG
         </button>
         <button
           type="button"
           className={act}
-          onClick={() => void asPng(picture).then((blob) => save(blob, `${file}.png`))}
+          onClick={() =>
+            void withPicture(picture)
+              .then(asPng)
+              .then((blob) => save(blob, `${file}.png`))
+          }
         >
           PNG
         </button>
-        <button type="button" className={act} onClick={() => setPrinted(asSvg(picture))}>
+        <button
+          type="button"
+          className={act}
+          onClick={() => void withPicture(picture).then((whole) => setPrinted(asSvg(whole)))}
+        >
           print
         </button>
       </span>
@@ -131,6 +144,7 @@ function Arrangement({ map }: { map: NetworkMap }) {
           <button type="button" className={act} onClick={() => anew.mutate()}>
             lay out anew
           </button>
+          <BackgroundTools map={map} />
         </>
       )}
     </>

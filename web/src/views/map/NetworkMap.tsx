@@ -9,6 +9,7 @@ import { useMay } from "../../app/session";
 import { useSetSearch } from "../../app/useSetSearch";
 import { moment } from "../../components/format";
 import { Problem } from "../../components/Problem";
+import { backgroundUrl } from "./Background";
 import { MapCanvas, type MapHandle } from "./MapCanvas";
 import { MapFoot } from "./MapFoot";
 import { MapPanel, sizeOf } from "./MapPanel";
@@ -63,6 +64,10 @@ export function NetworkMap() {
     () => new Map((show.pins.length ? figures : [])?.map((each) => [`device-${each.device_id}`, each.figures])),
     [figures, show.pins.length],
   );
+
+  const background = data?.background
+    ? { ...data.background, url: backgroundUrl(data.map, data.background.version) }
+    : null;
 
   const changed = () => void queries.invalidateQueries({ queryKey: ["map"] });
   const move = useMutation({
@@ -135,6 +140,7 @@ export function NetworkMap() {
               lit={lit}
               pickedNode={node?.key ?? null}
               pinned={pinned}
+              background={background}
               pickedLink={place < 0 ? null : place}
               canMove={show.arranging}
               onPick={pick}
@@ -154,7 +160,7 @@ export function NetworkMap() {
         </div>
         <MapFoot
           map={data}
-          picture={{ nodes, links, pinned, by: show.by, title: `${name}, ${moment(time.end)}` }}
+          picture={{ nodes, links, pinned, background, by: show.by, title: `${name}, ${moment(time.end)}` }}
           handle={handle}
         />
       </section>

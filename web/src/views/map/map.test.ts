@@ -1,5 +1,7 @@
-import { describe, expect, it } from "vitest";
+import { describe, expect, it, vi } from "vitest";
+import { covering, grown } from "./Background";
 import { drawMap, errorRateStep, sparkOf, strokeOf } from "./drawMap";
+import { asSvg } from "./mapFile";
 import {
   along,
   around,
@@ -16,6 +18,8 @@ import {
   strips,
 } from "./mapGeometry";
 import { svgPen } from "./pen";
+
+vi.mock("../../components/theme", () => ({ colour: (token: string) => `--${token}`, useTheme: () => "light" }));
 
 const node = (key: string, x: number, y: number, more: Partial<Node> = {}): Node => ({
   key,
@@ -167,6 +171,21 @@ describe("how it is drawn", () => {
     const far = drawn([full, B], [link("device-1", "device-2")], "load", 0.3);
     expect(far).not.toContain('fill="--load2"');
     expect(far).toContain(">device-2<");
+  });
+});
+
+describe("a background", () => {
+  const cards = { x: 0, y: 0, width: 400, height: 100 };
+  it("covers all cards in its own shape, and grows about its middle", () => {
+    expect(covering(cards, 200, 200)).toEqual({ x: 0, y: -150, width: 400, height: 400 });
+    expect(covering(cards, 800, 100)).toEqual({ x: -200, y: 0, width: 800, height: 100 });
+    expect(grown(cards, 2)).toEqual({ x: -200, y: -50, width: 800, height: 200 });
+  });
+  it("is in the file, beneath everything", () => {
+    const background = { ...cards, url: "data:image/png;base64,AAAA" };
+    const svg = asSvg({ nodes: [node("device-1", 0, 0)], links: [], by: "load", title: "Sites", background });
+    expect(svg.indexOf("<image")).toBeLessThan(svg.indexOf("<rect"));
+    expect(svg).toContain('href="data:image/png;base64,AAAA"');
   });
 });
 

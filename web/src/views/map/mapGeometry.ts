@@ -114,7 +114,10 @@ export function nextCard(nodes: Node[], from: Point | null, dx: number, dy: numb
 }
 
 /** The rectangle that holds all cards. */
-export function extent(nodes: Node[]): { x: number; y: number; width: number; height: number } {
+/** A part of a map, in its own pixels. */
+export type Area = { x: number; y: number; width: number; height: number };
+
+export function extent(nodes: Node[]): Area {
   const [xs, ys] = [nodes.map((node) => node.x), nodes.map((node) => node.y)];
   const [left, top] = [Math.min(...xs) - CARD.width / 2, Math.min(...ys) - CARD.height / 2];
   return {

@@ -71,6 +71,7 @@ const map = (links: MapLink[], nodes = [card("device-1"), card("device-2")]): Ne
   map: "devices",
   nodes,
   links,
+  background: null,
 });
 const now = {
   at: "2026-11-01T12:00:00Z",
