@@ -17,7 +17,7 @@ from lumtar.core.topology.bridging import Role as TreeRole
 from lumtar.core.topology.macs import mac_number
 from lumtar.domain.audit.models import AuditChange
 from lumtar.domain.inventory import credentials
-from lumtar.domain.inventory.models import Component, Device, Interface, PollRequest
+from lumtar.domain.inventory.models import Component, Device, Interface, PollRequest, Profile, Site
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.topology import looks
@@ -238,6 +238,28 @@ class TestChanging:
         assert self.act(client, port, action="poe_off").json()["after"] == "off"
         self.allow(client, False)
         is_problem(self.act(client, port, action="port_down"), 409, "read-only")
+
+    def test_who_is_limited_to_a_part_changes_nothing(self, client, device):
+        made, port = device
+        Device.objects.filter(pk=made.pk).update(site=Site.objects.create(name="Hexwater"))
+        self.allow(client)
+        limited = Client(**person("ina", Role.ENGINEER, sites=["Hexwater"]))
+        assert self.act(limited, port, action="port_down").status_code == 403
+
+    def test_a_device_is_restarted_where_its_profile_says_how(self, client, device, agent):
+        made, _ = device
+        credentials.create("Write", "v2c", {"community": "write-word"}, is_for_writing=True)
+        self.allow(client)
+        path, why = f"/api/v1/devices/{made.pk}/restart", {"reason": "new software"}
+        is_problem(client.post(path, why, content_type="application/json"), 422, "does not say how")
+        profile = Profile.objects.create(name="Ours", restart={"oid": "1.3.6.1.4.1.32473.3.1.0", "value": 1})
+        Device.objects.filter(pk=made.pk).update(profile=profile)
+        assert get(client, f"devices/{made.pk}/restart") == {"is_there": True, "refused": ""}
+        before = agent.uptime(time.time())
+        done = client.post(path, why, content_type="application/json").json()
+        assert done["is_done"] and done["words"] == "hex-acc-1 was told to restart."
+        assert agent.uptime(time.time()) < before
+        assert Entry.objects.filter(text="hex-acc-1: restart (new software)").exists()
 
     def test_what_cannot_be_done_has_its_reason(self, client, device, agent):
         _, port = device

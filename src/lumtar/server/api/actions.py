@@ -40,7 +40,7 @@ def _writing() -> WritingOut:
     return WritingOut(is_allowed=row.is_allowed, changed_at=row.changed_at, changed_by=row.changed_by)
 
 
-@router.get("/writing", needs=ENGINEER, response=WritingOut)
+@router.get("/writing", needs=ENGINEER.everywhere, response=WritingOut)
 def is_writing_allowed(request: HttpRequest) -> WritingOut:
     """Whether Lumtar may change anything on devices."""
     return _writing()
@@ -68,7 +68,7 @@ class PortActionsOut(Schema):
     refused: str
 
 
-@router.get("/interfaces/{int:interface}/actions", needs=ENGINEER, response=PortActionsOut)
+@router.get("/interfaces/{int:interface}/actions", needs=ENGINEER.everywhere, response=PortActionsOut)
 def list_actions(request: HttpRequest, interface: int) -> PortActionsOut:
     """What can be done to a port."""
     port = get_object_or_404(Interface, pk=interface)
@@ -100,7 +100,7 @@ class DoneOut(Schema):
     after: str
 
 
-@router.post("/interfaces/{int:interface}/actions", needs=ENGINEER, response=DoneOut)
+@router.post("/interfaces/{int:interface}/actions", needs=ENGINEER.everywhere, response=DoneOut)
 def act(request: HttpRequest, interface: int, body: PortActionIn) -> DoneOut:
     """Do something to a port. The result is what the device says when it is read back."""
     port, by = get_object_or_404(Interface, pk=interface), request.user.get_username()
@@ -157,10 +157,10 @@ class RestartOut(Schema):
     refused: str
 
 
-@router.get("/devices/{int:device}/restart", needs=ENGINEER, response=RestartOut)
+@router.get("/devices/{int:device}/restart", needs=ENGINEER.everywhere, response=RestartOut)
 def can_be_restarted(request: HttpRequest, device: int) -> RestartOut:
     """Whether a device can be restarted: its profile has to say how."""
-    found = get_object_or_404(Device.objects.select_related("profile", "site", "credential"), pk=device)
+    found = get_object_or_404(Device.objects.select_related("profile", "site"), pk=device)
     restart, refused = writing.restart_of(found), ""
     if restart is not None:
         try:
@@ -170,12 +170,10 @@ def can_be_restarted(request: HttpRequest, device: int) -> RestartOut:
     return RestartOut(is_there=restart is not None, refused=refused)
 
 
-@router.post("/devices/{int:device}/restart", needs=ENGINEER, response=DoneOut)
+@router.post("/devices/{int:device}/restart", needs=ENGINEER.everywhere, response=DoneOut)
 def restart(request: HttpRequest, device: int, body: RestartIn) -> DoneOut:
     """Restart a device, as its profile says. It answers nothing for a while, so nothing is read back; its next polls show it."""
-    found = get_object_or_404(
-        Device.objects.select_related("profile", "site", "credential"), pk=device, retired_at=None
-    )
+    found = get_object_or_404(Device.objects.select_related("profile", "site"), pk=device, retired_at=None)
     with refusing():
         reason = check_reason(body.reason)
         how = writing.restart_of(found)

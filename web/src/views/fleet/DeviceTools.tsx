@@ -37,7 +37,7 @@ export function DeviceTools({ device }: { device: Device }) {
   const looks: Open[] = device.way === "snmp" ? ["poll now", "port labels", "restart"] : ["poll now"];
   const may = useMay();
   const acts = (device.retired_at ? ["change", "restore", "delete"] : [...looks, "change", "retire"]).filter(
-    (act): act is Open => may(act === "poll now" ? "operator" : "engineer"),
+    (act): act is Open => may(act === "poll now" ? "operator" : "engineer", act === "restart"),
   );
   const close = () => setOpen(null);
   return (

@@ -103,7 +103,7 @@ export function PortPage({ port }: { port: number }) {
             <Link className="underline" to={trail.list({ list: "live", ports: String(port) })}>
               look live
             </Link>
-            {may("engineer") && (
+            {may("engineer", true) && (
               <>
                 {" · "}
                 <PortActions port={port} label={`${row.device} ${row.label}`} />

@@ -249,7 +249,7 @@ function OfLink({ link, onRemove }: { link: MapLink; onRemove: Props["onRemove"]
             : "None at either end."}
       </p>
       {port !== null && <Impact question={{ interface: port }} />}
-      {time.following && may("engineer") && (
+      {time.following && may("engineer", true) && (
         <p className="mt-1 flex flex-wrap gap-x-3">
           {[link.a, link.b].map(
             (end) =>
