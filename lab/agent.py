@@ -6,6 +6,7 @@ import socket
 
 from lab.device import Device, engine_id
 from lab.mib import bind
+from lab.writing import write
 from lumtar.wire import ber, pdu, usm
 from lumtar.wire.ber import Malformed
 
@@ -137,7 +138,7 @@ class Agent:
         """The answer to a SET: the same bindings, and what came of it."""
         status, binds = pdu.NO_ACCESS if not may_write else 0, request.binds
         for oid, tag, value in zip(binds.oids, binds.tags, binds.values, strict=True):
-            status = status or self.device.write(oid, tag, value)
+            status = status or write(self.device, oid, tag, value)
         echoed = [
             bind(oid, ber.integer(value) if isinstance(value, int) else ber.tlv(tag, value))
             for oid, tag, value in zip(binds.oids, binds.tags, binds.values, strict=True)

@@ -11,15 +11,10 @@ from lab import equipment, mib
 from lab.counting import Group, boot_at, boots, is_silent
 from lab.incidents import INCIDENTS, Incident
 from lab.mib import Column, Mib, scalar, table, text
-from lab.scenario import ENTERPRISE, ETHERNET, MODELS, RESTART, Box, Port, Scenario, said_of
+from lab.scenario import ENTERPRISE, ETHERNET, MODELS, Box, Port, Scenario, said_of
 from lumtar.wire import ber
 
 IF, IFX, DOT3 = "1.3.6.1.2.1.2.2.1", "1.3.6.1.2.1.31.1.1.1", "1.3.6.1.2.1.10.7.2.1"
-ADMIN_STATUS, ALIAS, POE_ENABLE = (
-    ber.suffix(ber.oid_body(oid)) for oid in (f"{IF}.7", f"{IFX}.18", "1.3.6.1.2.1.105.1.1.1.3")
-)
-RESTART_NUMBERS = ber.suffix(ber.oid_body(f"{RESTART}.0"))
-WRONG_TYPE, WRONG_LENGTH, WRONG_VALUE, NO_CREATION, NOT_WRITABLE = 7, 8, 10, 11, 17
 WIDTH = 8
 KEPT = 0.05
 """Seconds for which computed counters serve: one answer is one instant."""
@@ -217,35 +212,6 @@ class Device:
             self._pin(index).down = True
         self._changed[index] = self.clock()
         self.link_changed(index, up)
-
-    def write(self, oid: bytes, tag: int, value: int | bytes) -> int:
-        """Set an object. Returns the error status (RFC 3416 section 3)."""
-        numbers = ber.suffix(oid)
-        if numbers == RESTART_NUMBERS and self.box.family in ("acc", "core"):
-            if value != 1:
-                return WRONG_VALUE
-            self.restart()
-            return 0
-        known = {port.index for port in self.box.ports}
-        if self.mib.exact(oid, self.clock()) is None or numbers[-1] not in known:
-            return NO_CREATION
-        column, index = numbers[:-1], numbers[-1]
-        if column == ADMIN_STATUS:
-            if tag != ber.INTEGER or value not in (1, 2):
-                return WRONG_VALUE if tag == ber.INTEGER else WRONG_TYPE
-            self.fault(index).is_off = value == 2
-            self.set_link(index, value == 1)
-        elif column[:-1] == POE_ENABLE:
-            if tag != ber.INTEGER or value not in (1, 2):
-                return WRONG_VALUE if tag == ber.INTEGER else WRONG_TYPE
-            self.fault(index).has_no_power = value == 2
-        elif column == ALIAS:
-            if not isinstance(value, bytes) or len(value) > 64:
-                return WRONG_LENGTH
-            self.described[index] = value.decode(errors="replace")
-        else:
-            return NOT_WRITABLE
-        return 0
 
     def set_power(self, on: bool) -> None:
         """Take its power away or give it back: it answers nothing, and starts over then."""

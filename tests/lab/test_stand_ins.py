@@ -16,6 +16,7 @@ from lab.incidents import Decay, Silence, Surge
 from lab.lldp import Cabling
 from lab.scenario import ENTERPRISE
 from lab.traffic import ORIGIN
+from lab.writing import write
 from lumtar.wire import ber
 from tests.lab.boxes import box, scenario
 
@@ -324,5 +325,5 @@ class TestLayer2:
     )
     def test_what_may_be_set_is_set(self, told, oid, tag, value, status):
         device = told[0]["hex-acc-1"]
-        assert device.write(ber.oid_body(oid), tag, value) == status
+        assert write(device, ber.oid_body(oid), tag, value) == status
         assert device.is_up(1, True) == (status != 0)
