@@ -200,7 +200,7 @@ def test_everything_by_keyboard(page, network):
     expect(page.get_by_role("dialog", name="Keys")).to_be_visible()
     page.keyboard.press("Escape")
     page.keyboard.press("/")
-    page.get_by_placeholder("A name, address, port label").fill("sal-acc")
+    page.get_by_placeholder("A name, address, MAC address, port label").fill("sal-acc")
     expect(page.get_by_role("option", name=re.compile("sal-acc-1 127.0.0.2"))).to_be_visible()
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", level=1)).to_contain_text("sal-acc-1")

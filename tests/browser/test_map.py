@@ -145,7 +145,7 @@ def test_the_way_between_two_devices(page, network, joined):
     form.get_by_label("From").fill("hex-wan-1")
     form.get_by_label("To").fill("nobody")
     form.get_by_role("button", name="Show the way").click()
-    expect(page.get_by_text("No device of the inventory is called nobody")).to_be_visible()
+    expect(page.get_by_text("Nothing is known that is called nobody")).to_be_visible()
     way = page.get_by_role("region", name="The way")
     way.get_by_label("To").fill("127.0.0.2")
     way.get_by_role("button", name="Show the way").click()

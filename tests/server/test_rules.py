@@ -72,7 +72,7 @@ class TestWhatItComesTo:
         assert found["subjects"] == PORTS and found["examples"][0] == {"device": "hex-wan-1", "label": "Transport A"}
         assert answered(client, "rules/match", kind="device")["subjects"] == 2
         assert answered(client, "rules/match", kind="component", scope="part is fan")["subjects"] == 0
-        assert is_problem(send(client, "post", "rules/match", kind="link"), 422, "no kind of subject link")
+        assert is_problem(send(client, "post", "rules/match", kind="cable"), 422, "no kind of subject cable")
         wrong = send(client, "post", "rules/match", kind="device", scope="colour is red")
         assert is_problem(wrong, 422, "colour")
 

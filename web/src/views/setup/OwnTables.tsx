@@ -12,8 +12,8 @@ export function OwnNeighbours({ table, onChange }: { table: Neighbours; onChange
     <details className="col-span-2" open={Boolean(table.name)}>
       <summary className="min-h-6 cursor-pointer">The maker’s own table of neighbours</summary>
       <div className="mt-1 grid grid-cols-2 gap-x-3 gap-y-2">
-        <Field label="Column of names" hint="object identifier" value={table.name} onChange={set("name")} />
-        <Field label="Column of ports" hint="object identifier" value={table.port} onChange={set("port")} />
+        <Field label="Column of names" hint="OID" value={table.name} onChange={set("name")} />
+        <Field label="Column of ports" hint="OID" value={table.port} onChange={set("port")} />
         <Field label="Column of addresses" hint="may be empty" value={table.address} onChange={set("address")} />
         <Field
           label="ifIndex in the index"
@@ -37,7 +37,7 @@ export function OwnRestart({ restart, onChange }: { restart: Restart; onChange: 
       <div className="mt-1 grid grid-cols-2 gap-x-3 gap-y-2">
         <Field
           label="Object that is set"
-          hint="object identifier with its instance"
+          hint="OID with its instance"
           value={restart.oid}
           onChange={(event) => onChange({ ...restart, oid: event.target.value })}
         />
