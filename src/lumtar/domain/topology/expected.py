@@ -4,6 +4,7 @@ from collections import defaultdict
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from typing import Any
 
 from django.db import transaction
 from django.db.models import F, Q
@@ -67,10 +68,11 @@ class _Row:
 def differences(now: datetime) -> list[Difference]:
     """Where what is seen is not what is expected, in the order of the ports."""
     rows = _rows(now)
-    frozen = {
-        pk: End(device, port) if device is not None else None
-        for pk, device, port in ExpectedLink.objects.values_list("interface_id", "to_device_id", "to_interface_id")
-    }
+    frozen, strangers = dict[int, End | None](), dict[int, str]()
+    for pk, to, to_port, name in ExpectedLink.objects.values_list(
+        "interface_id", "to_device_id", "to_interface_id", "name"
+    ):
+        frozen[pk], strangers[pk] = (End(to, to_port) if to is not None else None), name
     wholly = set(_frozen_devices())
     first: dict[int, datetime] = {}
     for row in rows:
@@ -83,6 +85,8 @@ def differences(now: datetime) -> list[Difference]:
     for port in sorted(at.keys() | frozen.keys()):
         mine = at.get(port, [])
         here = [row.seen for row in mine if row.gone_at is None]
+        if (stranger := strangers.get(port)) and frozen[port] is None:
+            here = [each for each in here if each.name != stranger]
         device = mine[0].device if mine else owners[port]
         if port in frozen:
             found += _against(port, device, frozen[port], here, is_frozen=True)
@@ -155,15 +159,11 @@ def freeze(by: str, devices: Collection[int] | None = None) -> int:
     if devices is not None:
         rows, before = rows.filter(device__in=devices), before.filter(interface__device__in=devices)
     before.delete()
-    ends = {
-        port: (to, to_port) for port, to, to_port in rows.values_list("interface_id", "to_device_id", "to_interface_id")
-    }
+    ends = {row.interface_id: row for row in rows.order_by("since")}
     ExpectedLink.objects.bulk_create(
         (
-            ExpectedLink(
-                interface_id=port, to_device_id=to, to_interface_id=to_port, is_whole=True, frozen_at=now, frozen_by=by
-            )
-            for port, (to, to_port) in ends.items()
+            ExpectedLink(interface_id=port, **_meant(row), is_whole=True, frozen_at=now, frozen_by=by)
+            for port, row in ends.items()
         ),
         batch_size=2000,
     )
@@ -177,6 +177,14 @@ def freeze(by: str, devices: Collection[int] | None = None) -> int:
     return len(ends)
 
 
+def _meant(seen: Neighbour | None) -> dict[str, Any]:
+    """A neighbour as the expected one; nobody, if nobody is seen."""
+    if seen is None:
+        return {"to_device_id": None, "to_interface_id": None, "name": ""}
+    name = "" if seen.to_device_id is not None else seen.sys_name or seen.chassis
+    return {"to_device_id": seen.to_device_id, "to_interface_id": seen.to_interface_id, "name": name}
+
+
 @transaction.atomic
 def accept(port: int, by: str) -> None:
     """What is seen at a port now is expected there from now on, and at the other end as well; nothing, if nothing is seen."""
@@ -187,11 +195,9 @@ def accept(port: int, by: str) -> None:
     )
     others = {each for _, each in rows if each is not None} | {each for each in was if each is not None}
     for each in (port, *sorted(others)):
-        seen = Neighbour.objects.filter(interface=each, gone_at=None)
-        device, interface = seen.values_list("to_device_id", "to_interface_id").first() or (None, None)
+        seen = Neighbour.objects.filter(interface=each, gone_at=None).order_by("since").first()
         ExpectedLink.objects.update_or_create(
-            interface_id=each,
-            defaults={"to_device_id": device, "to_interface_id": interface, "frozen_at": now, "frozen_by": by},
+            interface_id=each, defaults={**_meant(seen), "frozen_at": now, "frozen_by": by}
         )
     note_action("what is seen at a port was accepted as the expected neighbour", by)
     announce("topology")

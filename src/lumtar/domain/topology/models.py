@@ -208,6 +208,8 @@ class ExpectedLink(models.Model):
     to_device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, null=True, related_name="+")
     to_interface = models.ForeignKey("inventory.Interface", on_delete=models.SET_NULL, null=True, related_name="+")
     """The port of it; both are None if no device of the inventory is to be there."""
+    name = models.CharField(max_length=800, blank=True)
+    """What the neighbour calls itself, if it is not in the inventory."""
     is_whole = models.BooleanField(default=False)
     """All ports of the device are frozen: one without a row is to have no neighbour."""
     frozen_at = models.DateTimeField()
