@@ -159,7 +159,7 @@ def freeze(by: str, devices: Collection[int] | None = None) -> int:
     if devices is not None:
         rows, before = rows.filter(device__in=devices), before.filter(interface__device__in=devices)
     before.delete()
-    ends = {row.interface_id: row for row in rows.order_by("since")}
+    ends = {row.interface_id: row for row in rows.order_by("since") if row.interface_id is not None}
     ExpectedLink.objects.bulk_create(
         (
             ExpectedLink(interface_id=port, **_meant(row), is_whole=True, frozen_at=now, frozen_by=by)
