@@ -12,7 +12,7 @@ from django.db.models import F
 from numpy.typing import NDArray
 
 from lumtar.core.measures.links import Bridges, Links
-from lumtar.core.topology import End, Evidence
+from lumtar.core.topology import Evidence
 from lumtar.core.topology.impact import impact
 from lumtar.domain.inventory.models import Device, DeviceState, Interface, Reach
 from lumtar.domain.topology import expected, queries
@@ -47,6 +47,26 @@ class _Port:
     @property
     def is_down(self) -> bool:
         return self.answers and self.oper != UP
+
+
+@dataclass(frozen=True, slots=True)
+class _Heard:
+    """Which devices tell of neighbours at all, which ports each of them hears, and what expected ones are called."""
+
+    telling: frozenset[int]
+    pairs: frozenset[tuple[int, int | None]]
+    names: Mapping[int, str]
+
+    @classmethod
+    def now(cls, differs: Iterable[Difference]) -> "_Heard":
+        pairs = frozenset(Neighbour.objects.filter(gone_at=None).values_list("device_id", "to_interface_id"))
+        missed = {each.expected.device for each in differs if each.expected}
+        names = dict(Device.objects.filter(pk__in=missed).values_list("pk", "name"))
+        return cls(frozenset(device for device, _ in pairs), pairs, names)
+
+    def hears(self, each: Difference) -> bool:
+        """Whether the other end still hears this one: the link is one-way then, not lost."""
+        return each.expected is not None and (each.expected.device, each.port) in self.pairs
 
 
 @dataclass(slots=True)
@@ -87,12 +107,12 @@ def links_now(now: datetime, also: Iterable[int] = ()) -> tuple[NDArray[np.int64
     members = _members()
     numbers = {*(each for each in ends if each is not None), *(each.port for each in differs), *members}
     ports = _ports(numbers | {port for each in members.values() for port in each})
-    made = _Frame()
+    made, heard = _Frame(), _Heard.now(differs)
     for each in seen:
-        _of_ends(made, each, ports, now)
+        _of_ends(made, each, ports, heard, now)
     _layer2(made, seen, ports, now)
     for difference in differs:
-        _of_difference(made, difference, ports)
+        _of_difference(made, difference, ports, heard)
     for values in made.values.values():
         if values.get("changed"):
             # Whoever sees somebody else does not see the one that is expected; that is one thing.
@@ -146,7 +166,7 @@ def _both(each: SeenLink, ports: Mapping[int, _Port]) -> tuple[_Port, _Port] | N
     return (a, b) if a and b and a.is_up and b.is_up else None
 
 
-def _of_ends(made: _Frame, each: SeenLink, ports: Mapping[int, _Port], now: datetime) -> None:
+def _of_ends(made: _Frame, each: SeenLink, ports: Mapping[int, _Port], heard: _Heard, now: datetime) -> None:
     subject, both = subject_of(each), _both(each, ports)
     if subject is None:
         return
@@ -163,14 +183,10 @@ def _of_ends(made: _Frame, each: SeenLink, ports: Mapping[int, _Port], now: date
         half = a if a.duplex == HALF else b
         made.put(subject, "duplex", float(a.duplex != b.duplex), half=half.name, full=(b if half is a else a).name)
     if each.link.evidence in (Evidence.BOTH_ENDS, Evidence.ONE_END):
-        is_one_way = each.link.evidence is Evidence.ONE_END and each.since < now - HEARD_FOR
-        made.put(subject, "one_way", float(is_one_way and _tells(each)), hears=a.name, unheard=b.name)
-
-
-def _tells(each: SeenLink) -> bool:
-    """Whether the other end of a link tells of neighbours at all: one that does not is not deaf."""
-    rows = Neighbour.objects.filter(device=each.link.b.device, gone_at=None)
-    return rows.exists() and each.link.b.port is not None
+        # A device that tells of nobody is not deaf: it may only send.
+        is_one_way = each.link.evidence is Evidence.ONE_END and each.link.b.device in heard.telling
+        is_old = each.since < now - HEARD_FOR
+        made.put(subject, "one_way", float(is_one_way and is_old), hears=a.name, unheard=b.name)
 
 
 def _layer2(made: _Frame, seen: Iterable[SeenLink], ports: Mapping[int, _Port], now: datetime) -> None:
@@ -197,31 +213,19 @@ def _layer2(made: _Frame, seen: Iterable[SeenLink], ports: Mapping[int, _Port], 
             )  # fmt: skip
 
 
-def _of_difference(made: _Frame, each: Difference, ports: Mapping[int, _Port]) -> None:
+def _of_difference(made: _Frame, each: Difference, ports: Mapping[int, _Port], heard: _Heard) -> None:
     here = ports.get(each.port)
     if here is None or not here.answers:
         return
     beyond = ports.get(each.seen.to.port or 0) if each.seen and each.seen.to else None
     subject, seen = each.subject, beyond.name if beyond else each.seen.name if each.seen else ""
     there = ports.get(each.expected.port or 0) if each.expected else None
-    wanted = there.name if there else _name(each.expected)
+    wanted = there.name if there else heard.names.get(each.expected.device, "") if each.expected else ""
     if each.seen is not None:
         name = "changed" if each.expected else "unexpected"
         made.put(subject, name, 1.0, here=here.name, seen=seen, expected=wanted)
-    elif here.is_up and (there is None or there.answers) and not _is_heard_there(each):
+    elif here.is_up and (there is None or there.answers) and not heard.hears(each):
         made.put(subject, "lost", 1.0, here=here.name, expected=wanted)
-
-
-def _is_heard_there(each: Difference) -> bool:
-    """Whether the other end still hears this one: the link is one-way then, not lost."""
-    rows = Neighbour.objects.filter(to_interface=each.port, gone_at=None)
-    return each.expected is not None and rows.filter(device=each.expected.device).exists()
-
-
-def _name(end: End | None) -> str:
-    if end is None:
-        return ""
-    return Device.objects.filter(pk=end.device).values_list("name", flat=True).first() or ""
 
 
 def _alone(made: _Frame, seen: list[SeenLink], ports: Mapping[int, _Port]) -> None:
