@@ -81,7 +81,7 @@ export function BackgroundTools({ map }: { map: NetworkMap }) {
   const { background } = map;
   return (
     <>
-      <label className="min-h-6 cursor-pointer underline">
+      <label className="flex min-h-6 cursor-pointer items-center underline">
         background …
         <input type="file" accept="image/png,image/jpeg" className="sr-only" onChange={(event) => void choose(event)} />
       </label>

@@ -49,7 +49,7 @@ export function MapFoot({ map, picture, handle }: Props) {
         no answer
       </span>
       <span>two lanes a link, one each way</span>
-      <span className="ml-auto flex gap-2.5">
+      <span className="ml-auto flex flex-wrap items-center gap-x-2.5">
         {show.arranging && <Arrangement map={map} />}
         {!show.table && (
           <>
