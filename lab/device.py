@@ -7,14 +7,13 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from lab import equipment, mib
+from lab import equipment, mib, ports
 from lab.counting import Group, boot_at, boots, is_silent
 from lab.incidents import INCIDENTS, Incident
-from lab.mib import Column, Mib, scalar, table, text
-from lab.scenario import ENTERPRISE, ETHERNET, MODELS, Box, Port, Scenario, said_of
+from lab.mib import Column, Mib, scalar, text
+from lab.scenario import ENTERPRISE, MODELS, Box, Port, Scenario
 from lumtar.wire import ber
 
-IF, IFX, DOT3 = "1.3.6.1.2.1.2.2.1", "1.3.6.1.2.1.31.1.1.1", "1.3.6.1.2.1.10.7.2.1"
 WIDTH = 8
 KEPT = 0.05
 """Seconds for which computed counters serve: one answer is one instant."""
@@ -252,7 +251,7 @@ class Device:
         fault.held[:2] = end - np.maximum(ahead[:2], 4096.0)
         fault.offset = fault.held - self._plain(fault.since)[row]
 
-    def _encoded(self, at: float) -> list[list[bytes]]:
+    def encoded(self, at: float) -> list[list[bytes]]:
         """Every counter column of the device at about this instant, encoded."""
         if abs(at - self._computed[0]) > self._kept:
             counters = self.counters(at)
@@ -270,109 +269,7 @@ class Device:
         return self._computed[1]
 
     def _columns(self) -> list[Column]:
-        columns = [
-            *self._system(),
-            *equipment.columns(self),
-        ]
-        ports = self.box.ports
-        indexes = [port.index for port in ports]
-
-        def of_ports(entry: str, number: int, values: list[bytes]) -> None:
-            columns.append(table(entry, number, indexes, values))
-
-        def counted(entry: str, number: int, place: int, only: list[int] | None = None) -> None:
-            rows = range(len(ports)) if only is None else only
-            if only is None:
-                columns.append(table(entry, number, indexes, lambda at: self._encoded(at)[place]))
-            else:
-                columns.append(
-                    table(
-                        entry,
-                        number,
-                        [indexes[row] for row in rows],
-                        lambda at: [self._encoded(at)[place][row] for row in rows],
-                    )
-                )
-
-        of_ports(IF, 1, [ber.integer(port.index) for port in ports])
-        said = [said_of(self.box.family, port) for port in ports]
-        of_ports(IF, 2, [text(each["descr"]) for each in said])
-        of_ports(IF, 3, [ber.integer(port.kind) for port in ports])
-        of_ports(IF, 5, [ber.integer(min(port.speed_bps, 2**32 - 1), ber.GAUGE32) for port in ports])
-        of_ports(
-            IF,
-            6,
-            [
-                text(
-                    bytes(
-                        (
-                            2,
-                            0,
-                            self.box.seed >> 16 & 255,
-                            self.box.seed >> 8 & 255,
-                            self.box.seed & 255,
-                            port.index & 255,
-                        )
-                    )
-                )
-                for port in ports
-            ],
-        )
-        columns.append(
-            table(IF, 7, indexes, lambda at: [ber.integer(2 if self._put_in(each).is_off else 1) for each in indexes])
-        )
-        columns.append(
-            table(
-                IF, 8, indexes, lambda at: [ber.integer(1 if self.is_up(port.index, port.up) else 2) for port in ports]
-            )
-        )
-        columns.append(
-            table(
-                IF,
-                9,
-                indexes,
-                lambda at: [
-                    ber.integer(max(0, int((self._changed.get(port.index, 0) - self.boot(at)) * 100)), ber.TIME_TICKS)
-                    for port in ports
-                ],
-            )
-        )
-        for number, place in (
-            (10, 12),
-            (11, 14),
-            (12, 15),
-            (13, 10),
-            (14, 8),
-            (16, 13),
-            (17, 16),
-            (18, 17),
-            (19, 11),
-            (20, 9),
-        ):
-            counted(IF, number, place)
-        of_ports(IFX, 1, [text(each["name"]) for each in said])
-        wide = [row for row, port in enumerate(ports) if port.wide]
-        for number, place in ((6, 0), (7, 2), (8, 3), (9, 4), (10, 1), (11, 5), (12, 6), (13, 7)):
-            counted(IFX, number, place, None if len(wide) == len(ports) else wide)
-        of_ports(IFX, 15, [ber.integer(round(port.speed_bps / 1e6), ber.GAUGE32) for port in ports])
-        aliases = {port.index: each["alias"] for port, each in zip(ports, said, strict=True)}
-        columns.append(
-            table(IFX, 18, indexes, lambda at: [text(self.described.get(each, aliases[each])) for each in indexes])
-        )
-        of_ports(IFX, 19, [ber.integer(0, ber.TIME_TICKS)] * len(ports))
-        wired = [row for row, port in enumerate(ports) if port.kind == ETHERNET]
-        counted(DOT3, 3, 8, wired)
-        for number in (2, 8):
-            columns.append(table(DOT3, number, [ports[row].index for row in wired], [ber.integer(0)] * len(wired)))
-        columns.append(
-            table(
-                DOT3,
-                19,
-                [ports[row].index for row in wired],
-                lambda at: [ber.integer(2 if self._put_in(ports[row].index).is_half else 3) for row in wired],
-            )
-        )
-        return columns
+        return [*self._system(), *ports.columns(self), *equipment.columns(self)]
 
     def _put_in(self, index: int) -> PortFault:
         return self.faults.get(index) or PortFault()
@@ -384,6 +281,18 @@ class Device:
     def has_power(self, index: int) -> bool:
         """Whether a port may give power over Ethernet."""
         return not self._put_in(index).has_no_power
+
+    def is_off(self, index: int) -> bool:
+        """Whether somebody switched a port off by SNMP."""
+        return self._put_in(index).is_off
+
+    def is_half(self, index: int) -> bool:
+        """Whether a port negotiated half duplex."""
+        return self._put_in(index).is_half
+
+    def changed_at(self, index: int) -> float:
+        """When a port last went up or down; 0 if it never did."""
+        return self._changed.get(index, 0.0)
 
     def is_deaf(self, index: int) -> bool:
         """Whether nothing arrives at a port."""

@@ -7,6 +7,7 @@ from functools import partial
 from lab.bridging import Switching
 from lab.device import Device, chassis
 from lab.mib import Column, text
+from lab.ports import mac_of
 from lab.scenario import ETHERNET, Box, Port, Scenario, said_of
 from lumtar.wire import ber
 from lumtar.wire.ber import oid_body
@@ -147,7 +148,7 @@ def _port_id(box: Box, port: Port) -> tuple[int, bytes]:
     return kind, {
         BY_NAME: port.name.encode(),
         BY_NUMBER: str(port.index).encode(),
-        BY_MAC: bytes((2, 0, box.seed >> 16 & 255, box.seed >> 8 & 255, box.seed & 255, port.index & 255)),
+        BY_MAC: mac_of(box, port),
         BY_ALIAS: port.alias.encode(),
     }[kind]
 

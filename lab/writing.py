@@ -1,6 +1,7 @@
 """What may be set on a stand-in by SNMP: ports and their power off and on, descriptions, a restart."""
 
-from lab.device import IF, IFX, Device
+from lab.device import Device
+from lab.ports import IF, IFX
 from lab.scenario import RESTART
 from lumtar.wire import ber
 

@@ -22,6 +22,7 @@ from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.topology import looks
 from lumtar.domain.topology.looks import Looked
+from lumtar.server.api import actions
 from tests.conftest import free_port
 from tests.lab.boxes import box, scenario
 from tests.server.calls import get, is_problem
@@ -238,6 +239,20 @@ class TestChanging:
         assert self.act(client, port, action="poe_off").json()["after"] == "off"
         self.allow(client, False)
         is_problem(self.act(client, port, action="port_down"), 409, "read-only")
+
+    def test_what_became_of_it_is_written_down_though_the_collector_ended(self, client, device, monkeypatch):
+        async def ended(kind, message):
+            return
+            yield
+
+        _, port = device
+        credentials.create("Write", "v2c", {"community": "write-word"}, is_for_writing=True)
+        self.allow(client)
+        monkeypatch.setattr(actions, "done_by_a_collector", ended)
+        done = self.act(client, port, action="port_down").json()
+        assert not done["is_done"] and "look at the device before you try again" in done["words"]
+        text = Entry.objects.filter(kind="user").latest("pk").text
+        assert "the collector ended" in text and "(cabling of the room)" in text
 
     def test_who_is_limited_to_a_part_changes_nothing(self, client, device):
         made, port = device

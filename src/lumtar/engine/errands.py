@@ -94,7 +94,7 @@ async def set_one(message: Message) -> AsyncIterator[Message]:
         wanted,
         message["oid"],
         message["wanted"],
-        is_read=message.get("is_read", True),
+        is_read=message["is_read"],
     )
     yield asdict(done)
 

@@ -22,6 +22,8 @@ class ObjectSet:
     before: int | str | None = None
     after: int | str | None = None
     is_set: bool = False
+    is_tried: bool = False
+    """It was sent to be set: whatever came of that, it must not be sent again."""
     fault: str = ""
     took_ms: float = 0.0
 
@@ -53,10 +55,9 @@ async def set_object(
                 break
             except Fault as fault:
                 done.fault = f"{fault.words} (credential {candidate.name})"
-                if fault.kind is not FaultKind.NOT_SET and done.before is not None:
+                if fault.kind is not FaultKind.NOT_SET and done.is_tried:
                     done.fault += "; whether it was changed is not known"
-                # Once it was tried to set, another credential must not try it again.
-                if fault.kind is FaultKind.NOT_SET or done.before is not None or last == 0:
+                if fault.kind is FaultKind.NOT_SET or done.is_tried or last == 0:
                     break
     except Fault as fault:
         done.fault = fault.words
@@ -72,6 +73,7 @@ async def _set(session: Session, oid: str, wanted: int | str, done: ObjectSet, *
     if done.before is None and is_read:
         raise Fault(FaultKind.NOT_SET, "the device has no such object, or does not show it to this credential")
     value = ber.integer(wanted) if isinstance(wanted, int) else ber.tlv(ber.OCTET_STRING, wanted.encode())
+    done.is_tried = True
     await session.set(body, value)
     if not is_read:
         done.is_set = True

@@ -57,6 +57,13 @@ class Pdu:
     error_index: int
     binds: VarBinds
 
+    @property
+    def error(self) -> str:
+        """The name of a response's error (RFC 3416 section 3), its number if that is unknown; empty if there is none."""
+        if not self.error_status:
+            return ""
+        return ERROR_STATUS[self.error_status] if self.error_status < len(ERROR_STATUS) else str(self.error_status)
+
 
 NULL = b"\x05\x00"
 

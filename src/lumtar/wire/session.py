@@ -9,30 +9,8 @@ from lumtar.wire import ber, pdu, smi, usm
 from lumtar.wire.ber import Malformed
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.pdu import Pdu, VarBinds
+from lumtar.wire.refusals import NOT_IN_TIME, NOT_SET, REPORTS, UNKNOWN_ENGINE
 from lumtar.wire.transport import Address, Transport
-
-REPORTS = {
-    ber.oid_body("1.3.6.1.6.3.15.1.1.1.0"): (
-        FaultKind.LEVEL,
-        "answered, but does not allow this security level for this user",
-    ),
-    ber.oid_body("1.3.6.1.6.3.15.1.1.2.0"): (
-        FaultKind.TIME_WINDOW,
-        "answered, but its clock and ours are too far apart (not in time window)",
-    ),
-    ber.oid_body("1.3.6.1.6.3.15.1.1.3.0"): (FaultKind.UNKNOWN_USER, "answered, but does not know this user name"),
-    ber.oid_body("1.3.6.1.6.3.15.1.1.4.0"): (FaultKind.GARBLED, "answered with another engine id each time"),
-    ber.oid_body("1.3.6.1.6.3.15.1.1.5.0"): (
-        FaultKind.WRONG_KEY,
-        "answered, but rejected the user's authentication key (wrong password or protocol)",
-    ),
-    ber.oid_body("1.3.6.1.6.3.15.1.1.6.0"): (
-        FaultKind.DECRYPTION,
-        "answered, but could not decrypt the request (wrong privacy password or protocol)",
-    ),
-}
-NOT_IN_TIME = ber.oid_body("1.3.6.1.6.3.15.1.1.2.0")
-UNKNOWN_ENGINE = ber.oid_body("1.3.6.1.6.3.15.1.1.4.0")
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,21 +41,6 @@ class Patience:
 
 
 NAMES = {pdu.GET: "GET", pdu.GET_NEXT: "GETNEXT", pdu.GET_BULK: "GETBULK", pdu.SET: "SET"}
-NOT_SET = {
-    "notWritable": "the device does not let this be changed (notWritable)",
-    "readOnly": "the device does not let this be changed (readOnly)",
-    "noAccess": "the device does not let this credential change it (noAccess)",
-    "authorizationError": "the device does not let this credential change it (authorizationError)",
-    "noSuchName": "the device has no such object, or does not let this credential change it (noSuchName)",
-    "noCreation": "the device has no such object (noCreation)",
-    "wrongValue": "the device does not take this value (wrongValue)",
-    "wrongLength": "the device does not take a value of this length (wrongLength)",
-    "badValue": "the device does not take this value (badValue)",
-    "inconsistentValue": "the device does not take this value as it is set up now (inconsistentValue)",
-    "commitFailed": "the device could not carry it out (commitFailed)",
-    "resourceUnavailable": "the device has no room to carry it out (resourceUnavailable)",
-}
-"""Why a device did not set a value, in words (RFC 3416 section 4.2.5)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -247,28 +210,24 @@ class Session:
             raise
         self.rtt = time.monotonic() - began
         if self.trace is not None:
-            status = answer.error_status
-            name = pdu.ERROR_STATUS[status] if status < len(pdu.ERROR_STATUS) else str(status)
-            self._note(kind, oids, len(answer.binds.oids), began, f"answered with the error {name}" if status else "")
+            words = f"answered with the error {answer.error}" if answer.error else ""
+            self._note(kind, oids, len(answer.binds.oids), began, words)
         self.varbinds += len(answer.binds.oids)
         if ber.OUT_OF_RANGE in answer.binds.tags:
             for oid, tag, value in zip(answer.binds.oids, answer.binds.tags, answer.binds.values, strict=True):
                 if tag == ber.OUT_OF_RANGE:
                     self.refuse(smi.name_of(oid), f"{_odd(value)} does not fit its type")
-        if kind == pdu.SET and answer.error_status:
-            known = answer.error_status < len(pdu.ERROR_STATUS)
-            name = pdu.ERROR_STATUS[answer.error_status] if known else str(answer.error_status)
-            raise Fault(FaultKind.NOT_SET, NOT_SET.get(name, f"the device answered with the error {name}"))
+        if kind == pdu.SET and answer.error:
+            words = NOT_SET.get(answer.error, f"the device answered with the error {answer.error}")
+            raise Fault(FaultKind.NOT_SET, words)
         if answer.error_status == pdu.TOO_BIG:
             raise TooBig(FaultKind.ERROR_STATUS, "answered that its answer would be too big (tooBig)")
         if answer.error_status in (pdu.AUTHORIZATION_ERROR, pdu.NO_ACCESS):
             raise Fault(FaultKind.REFUSED, "answered, but refused access (authorizationError)")
         if answer.error_status == pdu.NO_SUCH_NAME and 0 < answer.error_index <= len(oids):
             raise MissingName(answer.error_index - 1)
-        if answer.error_status:
-            known = answer.error_status < len(pdu.ERROR_STATUS)
-            name = pdu.ERROR_STATUS[answer.error_status] if known else str(answer.error_status)
-            raise Fault(FaultKind.ERROR_STATUS, f"answered with the error {name}")
+        if answer.error:
+            raise Fault(FaultKind.ERROR_STATUS, f"answered with the error {answer.error}")
         return answer.binds
 
     def _note(self, kind: int, oids: list[bytes], answers: int, began: float, fault: str) -> None:

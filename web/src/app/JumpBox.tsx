@@ -2,7 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { Command } from "cmdk";
 import { useDeferredValue, useState } from "react";
 import { useNavigate } from "react-router";
-import { devicesQuery, portsQuery, whereIsQuery } from "../api/queries";
+import { devicesQuery, portsQuery } from "../api/queries";
+import { whereIsQuery } from "../api/topologyQueries";
 import { VIEWS } from "../views/manifest";
 import { useTimeSearch } from "./screenTime";
 

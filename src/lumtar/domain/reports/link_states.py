@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 from django.db import connection
-from django.db.models import F
 from numpy.typing import NDArray
 
 from lumtar.core.measures.links import Bridges, Links
@@ -276,7 +275,7 @@ def bridges_now(now: datetime, also: Iterable[int] = ()) -> tuple[NDArray[np.int
     rows = {
         device: (since, changes, root)
         for device, since, changes, root in Bridge.objects.filter(device__retired_at=None).values_list(
-            "device_id", "root_since", "changes_per_hour", F("root")
+            "device_id", "root_since", "changes_per_hour", "root"
         )
     }
     moves, rebound = _lately(MOVED, now), _lately(REBOUND, now)

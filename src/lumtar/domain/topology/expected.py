@@ -69,11 +69,15 @@ def differences(now: datetime) -> list[Difference]:
     """Where what is seen is not what is expected, in the order of the ports."""
     rows = _rows(now)
     frozen, strangers = dict[int, End | None](), dict[int, str]()
-    for pk, to, to_port, name in ExpectedLink.objects.values_list(
-        "interface_id", "to_device_id", "to_interface_id", "name"
+    owners, wholly = dict[int, int](), set[int]()
+    for pk, owner, to, to_port, name, is_whole in ExpectedLink.objects.values_list(
+        "interface_id", "interface__device_id", "to_device_id", "to_interface_id", "name", "is_whole"
     ):
         frozen[pk], strangers[pk] = (End(to, to_port) if to is not None else None), name
-    wholly = set(_frozen_devices())
+        owners[pk] = owner
+        if is_whole:
+            # Every port of it is frozen: one without a row is to have no neighbour.
+            wholly.add(owner)
     first: dict[int, datetime] = {}
     for row in rows:
         first[row.device] = min(row.seen.since, first.get(row.device, now))
@@ -81,7 +85,6 @@ def differences(now: datetime) -> list[Difference]:
     for row in rows:
         at[row.port].append(row)
     found = []
-    owners = dict(ExpectedLink.objects.values_list("interface_id", "interface__device_id"))
     for port in sorted(at.keys() | frozen.keys()):
         mine = at.get(port, [])
         here = [row.seen for row in mine if row.gone_at is None]
@@ -109,11 +112,6 @@ def _rows(now: datetime) -> list[_Row]:
             "interface_id", "device_id", "interface__role", "to_device_id", "to_interface_id", "sys_name", "chassis", "since", "gone_at"
         )
     ]  # fmt: skip
-
-
-def _frozen_devices() -> list[int]:
-    """Devices of which every port is frozen: a port without a row is to have no neighbour."""
-    return list(ExpectedLink.objects.filter(is_whole=True).values_list("interface__device_id", flat=True).distinct())
 
 
 def _is_meant(seen: Seen, expected: End) -> bool:

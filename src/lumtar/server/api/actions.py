@@ -15,7 +15,7 @@ from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.logbook.services import note_action
 from lumtar.server.api.access import ADMINISTRATOR, ENGINEER, Router
 from lumtar.server.api.errands import done_by_a_collector
-from lumtar.server.api.problems import Problem, refusing
+from lumtar.server.api.problems import refusing
 from lumtar.server.api.schema import Schema
 
 router = Router(tags=["actions"])
@@ -112,12 +112,7 @@ def act(request: HttpRequest, interface: int, body: PortActionIn) -> DoneOut:
     with refusing(409):
         to = writing.target(port, action)
     wanted = text if action.value is None else action.value
-    asked = {
-        "address": to.device.address, "port": to.device.port, "credentials": [each.pk for each in to.credentials],
-        "oid": to.oid, "wanted": wanted,
-    }  # fmt: skip
-
-    done = _set(asked)
+    done = _set(to, wanted)
     before, after = (
         action.shown(value.encode() if isinstance(value, str) else value) for value in (done["before"], done["after"])
     )
@@ -133,13 +128,18 @@ def act(request: HttpRequest, interface: int, body: PortActionIn) -> DoneOut:
     return DoneOut(is_done=done["is_set"], words=words, before=before, after=after)
 
 
-def _set(asked: dict[str, Any]) -> dict[str, Any]:
-    """Have an object set by a collector."""
+def _set(to: writing.Target, wanted: int | str, *, is_read: bool = True) -> dict[str, Any]:
+    """Have an object set by a collector; whatever comes of it is an outcome, so that it is written down."""
+    asked = {
+        "address": to.device.address, "port": to.device.port, "credentials": [each.pk for each in to.credentials],
+        "oid": to.oid, "wanted": wanted, "is_read": is_read,
+    }  # fmt: skip
 
     async def first() -> dict[str, Any]:
         async for line in done_by_a_collector("set", asked):
             return line
-        raise Problem(503, "The collector ended while it was at it. Look at the device before you try again.")
+        fault = "the collector ended while it was at it; look at the device before you try again"
+        return {"is_set": False, "fault": fault, "before": None, "after": None}
 
     return asyncio.run(first())
 
@@ -181,12 +181,7 @@ def restart(request: HttpRequest, device: int, body: RestartIn) -> DoneOut:
             raise Refusal(f"The profile of {found.name} does not say how it is restarted.")
     with refusing(409):
         to = writing.restart_target(found, how)
-    done = _set(
-        {
-            "address": found.address, "port": found.port, "credentials": [each.pk for each in to.credentials],
-            "oid": to.oid, "wanted": how.value, "is_read": False,
-        }
-    )  # fmt: skip
+    done = _set(to, how.value, is_read=False)
     words = f"{found.name} was told to restart." if done["is_set"] else f"{found.name}: {done['fault']}."
     note_action(
         f"{found.name}: {'restart' if done['is_set'] else words} ({reason})", request.user.get_username(), found

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
-import { deviceQuery, devicesQuery, type Failing, groupsQuery, interfaceQuery, sitesQuery } from "../../api/queries";
+import { deviceQuery, devicesQuery, groupsQuery, interfaceQuery, sitesQuery } from "../../api/queries";
+import type { Failing } from "../../api/topologyQueries";
 import { Field, Labelled } from "../../components/Field";
 import { FormFoot } from "../../components/FormFoot";
 import { FromUntil } from "../../components/FromUntil";

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { client, got, type Schemas } from "../../api/client";
-import { expectedQuery } from "../../api/queries";
+import { expectedQuery } from "../../api/topologyQueries";
 import { useMay } from "../../app/session";
 import { counted, moment } from "../../components/format";
 import { Problem } from "../../components/Problem";

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { layer2Query, layersQuery } from "../../api/queries";
+import { layer2Query, layersQuery } from "../../api/topologyQueries";
 import { counted, moment } from "../../components/format";
 import { useTrail } from "./trail";
 

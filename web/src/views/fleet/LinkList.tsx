@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { linksQuery, strangersQuery } from "../../api/queries";
+import { linksQuery, strangersQuery } from "../../api/topologyQueries";
 import { useScreenTime } from "../../app/screenTime";
 import { useMay } from "../../app/session";
 import { usePlace } from "../../app/usePlace";

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
-import { neighboursQuery, portNeighboursQuery } from "../../api/queries";
+import { neighboursQuery, portNeighboursQuery } from "../../api/topologyQueries";
 import { useScreenTime } from "../../app/screenTime";
 import { moment } from "../../components/format";
 import { useTrail } from "./trail";

@@ -3,7 +3,7 @@ import { Dialog } from "radix-ui";
 import { type FormEvent, useState } from "react";
 import { Link } from "react-router";
 import { client, got, type Schemas } from "../../api/client";
-import { portActionsQuery } from "../../api/queries";
+import { portActionsQuery } from "../../api/topologyQueries";
 import { Field } from "../../components/Field";
 import { FormFoot } from "../../components/FormFoot";
 import { Impact } from "../map/Impact";

@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import type { FormEvent } from "react";
 import { client, got } from "../../api/client";
-import { restartQuery } from "../../api/queries";
+import { restartQuery } from "../../api/topologyQueries";
 import { Field } from "../../components/Field";
 import { FormFoot } from "../../components/FormFoot";
 import { Impact } from "../map/Impact";

@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { stationsQuery, whereIsQuery } from "../../api/queries";
+import { stationsQuery, whereIsQuery } from "../../api/topologyQueries";
 import { useScreenTime } from "../../app/screenTime";
 import { usePlace } from "../../app/usePlace";
 import { counted, moment } from "../../components/format";

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { figuresQuery } from "../../api/queries";
+import { figuresQuery } from "../../api/topologyQueries";
 import { useScreenTime } from "../../app/screenTime";
 import { useSetSearch } from "../../app/useSetSearch";
 import { useMapShow } from "./MapTools";

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { type Failing, impactQuery } from "../../api/queries";
+import { type Failing, impactQuery } from "../../api/topologyQueries";
 import { counted } from "../../components/format";
 
 /** What would be cut off, or lose its second way. */

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
-import { mapPartsQuery } from "../../api/queries";
+import { mapPartsQuery } from "../../api/topologyQueries";
 import { useSetSearch } from "../../app/useSetSearch";
 import { InlineChoice } from "../../components/InlineChoice";
 import { InlineToggles } from "../../components/InlineToggles";

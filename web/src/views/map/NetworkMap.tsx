@@ -2,7 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useMemo, useRef } from "react";
 import { Link, useNavigate } from "react-router";
 import { client, got } from "../../api/client";
-import { figuresQuery, mapQuery, wayQuery } from "../../api/queries";
+import { figuresQuery, mapQuery, wayQuery } from "../../api/topologyQueries";
 import { useKeys } from "../../app/keys";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
 import { useMay } from "../../app/session";

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
-import { wayQuery } from "../../api/queries";
+import { wayQuery } from "../../api/topologyQueries";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
 import { useSetSearch } from "../../app/useSetSearch";
 import { counted, percent } from "../../components/format";
