@@ -7,9 +7,11 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
+from lab import routing
 from lab.device import Device, chassis
 from lab.mib import Column, Values, scalar, table, text
-from lab.scenario import ETHERNET, SITES, Box, Port, Scenario
+from lab.routing import site_number
+from lab.scenario import ETHERNET, Box, Port, Scenario
 from lab.switching import Edge, Tree, hears, span
 from lumtar.wire import ber
 from lumtar.wire.ber import oid_body
@@ -47,9 +49,9 @@ def vlan_of(port: Port, site: str) -> int:
 
 def host_at(box: Box, port: Port) -> Host:
     """Who sits at an access port: the same in every run."""
-    site, vlan = SITES.index(box.site) if box.site in SITES else 200, vlan_of(port, box.site)
+    site, vlan = site_number(box.site), vlan_of(port, box.site)
     mac = int.from_bytes(bytes((2, 1, *(box.seed & 0xFFFFFF).to_bytes(3, "big"), port.index & 255)), "big")
-    number = 10 + (int(box.name[-1]) - 1) % 4 * 60 + port.index % 60
+    number = 240 + port.index % 10 if box.family == "core" else 10 + (int(box.name[-1]) - 1) % 4 * 60 + port.index % 60
     addresses = [f"10.{site}.{vlan}.{number}"]
     if vlan == PUBLIC:
         addresses.append(str(ipaddress.IPv6Address(f"2001:db8:{site:x}:{vlan:x}::{number:x}")))
@@ -136,7 +138,7 @@ class Switching:
         ]
         if device.box.name in self._bridges:
             told += self._bridge(device, self._bridges[device.box.name], ends)
-        if device.box.family == "wan":
+        if device.box.family in ("wan", "fw"):
             told += self._gateway(device, ends)
         return told
 
@@ -204,35 +206,39 @@ class Switching:
         ]
 
     def _gateway(self, device: Device, ends: Sequence[tuple[Port, End]]) -> list[Column]:
-        """The router of a site: its addresses in every VLAN, and whom it knows there."""
+        """What routes: its addresses, at a site in every VLAN, whom it knows there, and where it sends packets."""
         inward = [(port, box) for port, (box, _) in ends if box.name in self._bridges and box.site == device.box.site]
-        if not inward:
-            return []
-        (port, box), site = inward[0], SITES.index(device.box.site) if device.box.site in SITES else 200
+        port, box = inward[0] if inward else (None, None)
+        own = routing.addresses(device, port.index if port else 0, VLANS)
+        hops = routing.routes(device, own, self._branches())
+        known = self._known(device, port, box) if port and box and device.box.family == "wan" else []
+        kinds = {4: 1, 6: 2}
+        rows = [
+            ber.subidentifiers([port.index if port else 0, kinds[version], len(octets), *octets])
+            for version, octets, _ in known
+        ]
+        macs = [text(mac.to_bytes(6, "big")) for _, _, mac in known]
+        return [*routing.columns(own, hops), Column(oid_body("1.3.6.1.2.1.4.35.1.4"), rows, lambda at: macs)]
+
+    def _known(self, device: Device, port: Port, box: Box) -> list[tuple[int, bytes, int]]:
+        """Version, address and MAC address of everybody whom a gateway hears at a port."""
         root = self._tree.root[self._bridges[box.name]]
         is_up = device.is_up(port.index, port.up)
-        known = sorted(
+        return sorted(
             (ipaddress.ip_address(address).version, ipaddress.ip_address(address).packed, mac)
             for mac, host in self._hosts.items()
             if is_up and self._tree.root[self._at[mac]] == root and self._boxes[self._at[mac]].site == device.box.site
             for address in host.addresses
         )
-        kinds = {4: 1, 6: 2}
-        rows = [ber.subidentifiers([port.index, kinds[version], len(octets), *octets]) for version, octets, _ in known]
-        own = [ipaddress.IPv4Address(f"10.{site}.{vlan}.1").packed for vlan in VLANS]
-        index = [ber.subidentifiers([1, 4, *octets]) for octets in own]
-        prefixes = [f"1.3.6.1.2.1.4.32.1.5.{port.index}.1.4.{'.'.join(map(str, octets[:3]))}.0.24" for octets in own]
 
-        def column(oid: str, indexes: list[bytes], values: list[bytes]) -> Column:
-            return Column(oid_body(oid), indexes, lambda at: values)
-
-        return [
-            column("1.3.6.1.2.1.4.34.1.3", index, [ber.integer(port.index)] * len(own)),
-            column(
-                "1.3.6.1.2.1.4.34.1.5", index, [ber.tlv(ber.OBJECT_IDENTIFIER, oid_body(each)) for each in prefixes]
-            ),
-            column("1.3.6.1.2.1.4.35.1.4", rows, [text(mac.to_bytes(6, "big")) for _, _, mac in known]),
-        ]
+    def _branches(self) -> list[tuple[Box, bool]]:
+        """The routers of branches, and whether their first transport is up."""
+        found = []
+        for each in self._gateways:
+            first = next((port for port in each.box.ports if port.name == "wan1"), None)
+            if first is not None and each.box.site not in ("Central", "Depot"):
+                found.append((each.box, each.is_up(first.index, first.up)))
+        return found
 
 
 def _shape(tree: Tree, root: int) -> set[tuple[int, int, int]]:

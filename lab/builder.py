@@ -39,6 +39,8 @@ class Builder:
         self.peaks: list[tuple[float, float]] = []
         self.dice = np.random.default_rng(32473)
         self._next = ipaddress.IPv4Address("127.64.0.10")
+        self._access_points: dict[str, int] = {}
+        """How many there are at each site."""
 
     def source(self, shape: str, down: float, up: float) -> int:
         """A new source of traffic."""
@@ -60,14 +62,17 @@ class Builder:
         """Access ports with people and things behind them; returns their sources."""
         plan = [(what, shape, down, up) for what, shape, down, up, often in CLIENTS for _ in range(often)]
         short = box.name[:3]
-        plan += [(f"{short}-ap-{number}", "wireless", 22 * M, 5 * M) for number in (1, 2, 3)]
+        plan += [(f"{short}-ap", "wireless", 22 * M, 5 * M)] * 3
         made = []
         for index in range(1, count + 1):
             repeat = (index - 1) % 24
             what, shape, down, up = plan[repeat] if repeat < len(plan) else ("", "silent", 0, 0)
             quiet = not what or self.dice.random() < 0.08
             number = sum(port.alias.startswith(what) for port in box.ports) + 1 if what else 0
-            alias = f"{what} {number}" if what and not what.startswith(short) else what
+            alias = f"{what} {number}"
+            if shape == "wireless":
+                self._access_points[short] = self._access_points.get(short, 0) + 1
+                alias = f"{what}-{self._access_points[short]}"
             port = Port(
                 index,
                 f"g{index}",

@@ -134,3 +134,13 @@ def sensor_tenths(box: Box, number: int, at: float) -> int:
     _, mean, spread = box.sensors[number]
     day = math.sin(2 * math.pi * (at % 86400) / 86400 - 2.2)
     return round(10 * (mean + spread * (0.7 * day + 0.3 * math.sin(at / 1300 + box.seed % 31 + number))))
+
+
+def sway(box: Box, at: float, period: float) -> float:
+    """Something between 0 and 1 that goes up and down once a period of so many seconds, each box at its own time."""
+    return 0.5 + 0.5 * math.sin(2 * math.pi * ((at + box.seed) % period) / period)
+
+
+def number_of_clients(box: Box, point: int, at: float) -> int:
+    """How many wireless clients there are at a controller's so many-th access point."""
+    return round(12 + 9 * sway(box, at, 3600 * point))

@@ -5,7 +5,16 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
-from lab.counting import FLASH_KIB, FLASH_USED_KIB, MEMORY_KIB, memory_used_kib, processor_load, sensor_tenths
+from lab.counting import (
+    FLASH_KIB,
+    FLASH_USED_KIB,
+    MEMORY_KIB,
+    memory_used_kib,
+    number_of_clients,
+    processor_load,
+    sensor_tenths,
+    sway,
+)
 from lab.mib import Column, scalar, table, text
 from lab.scenario import ENTERPRISE, ETHERNET, MODELS, Port
 from lumtar.wire import ber
@@ -27,9 +36,6 @@ def _own_objects(device: Device) -> list[Column]:
     """What a maker shows beneath its own number: a battery, sessions, clients of access points."""
     own = f"{ENTERPRISE}.2.{MODELS[device.box.family][2]}"
 
-    def sway(at: float, period: float) -> float:
-        return 0.5 + 0.5 * math.sin(2 * math.pi * ((at + device.box.seed) % period) / period)
-
     def sessions(at: float) -> float:
         """Begun since the start: the integral of 40 a second, swaying by a tenth within ten minutes."""
         began, turn = device.boot(at), 2 * math.pi / 600
@@ -37,12 +43,12 @@ def _own_objects(device: Device) -> list[Column]:
 
     if device.box.family == "ups":
         return [
-            scalar(f"{own}.1", lambda at: [ber.integer(round(92 + 8 * sway(at, 86400)), ber.GAUGE32)]),
-            scalar(f"{own}.2", lambda at: [text(f"{38 + 6 * sway(at, 7200):.1f} min")]),
+            scalar(f"{own}.1", lambda at: [ber.integer(round(92 + 8 * sway(device.box, at, 86400)), ber.GAUGE32)]),
+            scalar(f"{own}.2", lambda at: [text(f"{38 + 6 * sway(device.box, at, 7200):.1f} min")]),
         ]
     if device.box.family == "fw":
         return [
-            scalar(f"{own}.1", lambda at: [ber.integer(round(2400 + 900 * sway(at, 86400)), ber.GAUGE32)]),
+            scalar(f"{own}.1", lambda at: [ber.integer(round(2400 + 900 * sway(device.box, at, 86400)), ber.GAUGE32)]),
             scalar(f"{own}.2", lambda at: [ber.integer(int(sessions(at)) % 2**32, ber.COUNTER32)]),
         ]
     if device.box.family == "wlc":
@@ -52,7 +58,7 @@ def _own_objects(device: Device) -> list[Column]:
                 own,
                 1,
                 points,
-                lambda at: [ber.integer(round(12 + 9 * sway(at, 3600 * point)), ber.GAUGE32) for point in points],
+                lambda at: [ber.integer(number_of_clients(device.box, point, at), ber.GAUGE32) for point in points],
             )
         ]
     return []
@@ -93,7 +99,8 @@ def _power(device: Device) -> list[Column]:
     wired = [port for port in device.box.ports if port.kind == ETHERNET]
 
     def takes(port: Port) -> bool:
-        return device.is_up(port.index, port.up) and port.index % 3 == 0 and device.has_power(port.index)
+        is_consumer = "-ap-" in port.alias or port.index % 3 == 0
+        return device.is_up(port.index, port.up) and is_consumer and device.has_power(port.index)
 
     def ports(at: float) -> list[bytes]:
         return [ber.integer(3 if takes(port) else 2 if device.has_power(port.index) else 1) for port in wired]

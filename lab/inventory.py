@@ -6,7 +6,7 @@ from typing import Any
 
 from django.contrib.auth.models import User
 
-from lab import people
+from lab import people, wireless
 from lab import scenario as plan
 from lab.device import engine_id
 from lab.scenario import Box, Scenario
@@ -181,6 +181,7 @@ def _profiles() -> dict[str, Profile]:
             kind=kind,
             prefixes=[f"{plan.ENTERPRISE}.1.{number}"],
             objects=[asdict(ExtraObject(f"{plan.ENTERPRISE}.2.{number}.{oid}", *more)) for oid, *more in objects],
+            wireless_tables=wireless.TABLES if family == "wlc" else {},
             restart={"oid": f"{plan.RESTART}.0", "value": 1} if family in ("acc", "core") else {},
             label_template=plan.TEMPLATES[plan.LABELLED_IN.get(family, "alias")],
         )

@@ -9,6 +9,7 @@ from lab.device import Device, chassis
 from lab.mib import Column, text
 from lab.ports import mac_of
 from lab.scenario import ETHERNET, Box, Port, Scenario, said_of
+from lab.wireless import Wireless
 from lumtar.wire import ber
 from lumtar.wire.ber import oid_body
 
@@ -49,6 +50,9 @@ class Cabling:
         self._collector_at = collector_at
         self._ends: dict[str, list[tuple[Port, End]]] = {name: [] for name in devices}
         self.switching = Switching(scenario, devices)
+        self._wireless = Wireless(devices)
+        self._steady: dict[str, list[Column]] = {}
+        """What controllers tell beside access points and clients."""
         for one, other in cables(scenario):
             for (box, port), end in ((one, other), (other, one)):
                 self._ends[box.name].append((port, end))
@@ -105,7 +109,17 @@ class Cabling:
             told = self.switching.columns(device, self._ends[name])
             if device.box.family in TELLS:
                 told += _columns(device, [end for end in self._ends[name] if self._is_heard(device, *end)])
-            device.tell(told)
+            if device.box.family == "wlc":
+                self._steady[name] = told
+            else:
+                device.tell(told)
+        self.roam()
+
+    def roam(self) -> None:
+        """Tell anew which access points there are, and which clients they have by now."""
+        for name, told in self._steady.items():
+            device = self._devices[name]
+            device.tell([*told, *self._wireless.columns(device, device.clock())])
 
     def exchange(self, one: tuple[str, int], other: tuple[str, int]) -> None:
         """Somebody plugged two cables in at each other's far end; each is named by a device and a port.

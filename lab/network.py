@@ -11,6 +11,7 @@ from lab.faults import FaultRefused, carry_out
 from lab.lldp import Cabling
 from lab.receivers import Receivers
 from lab.scenario import COMMUNITY, PORT, V3_USER, V3_WRITER, WRITE_COMMUNITY, Scenario
+from lab.wireless import EVERY_S
 from lumtar.wire import usm
 
 COLLECTOR_AT = "cen-core-1"
@@ -45,10 +46,17 @@ class Network:
             for address in (device.box.address, *device.box.also)
         ]
         self._server: asyncio.Server | None = None
+        self._roaming: asyncio.Task[None] | None = None
 
     async def listen(self, port: int) -> None:
-        """Take commands on a loopback port, one JSON object a line."""
+        """Take commands on a loopback port, one JSON object a line; from now on, wireless clients come and go."""
+        self._roaming = asyncio.create_task(self._roam())
         self._server = await asyncio.start_server(self._serve, "127.0.0.1", port)
+
+    async def _roam(self) -> None:
+        while True:
+            await asyncio.sleep(EVERY_S)
+            self.cabling.roam()
 
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         while line := await reader.readline():
@@ -64,6 +72,8 @@ class Network:
 
     def close(self) -> None:
         """Stop all agents."""
+        if self._roaming:
+            self._roaming.cancel()
         for agent in self.agents:
             agent.close()
         if self._server:

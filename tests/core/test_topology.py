@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lumtar.core.profiles import Restart, check_neighbour_table, check_restart
+from lumtar.core.own_tables import Restart, check_neighbour_table, check_restart
 from lumtar.core.refusal import Refusal
 from lumtar.core.topology import (
     End,

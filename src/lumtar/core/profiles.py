@@ -39,6 +39,7 @@ class Table(StrEnum):
     NEIGHBOURS = "neighbours"
     BRIDGE = "bridge"
     ADDRESSES = "addresses"
+    ROUTES = "routes"
 
 
 TABLES = {
@@ -53,6 +54,7 @@ TABLES = {
     Table.NEIGHBOURS: "LLDP-MIB or LLDP-V2-MIB (IEEE 802.1AB): who is at the other end of each port; every five minutes",
     Table.BRIDGE: "BRIDGE-MIB and Q-BRIDGE-MIB (RFC 4188, 4363), IEEE8023-LAG-MIB: forwarding table, spanning tree, VLANs, aggregates; every five minutes",
     Table.ADDRESSES: "IP-MIB (RFC 4293): its addresses, and those that it learnt of others (ARP, neighbour discovery); every five minutes",
+    Table.ROUTES: "IP-FORWARD-MIB (RFC 4292): where it sends packets; every five minutes",
 }
 
 SYSTEM_FIELDS = (
@@ -117,65 +119,6 @@ def check_oid(oid: str) -> str:
     Refusal
     """
     return check_object(oid, "object", "", 1.0, False, False).oid
-
-
-@dataclass(frozen=True, slots=True)
-class NeighbourTable:
-    """A table of a maker's own that tells of neighbours, for devices that know nothing of LLDP.
-
-    Attributes
-    ----------
-    name, port : columns with the name of the neighbour and of its port
-    address : a column with its address, as octets or as text; empty if there is none
-    if_index_at : which number of a row's index is the own port's ifIndex, from 1
-    """
-
-    name: str
-    port: str
-    address: str = ""
-    if_index_at: int = 1
-
-
-def check_neighbour_table(given: Mapping[str, Any]) -> NeighbourTable | None:
-    """A table of neighbours as it is kept; None if nothing was given.
-
-    Raises
-    ------
-    Refusal
-    """
-    name, port, address = (str(given.get(key) or "").strip() for key in ("name", "port", "address"))
-    if not (name or port or address):
-        return None
-    if not name or not port:
-        raise Refusal("A table of neighbours needs the columns of the neighbour's name and of its port.")
-    at = int(given.get("if_index_at") or 1)
-    if not 1 <= at <= 16:
-        raise Refusal("The ifIndex is the first to the sixteenth number of a row's index.")
-    return NeighbourTable(check_oid(name), check_oid(port), check_oid(address) if address else "", at)
-
-
-@dataclass(frozen=True, slots=True)
-class Restart:
-    """What is set to restart a device: an object and its value."""
-
-    oid: str
-    value: int
-
-
-def check_restart(given: Mapping[str, Any]) -> Restart | None:
-    """What is set to restart a device, as it is kept; None if nothing was given.
-
-    Raises
-    ------
-    Refusal
-    """
-    oid = str(given.get("oid") or "").strip()
-    if not oid:
-        return None
-    value = given.get("value")
-    if not isinstance(value, int) or not -(2**31) <= value < 2**31:
-        raise Refusal("The value that restarts a device is a whole number of 32 bits.")
-    return Restart(check_oid(oid), value)
 
 
 def number_of(value: object, text: bool) -> float | None:

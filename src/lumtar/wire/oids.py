@@ -98,3 +98,22 @@ ADDRESS_IF_INDEX, ADDRESS_PREFIX = (oid_body(f"1.3.6.1.2.1.4.34.1.{column}") for
 OLD_ADDRESS_IF_INDEX, OLD_ADDRESS_MASK = _columns("1.3.6.1.2.1.4.20.1", 2, 2)
 IF_MTU = oid_body(_IF_ENTRY + "4")
 IF_STACK = oid_body("1.3.6.1.2.1.31.1.2.1.3")
+
+
+class RouteTable(NamedTuple):
+    """Where a table of routes has what is read of it; rows are counted in ``number``, if the MIB has that."""
+
+    columns: tuple[bytes, bytes, bytes, bytes]
+    number: bytes | None
+
+
+def _route_table(entry: str, columns: tuple[int, int, int, int], number: str = "") -> RouteTable:
+    """Interface, type, protocol and metric."""
+    if_index, kind, protocol, metric = (oid_body(f"{entry}.{column}") for column in columns)
+    return RouteTable((if_index, kind, protocol, metric), oid_body(number) if number else None)
+
+
+INET_CIDR_ROUTE = _route_table("1.3.6.1.2.1.4.24.7.1", (7, 8, 9, 12), "1.3.6.1.2.1.4.24.6.0")
+IP_CIDR_ROUTE = _route_table("1.3.6.1.2.1.4.24.4.1", (5, 6, 7, 11), "1.3.6.1.2.1.4.24.3.0")
+IP_ROUTE = _route_table("1.3.6.1.2.1.4.21.1", (2, 8, 9, 3))
+IP_ROUTE_NEXT_HOP, IP_ROUTE_MASK = (oid_body(f"1.3.6.1.2.1.4.21.1.{column}") for column in (7, 11))

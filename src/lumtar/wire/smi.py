@@ -105,9 +105,27 @@ def _lldp() -> dict[bytes, Syntax]:
     return known
 
 
+def _routes() -> dict[bytes, Syntax]:
+    """What the three tables of routes give."""
+    known: dict[bytes, Syntax] = {}
+    for prefix, table in (
+        ("inetCidrRoute", oids.INET_CIDR_ROUTE),
+        ("ipCidrRoute", oids.IP_CIDR_ROUTE),
+        ("ipRoute", oids.IP_ROUTE),
+    ):
+        names = ("IfIndex", "Type", "Proto", "Metric1")
+        lowest = (0, 1, 1, -1)
+        for column, name, low in zip(table.columns, names, lowest, strict=True):
+            known[column] = Number(f"{prefix}{name}", low, HIGHEST_INDEX)
+        if table.number is not None:
+            known[table.number] = Number(f"{prefix}Number", 0, 2**32 - 1)
+    return known
+
+
 SYNTAX: dict[bytes, Syntax] = {
     **{ber.oid_body(oid): _syntax(column) for oid, column in columns().items()},
     **_lldp(),
+    **_routes(),
     oids.SYS_DESCR: Octets("sysDescr"),
     oids.SYS_OBJECT_ID: ObjectId("sysObjectID"),
     oids.SYS_UPTIME: Number("sysUpTime", 0, 2**32 - 1),
@@ -177,6 +195,8 @@ SYNTAX: dict[bytes, Syntax] = {
     oids.ADDRESS_PREFIX: ObjectId("ipAddressPrefix"),
     oids.OLD_ADDRESS_IF_INDEX: Number("ipAdEntIfIndex", 1, HIGHEST_INDEX),
     oids.OLD_ADDRESS_MASK: Octets("ipAdEntNetMask", 4),
+    oids.IP_ROUTE_NEXT_HOP: Octets("ipRouteNextHop", 4),
+    oids.IP_ROUTE_MASK: Octets("ipRouteMask", 4),
     oids.IF_STACK: Number("ifStackStatus", 1, 6),
     oids.IF_MTU: Number("ifMtu", 0, HIGHEST_INDEX),
 }

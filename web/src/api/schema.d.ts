@@ -2661,6 +2661,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/access-points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Access Points
+         * @description The access points, now or at a past time; ``device`` is a controller, ``site`` and ``interface`` where they are plugged in.
+         */
+        get: operations["lumtar_server_api_wireless_list_access_points"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/wireless-clients": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Clients
+         * @description Who is in a wireless network, or at an access point, now or at a past time; weak signals first.
+         */
+        get: operations["lumtar_server_api_wireless_list_clients"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{device}/routes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Routes
+         * @description Where a device sends packets; ``to`` an address: only the routes that a packet to it follows.
+         */
+        get: operations["lumtar_server_api_routes_list_routes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/powered": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Powered
+         * @description The ports that deliver power over Ethernet; the first 2,000.
+         */
+        get: operations["lumtar_server_api_powered_list_powered"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/map": {
         parameters: {
             query?: never;
@@ -2773,28 +2853,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/map/impact": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Impact Of
-         * @description What would be cut off, or lose its second way, if a site, a device, a transport or the link at a port failed now.
-         *
-         *     Of several devices, ports and sites: if all of them failed at once, as in a maintenance.
-         */
-        get: operations["lumtar_server_api_map_impact_of"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/map/own": {
         parameters: {
             query?: never;
@@ -2838,6 +2896,28 @@ export interface paths {
          * @description Have a map laid out anew for everybody.
          */
         delete: operations["lumtar_server_api_map_forget_shared"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/map/impact": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Impact Of
+         * @description What would be cut off, or lose its second way, if a site, a device, a transport or the link at a port failed now.
+         *
+         *     Of several devices, ports and sites: if all of them failed at once, as in a maintenance.
+         */
+        get: operations["lumtar_server_api_impact_impact_of"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -5393,7 +5473,8 @@ export interface components {
              *       "Ethernet errors",
              *       "neighbours",
              *       "bridge",
-             *       "addresses"
+             *       "addresses",
+             *       "routes"
              *     ]
              */
             tables: string[];
@@ -5418,6 +5499,22 @@ export interface components {
              *     }
              */
             neighbour_table: components["schemas"]["NeighbourTableIO"];
+            /**
+             * @default {
+             *       "point_name": "",
+             *       "point_mac": "",
+             *       "point_address": "",
+             *       "point_model": "",
+             *       "point_state": "",
+             *       "point_up": 1,
+             *       "client_network": "",
+             *       "client_point": "",
+             *       "client_mac": "",
+             *       "client_address": "",
+             *       "client_signal": ""
+             *     }
+             */
+            wireless_tables: components["schemas"]["WirelessTablesIO"];
             /**
              * @default {
              *       "oid": "",
@@ -5480,6 +5577,67 @@ export interface components {
             meaning: string;
         };
         /**
+         * WirelessTablesIO
+         * @description Columns in which access points and wireless clients are told of; those that the maker does not have are empty.
+         */
+        WirelessTablesIO: {
+            /**
+             * Point Name
+             * @default
+             */
+            point_name?: string;
+            /**
+             * Point Mac
+             * @default
+             */
+            point_mac?: string;
+            /**
+             * Point Address
+             * @default
+             */
+            point_address?: string;
+            /**
+             * Point Model
+             * @default
+             */
+            point_model?: string;
+            /**
+             * Point State
+             * @default
+             */
+            point_state?: string;
+            /**
+             * Point Up
+             * @default 1
+             */
+            point_up?: number;
+            /**
+             * Client Network
+             * @default
+             */
+            client_network?: string;
+            /**
+             * Client Point
+             * @default
+             */
+            client_point?: string;
+            /**
+             * Client Mac
+             * @default
+             */
+            client_mac?: string;
+            /**
+             * Client Address
+             * @default
+             */
+            client_address?: string;
+            /**
+             * Client Signal
+             * @default
+             */
+            client_signal?: string;
+        };
+        /**
          * ProfileIn
          * @description How a kind of device is recognised, and what is read from it.
          */
@@ -5514,7 +5672,8 @@ export interface components {
              *       "Ethernet errors",
              *       "neighbours",
              *       "bridge",
-             *       "addresses"
+             *       "addresses",
+             *       "routes"
              *     ]
              */
             tables?: string[];
@@ -5539,6 +5698,22 @@ export interface components {
              *     }
              */
             neighbour_table?: components["schemas"]["NeighbourTableIO"];
+            /**
+             * @default {
+             *       "point_name": "",
+             *       "point_mac": "",
+             *       "point_address": "",
+             *       "point_model": "",
+             *       "point_state": "",
+             *       "point_up": 1,
+             *       "client_network": "",
+             *       "client_point": "",
+             *       "client_mac": "",
+             *       "client_address": "",
+             *       "client_signal": ""
+             *     }
+             */
+            wireless_tables?: components["schemas"]["WirelessTablesIO"];
             /**
              * @default {
              *       "oid": "",
@@ -5582,7 +5757,8 @@ export interface components {
              *       "Ethernet errors",
              *       "neighbours",
              *       "bridge",
-             *       "addresses"
+             *       "addresses",
+             *       "routes"
              *     ]
              */
             tables?: string[];
@@ -5607,6 +5783,22 @@ export interface components {
              *     }
              */
             neighbour_table?: components["schemas"]["NeighbourTableIO"];
+            /**
+             * @default {
+             *       "point_name": "",
+             *       "point_mac": "",
+             *       "point_address": "",
+             *       "point_model": "",
+             *       "point_state": "",
+             *       "point_up": 1,
+             *       "client_network": "",
+             *       "client_point": "",
+             *       "client_mac": "",
+             *       "client_address": "",
+             *       "client_signal": ""
+             *     }
+             */
+            wireless_tables?: components["schemas"]["WirelessTablesIO"];
             /**
              * @default {
              *       "oid": "",
@@ -8918,6 +9110,33 @@ export interface components {
             total: number;
         };
         /**
+         * ClientOut
+         * @description A wireless client at an access point, from when until when; it is there still if ``gone_at`` is nothing.
+         */
+        ClientOut: {
+            /** Mac */
+            mac: string;
+            /** Address */
+            address: string;
+            /** Network */
+            network: string;
+            /** Signal Dbm */
+            signal_dbm: number | null;
+            /** Access Point Id */
+            access_point_id: number;
+            /** Access Point */
+            access_point: string;
+            /** Controller Id */
+            controller_id: number;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Gone At */
+            gone_at: string | null;
+        };
+        /**
          * PlaceOut
          * @description Where a station is or was, and from when until when; it is there still if ``gone_at`` is None.
          */
@@ -8947,6 +9166,8 @@ export interface components {
         /**
          * WhereaboutsOut
          * @description A MAC address: its addresses, the port where it is, how many other stations are there, and where it was before.
+         *
+         *     ``wireless`` are its stays at access points, the latest first.
          */
         WhereaboutsOut: {
             /** Mac */
@@ -8958,6 +9179,8 @@ export interface components {
             shared: number;
             /** Before */
             before: components["schemas"]["PlaceOut"][];
+            /** Wireless */
+            wireless: components["schemas"]["ClientOut"][];
         };
         /**
          * BridgeOut
@@ -9046,6 +9269,158 @@ export interface components {
             mtu: number;
         };
         /**
+         * AccessPointOut
+         * @description An access point: ``is_up`` whether it is joined to its controller, nothing if that is not told; ``changed_at`` since when.
+         *
+         *     ``device_id`` if it is a device of the inventory itself.
+         */
+        AccessPointOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Mac */
+            mac: string;
+            /** Address */
+            address: string;
+            /** Model */
+            model: string;
+            /** Is Up */
+            is_up: boolean | null;
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Controller Id */
+            controller_id: number;
+            /** Controller */
+            controller: string;
+            /** Device Id */
+            device_id: number | null;
+            plugged_in: components["schemas"]["PluggedInOut"] | null;
+            /** Networks */
+            networks: components["schemas"]["NetworkOut"][];
+            /** Clients */
+            clients: number;
+        };
+        /**
+         * AccessPointsOut
+         * @description Access points, and all networks that there are.
+         */
+        AccessPointsOut: {
+            /** Rows */
+            rows: components["schemas"]["AccessPointOut"][];
+            /** Networks */
+            networks: components["schemas"]["NetworkOut"][];
+        };
+        /**
+         * NetworkOut
+         * @description A wireless network by its name (SSID), and how many clients it has.
+         */
+        NetworkOut: {
+            /** Name */
+            name: string;
+            /** Clients */
+            clients: number;
+        };
+        /**
+         * PluggedInOut
+         * @description The port at which an access point is plugged in, and since when it was seen there.
+         */
+        PluggedInOut: {
+            /** Device Id */
+            device_id: number;
+            /** Device */
+            device: string;
+            /** Site */
+            site: string;
+            /** Interface Id */
+            interface_id: number;
+            /** Label */
+            label: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+        };
+        /**
+         * ClientsOut
+         * @description Wireless clients, and how many there are in all.
+         */
+        ClientsOut: {
+            /** Rows */
+            rows: components["schemas"]["ClientOut"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * RouteOut
+         * @description A route: ``device_id`` is who has the address of the next hop; a metric of -1 is not known.
+         */
+        RouteOut: {
+            /** Network */
+            network: string;
+            /** Next Hop */
+            next_hop: string;
+            /** Device Id */
+            device_id: number | null;
+            /** Device */
+            device: string;
+            /** Interface Id */
+            interface_id: number | null;
+            /** Label */
+            label: string;
+            /** Protocol */
+            protocol: string;
+            /** Metric */
+            metric: number;
+            /** Is Discarding */
+            is_discarding: boolean;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+        };
+        /**
+         * RoutesOut
+         * @description Routes of a device, and how many there are in all.
+         */
+        RoutesOut: {
+            /** Rows */
+            rows: components["schemas"]["RouteOut"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * PoweredPortOut
+         * @description A port that delivers power, and what is plugged in there as far as that is known.
+         *
+         *     ``neighbour`` as told by LLDP, ``access_point`` by its controller, ``macs`` as the switch hears them, with their addresses.
+         */
+        PoweredPortOut: {
+            /** Device Id */
+            device_id: number;
+            /** Device */
+            device: string;
+            /** Site */
+            site: string;
+            /** Interface Id */
+            interface_id: number;
+            /** Label */
+            label: string;
+            /** Neighbour */
+            neighbour: string;
+            /** Access Point */
+            access_point: string;
+            /** Macs */
+            macs: {
+                [key: string]: string[];
+            };
+        };
+        /**
          * BackgroundOut
          * @description Where a picture lies beneath the map, in its pixels; another ``version`` is another picture.
          */
@@ -9063,7 +9438,7 @@ export interface components {
         };
         /**
          * MapEnd
-         * @description One end of a link: the card, and the port behind it. A transport has neither device nor port.
+         * @description One end of a link: the card, and the port behind it. Transports and access points have neither device nor port.
          */
         MapEnd: {
             /** Node */
@@ -9093,7 +9468,7 @@ export interface components {
         };
         /**
          * MapLinkOut
-         * @description A link between two cards; ``there`` goes from a to b. A link by hand has a number, by which it is removed.
+         * @description A link between two cards; ``there`` goes from a to b; an access point is b. A link by hand has a number, by which it is removed.
          *
          *     One that nobody sees any more is shown for a day with the time when it was seen last.
          */
@@ -9127,10 +9502,11 @@ export interface components {
         };
         /**
          * MapNode
-         * @description A card: a site, a device, or a transport, which is a network that is not ours.
+         * @description A card: a site, a device, the access points at a device, or a transport, which is a network that is not ours.
          *
          *     ``cells`` are the loads of its ports in per cent, of a site the highest of each device; -1 is unused, -2 down though
          *     switched on and labelled, -3 without an answer. What is outside only shows where links of the shown site lead.
+         *     ``members`` are names and MAC addresses of access points, ``networks`` how many clients each wireless network has there.
          */
         MapNode: {
             /** Key */
@@ -9139,7 +9515,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "site" | "device" | "transport";
+            kind: "site" | "device" | "access points" | "transport";
             /** Name */
             name: string;
             /** Devices */
@@ -9162,6 +9538,12 @@ export interface components {
             cells: number[];
             /** Is Outside */
             is_outside: boolean;
+            /** Members */
+            members: string[];
+            /** Networks */
+            networks: {
+                [key: string]: number;
+            };
             /** X */
             x: number;
             /** Y */
@@ -9281,6 +9663,36 @@ export interface components {
             height: number;
         };
         /**
+         * Moved
+         * @description How many places were kept, or forgotten.
+         */
+        Moved: {
+            /** Nodes */
+            nodes: number;
+        };
+        /**
+         * Arrangement
+         * @description Cards that were moved on a map, for oneself or for everybody.
+         */
+        Arrangement: {
+            /** Map */
+            map: string;
+            /** Spots */
+            spots: components["schemas"]["Spot"][];
+        };
+        /**
+         * Spot
+         * @description Where a card stands: pixels at full size, x to the right and y downwards.
+         */
+        Spot: {
+            /** Node */
+            node: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * Failing
          * @description What fails: a card of the map, the link at a port, or several devices, ports and sites at once.
          */
@@ -9331,36 +9743,6 @@ export interface components {
             cut_off: components["schemas"]["HitOut"][];
             /** One Way Left */
             one_way_left: components["schemas"]["HitOut"][];
-        };
-        /**
-         * Moved
-         * @description How many places were kept, or forgotten.
-         */
-        Moved: {
-            /** Nodes */
-            nodes: number;
-        };
-        /**
-         * Arrangement
-         * @description Cards that were moved on a map, for oneself or for everybody.
-         */
-        Arrangement: {
-            /** Map */
-            map: string;
-            /** Spots */
-            spots: components["schemas"]["Spot"][];
-        };
-        /**
-         * Spot
-         * @description Where a card stands: pixels at full size, x to the right and y downwards.
-         */
-        Spot: {
-            /** Node */
-            node: string;
-            /** X */
-            x: number;
-            /** Y */
-            y: number;
         };
         /**
          * SetupOut
@@ -13392,6 +13774,109 @@ export interface operations {
             };
         };
     };
+    lumtar_server_api_wireless_list_access_points: {
+        parameters: {
+            query?: {
+                at?: string | null;
+                words?: string;
+                network?: string;
+                site?: string;
+                device?: number | null;
+                interface?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessPointsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_wireless_list_clients: {
+        parameters: {
+            query?: {
+                at?: string | null;
+                words?: string;
+                network?: string;
+                access_point?: number | null;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClientsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_routes_list_routes: {
+        parameters: {
+            query?: {
+                at?: string | null;
+                to?: string;
+            };
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoutesOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_powered_list_powered: {
+        parameters: {
+            query?: {
+                at?: string | null;
+                words?: string;
+                site?: string;
+                device?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoweredPortOut"][];
+                };
+            };
+        };
+    };
     lumtar_server_api_map_show: {
         parameters: {
             query?: {
@@ -13546,32 +14031,6 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_map_impact_of: {
-        parameters: {
-            query?: {
-                node?: string;
-                interface?: number | null;
-                devices?: number[];
-                interfaces?: number[];
-                sites?: string[];
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ImpactOut"];
-                };
-            };
-        };
-    };
     lumtar_server_api_map_arrange_own: {
         parameters: {
             query?: never;
@@ -13660,6 +14119,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Moved"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_impact_impact_of: {
+        parameters: {
+            query?: {
+                node?: string;
+                interface?: number | null;
+                devices?: number[];
+                interfaces?: number[];
+                sites?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImpactOut"];
                 };
             };
         };

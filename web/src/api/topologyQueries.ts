@@ -135,3 +135,36 @@ export const portNeighboursQuery = (port: number, at: string | null) =>
         }),
       ),
   });
+
+export type PointFilter = { words?: string; network?: string; site?: string; device?: number; interface?: number };
+
+/** Access points, at which port each is plugged in, and the wireless networks that there are. */
+export const accessPointsQuery = (at: string | null, filter: PointFilter) =>
+  queryOptions({
+    queryKey: ["wireless", "points", at, filter],
+    queryFn: () => got(client.GET("/api/v1/access-points", { params: { query: { ...past(at), ...filter } } })),
+  });
+
+/** Who is in a wireless network or at an access point. */
+export const wirelessClientsQuery = (at: string | null, filter: { network?: string; access_point?: number }) =>
+  queryOptions({
+    queryKey: ["wireless", "clients", at, filter],
+    queryFn: () => got(client.GET("/api/v1/wireless-clients", { params: { query: { ...past(at), ...filter } } })),
+  });
+
+/** Who takes power over Ethernet. */
+export const poweredQuery = (at: string | null, filter: { words?: string; site?: string; device?: number }) =>
+  queryOptions({
+    queryKey: ["powered", at, filter],
+    queryFn: () => got(client.GET("/api/v1/powered", { params: { query: { ...past(at), ...filter } } })),
+  });
+
+/** Where a device sends packets: all its routes, or those that a packet to an address follows. */
+export const routesQuery = (device: number, at: string | null, to: string) =>
+  queryOptions({
+    queryKey: ["device", device, "routes", at, to],
+    queryFn: () =>
+      got(client.GET("/api/v1/devices/{device}/routes", { params: { path: { device }, query: { ...past(at), to } } })),
+    retry: false,
+    placeholderData: keepPreviousData,
+  });

@@ -141,6 +141,31 @@ def beside(
     return {node: everything[node] for node in new if node not in placed}
 
 
+STACKED = 0.75
+"""Height that each card of a stack takes up, as a share of the room that it has elsewhere."""
+
+
+def hung(placed: Mapping[str, Position], on: Mapping[str, str], card: Card) -> dict[str, Position]:
+    """Nodes stacked beneath those that they hang on; where another card is in the way, at the nearest free spot.
+
+    Parameters
+    ----------
+    on : by each node the placed one that it hangs on
+
+    Returns
+    -------
+    positions of the hanging ones
+    """
+    close, everything = Card(card.width, STACKED * card.height), dict(placed)
+    below_it: dict[str, int] = defaultdict(int)
+    for node, parent in on.items():
+        below_it[parent] += 1
+        x, y = placed[parent]
+        wanted = x, y + card.height + (below_it[parent] - 1) * close.height
+        everything[node] = _free_spot(everything.values(), wanted, close)
+    return {node: everything[node] for node in on}
+
+
 def below(placed: Mapping[str, Position], nodes: Sequence[str], card: Card) -> dict[str, Position]:
     """Nodes in rows below everything that is placed, as wide as that."""
     if not nodes:

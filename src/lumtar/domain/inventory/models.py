@@ -147,6 +147,8 @@ class Profile(models.Model):
     label_template = models.CharField(max_length=120, blank=True)
     neighbour_table = models.JSONField(default=dict)
     """The fields of core's NeighbourTable; empty if there is none."""
+    wireless_tables = models.JSONField(default=dict)
+    """The fields of core's WirelessTables; empty if there are none."""
     restart = models.JSONField(default=dict)
     """The fields of core's Restart; empty if devices cannot be restarted."""
     place = models.PositiveIntegerField(default=0)

@@ -10,18 +10,22 @@ from django.db.models import Count, Q
 from lumtar.core import conditions
 from lumtar.core.devicelist import check_interval
 from lumtar.core.labels import check_template
+from lumtar.core.own_tables import (
+    NeighbourTable,
+    WirelessTables,
+    check_neighbour_table,
+    check_restart,
+    check_wireless_tables,
+)
 from lumtar.core.profiles import (
     MOST_OBJECTS,
     SYSTEM_FIELDS,
     DeviceKind,
     ExtraObject,
-    NeighbourTable,
     Recognition,
     Table,
-    check_neighbour_table,
     check_object,
     check_oid,
-    check_restart,
     recognise,
 )
 from lumtar.core.refusal import Refusal
@@ -46,6 +50,7 @@ class ProfileSpec:
     interval_s: int | None = None
     label_template: str = ""
     neighbour_table: Mapping[str, Any] = field(default_factory=dict)
+    wireless_tables: Mapping[str, Any] = field(default_factory=dict)
     restart: Mapping[str, Any] = field(default_factory=dict)
 
 
@@ -77,8 +82,12 @@ def profile_for(values: Mapping[str, Any]) -> tuple[Profile, str] | None:
 
 def reads_of(profile: Profile) -> dict[str, Any]:
     """What a device of this profile reads, as the device keeps it."""
-    own = {"neighbour_table": profile.neighbour_table} if profile.neighbour_table else {}
-    return {"tables": profile.tables, "objects": profile.objects_read, **own}
+    own = {name: getattr(profile, name) for name in ("neighbour_table", "wireless_tables")}
+    return {
+        "tables": profile.tables,
+        "objects": profile.objects_read,
+        **{name: table for name, table in own.items() if table},
+    }
 
 
 def recognise_device(device: Device) -> list[str]:
@@ -122,6 +131,11 @@ def neighbour_table_of(device: Device) -> NeighbourTable | None:
     return check_neighbour_table(device.reads.get("neighbour_table") or {})
 
 
+def wireless_tables_of(device: Device) -> WirelessTables | None:
+    """The tables of access points and clients that are read from a device, if there are some."""
+    return check_wireless_tables(device.reads.get("wireless_tables") or {})
+
+
 def _checked(spec: ProfileSpec) -> Profile:
     """A profile that can be kept, not yet saved.
 
@@ -147,8 +161,10 @@ def _checked(spec: ProfileSpec) -> Profile:
         if twice := next((each for each in values if values.count(each) > 1), ""):
             raise Refusal(f"Two objects have the {what} {twice}.")
     table, restart = check_neighbour_table(spec.neighbour_table), check_restart(spec.restart)
+    wireless = check_wireless_tables(spec.wireless_tables)
     return Profile(
         neighbour_table=asdict(table) if table else {},
+        wireless_tables=asdict(wireless) if wireless else {},
         restart=asdict(restart) if restart else {},
         name=name,
         kind=spec.kind,
@@ -182,7 +198,8 @@ def save(spec: ProfileSpec, by: str, pk: int | None = None, edition: int = 0, fo
     profile = claim(Profile, pk, edition)
     before = profile.interval_s or USUAL_INTERVAL
     kept = (
-        "name", "kind", "prefixes", "condition", "tables", "objects_read", "interval_s", "label_template", "neighbour_table", "restart",
+        "name", "kind", "prefixes", "condition", "tables", "objects_read", "interval_s", "label_template", "neighbour_table", "wireless_tables",
+        "restart",
     )  # fmt: skip
     for name in kept:
         setattr(profile, name, getattr(wanted, name))

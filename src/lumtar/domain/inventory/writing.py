@@ -6,7 +6,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from lumtar.core.actions import ACTIONS, Action, Of
-from lumtar.core.profiles import Restart, check_restart
+from lumtar.core.own_tables import Restart, check_restart
 from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory import credentials
 from lumtar.domain.inventory.models import Component, Credential, Device, Interface, Writing

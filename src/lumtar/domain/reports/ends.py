@@ -1,27 +1,18 @@
 """Whatever somebody names as an end of a way: a device, a port of one, or a station by its MAC address or address."""
 
 import ipaddress
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from django.db import connection
 from django.db.models import Q
 from django.utils import timezone
 
 from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory.models import Device, Interface
-from lumtar.domain.topology import stations
+from lumtar.domain.reports import access_points
+from lumtar.domain.topology import stations, wireless
 from lumtar.domain.topology.models import OwnAddress
-
-
-@dataclass(frozen=True, slots=True)
-class Gateway:
-    """The device that leads out of an address's network, with its own address there."""
-
-    device: int
-    name: str
-    address: str
-    network: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +95,7 @@ def _station(words: str, past: datetime | None) -> Place | None:
     macs = stations.macs_of(words, past or timezone.now())
     here = next((each for each in stations.whereabouts(macs, past) if each.here), None)
     if here is None or here.here is None:
-        return None
+        return _wireless(words, macs, past)
     port = Interface.objects.select_related("device").get(pk=here.here.interface)
     note = f"{here.mac} is at {port.device} {port.label}"
     if here.shared:
@@ -114,19 +105,19 @@ def _station(words: str, past: datetime | None) -> Place | None:
     return Place(port.device_id, words, port.pk, port.label, addresses[0] if addresses else "", note)
 
 
-GATEWAY = """SELECT o.device_id, d.name, host(o.address), network(set_masklen(o.address, o.prefix))::text
-    FROM topology_ownaddress o JOIN inventory_device d ON d.id = o.device_id
-    WHERE d.retired_at IS NULL AND o.prefix > 0 AND host(o.address) <> %(address)s
-        AND family(o.address) = family(%(address)s::inet) AND o.prefix < masklen(%(address)s::inet)
-        AND set_masklen(o.address, o.prefix) >> %(address)s::inet
-    ORDER BY o.prefix DESC, o.address, o.device_id LIMIT 1"""
-
-
-def gateway(address: str) -> Gateway | None:
-    """The device that has an address of its own in the network of another address; the longest prefix wins, then the lowest address."""
-    if not address:
+def _wireless(words: str, macs: Sequence[str], past: datetime | None) -> Place | None:
+    """A wireless client, at the port where its access point is plugged in."""
+    at = past or timezone.now()
+    stays = [row for rows in wireless.stays_of(macs, at).values() for row in rows]
+    here = next((row for row in stays if row.gone_at is None or row.gone_at > at), None)
+    if here is None:
         return None
-    with connection.cursor() as cursor:
-        cursor.execute(GATEWAY, {"address": address})
-        found = cursor.fetchone()
-    return Gateway(*found) if found else None
+    point = here.access_point
+    note = f"{here.mac} is in {here.network} at access point {point.name}"
+    ports = access_points.plugged_in([point.mac], past) if point.mac else {}
+    if (found := ports.get(point.mac)) is None:
+        return Place(here.device_id, words, None, "", here.address or "", f"{note}, as its controller tells")
+    port = Interface.objects.select_related("device").get(pk=found.interface)
+    return Place(
+        port.device_id, words, port.pk, port.label, here.address or "", f"{note}, at {port.device} {port.label}"
+    )

@@ -1,18 +1,27 @@
-"""Parts of the network that a map shows alone: one VLAN, or the storage network. Places stay where they are on the whole map."""
+"""Parts of the network that a map shows alone: one VLAN, one wireless network, the storage network.
+
+Places stay where they are on the whole map.
+"""
 
 import re
 from dataclasses import dataclass, replace
+from datetime import datetime
 
 from django.db.models import Q, QuerySet
+from django.utils import timezone
 
 from lumtar.core.labels import Role
 from lumtar.core.profiles import DeviceKind
 from lumtar.core.refusal import Refusal
-from lumtar.domain.inventory.models import Interface
+from lumtar.domain.inventory.models import Device, Interface
+from lumtar.domain.reports import access_points
 from lumtar.domain.reports.network import Network
+from lumtar.domain.topology import wireless
 from lumtar.domain.topology.models import Bridge, PortLayer2
 
 STORAGE = "storage"
+WIRELESS = "wireless-"
+"""Before the name (SSID) of a wireless network."""
 FIBRE_CHANNEL = 56
 """IANAifType."""
 
@@ -32,7 +41,13 @@ def parts() -> list[Part]:
         for number, name in vlans.items():
             named[int(number)] = named.get(int(number)) or name
     found = [Part(f"vlan-{number}", f"VLAN {number} {name}".rstrip()) for number, name in sorted(named.items())]
+    found += [Part(f"{WIRELESS}{name}", f"wireless network {name}") for name, _ in wireless.networks(timezone.now())]
     return [*found, Part(STORAGE, "storage network")] if _storage().exists() else found
+
+
+def wireless_network(part: str) -> str:
+    """The wireless network that a part is; empty if it is something else."""
+    return part.removeprefix(WIRELESS) if part.startswith(WIRELESS) else ""
 
 
 def _storage() -> QuerySet[Interface]:
@@ -41,14 +56,18 @@ def _storage() -> QuerySet[Interface]:
     )
 
 
-def only(whole: Network, part: str) -> Network:
+def only(whole: Network, part: str, past: datetime | None = None) -> Network:
     """A map with a part of the network alone: the links at its ports, and the cards that these are in.
+
+    Of a wireless network: its access points, what they are plugged in at, who controls them, and the links between these.
 
     Raises
     ------
     Refusal
         if there is no such part
     """
+    if network := wireless_network(part):
+        return _only_wireless(whole, network, past)
     ports = _ports(part)
     links = [
         link for link in whole.links if any(end.port is not None and end.port.id in ports for end in (link.a, link.b))
@@ -59,11 +78,28 @@ def only(whole: Network, part: str) -> Network:
     return replace(whole, nodes=[node for node in whole.nodes if node.key in inside], links=links)
 
 
+def _only_wireless(whole: Network, network: str, past: datetime | None) -> Network:
+    points = access_points.find(past, network=network)
+    devices = {each.point.controller_id for each in points} | {each.device for each in points if each.device}
+    devices |= {each.plugged_in.device for each in points if each.plugged_in}
+    rows = Device.objects.filter(pk__in=devices).values_list("pk", "site_id")
+    inside = {key for device, site in rows for key in (f"device-{device}", f"site-{site or 0}")}
+    inside |= {f"points-{each.plugged_in.device}" for each in points if each.plugged_in}
+    return replace(
+        whole,
+        nodes=[node for node in whole.nodes if node.key in inside],
+        links=[link for link in whole.links if {link.a.node, link.b.node} <= inside],
+    )
+
+
 def _ports(part: str) -> set[int]:
     if part == STORAGE:
         return set(_storage().values_list("pk", flat=True))
     if not (match := re.fullmatch(r"vlan-(\d{1,4})", part)):
-        raise Refusal(f"There is no part {part[:40]} of the network; choose a VLAN or the storage network.", "part")
+        raise Refusal(
+            f"There is no part {part[:40]} of the network; choose a VLAN, a wireless network or the storage network.",
+            "part",
+        )
     vlan = int(match[1])
     carries = Q(tagged__contains=[vlan]) | Q(untagged__contains=[vlan])
     own = set(PortLayer2.objects.filter(carries).values_list("interface_id", flat=True))

@@ -1,7 +1,7 @@
-"""What the map shows at a time: sites, devices and transports as nodes, links with what they carry, and where all that stands."""
+"""What the map shows at a time: sites, devices, access points and transports as nodes, links with what they carry, where all that stands."""
 
-from collections.abc import Collection, Iterable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 
 from django.db import connection
@@ -12,7 +12,8 @@ from lumtar.core.topology import End, Evidence, Link
 from lumtar.core.topology.layout import Card
 from lumtar.domain.inventory.models import Group, Site
 from lumtar.domain.inventory.scope import NO_SITE
-from lumtar.domain.reports import cells, devices, ports
+from lumtar.domain.reports import access_points, cells, devices, ports
+from lumtar.domain.reports.access_points import AccessPointRow
 from lumtar.domain.reports.devices import DeviceRow
 from lumtar.domain.reports.ports import PortRow
 from lumtar.domain.topology import positions, queries
@@ -23,6 +24,7 @@ MOST_WITH_CELLS = 400
 """More cards than these are never seen at a size that shows ports."""
 SILENT = -3
 TRANSPORT = "transport"
+ACCESS_POINTS = "access points"
 
 
 @dataclass(slots=True)
@@ -31,11 +33,12 @@ class Node:
 
     Attributes
     ----------
-    key : "site-3", "device-5", "transport-2"; "site-0" are the devices without a site
+    key : "site-3", "device-5", "transport-2", "points-5" (those plugged in at device 5); "site-0" are the devices without a site
     devices : how many are in it; of a transport the ports that it joins
     severity : the worst of what is active there, 0 if nothing is
     cells : loads of its ports, of a site the highest of each device, as in cells.SiteCells
     is_outside : it only shows where links of the shown site lead
+    members, networks : of access points, names and MAC addresses, and how many clients each wireless network has there
     """
 
     key: str
@@ -51,6 +54,8 @@ class Node:
     mac: str = ""
     cells: list[float] = field(default_factory=list)
     is_outside: bool = False
+    members: list[str] = field(default_factory=list)
+    networks: dict[str, int] = field(default_factory=dict)
     x: float = 0.0
     y: float = 0.0
 
@@ -104,7 +109,13 @@ class Network:
 
 
 def at_time(
-    past: datetime | None, site: str | None, *, of_devices: bool = False, person: int | None = None, keep: bool = True
+    past: datetime | None,
+    site: str | None,
+    *,
+    of_devices: bool = False,
+    person: int | None = None,
+    keep: bool = True,
+    wireless: str = "",
 ) -> Network:
     """The map of all sites, of one site's devices, or of all devices.
 
@@ -115,23 +126,29 @@ def at_time(
     of_devices : all devices, without a site
     person : whose own arrangement is asked for
     keep : whether places of what is new are kept
+    wireless : access points of this wireless network alone; of all networks inside a site, on other maps none
     """
     rows, _ = devices.find(past, limit=MOST_DEVICES)
     places = {row.id: _place(row, site, of_devices=of_devices) for row in rows}
     sites = dict(Site.objects.order_by(Collate("name", "natural")).values_list("name", "pk"))
     inside = of_devices or site is not None
     transports = queries.transports()
-    links = _links(past, {row.id: row.name for row in rows}, places, sites, transports, inside=inside)
+    points = access_points.find(past, network=wireless) if wireless or site is not None else []
+    links = _links(past, {row.id: row.name for row in rows}, places, sites, transports, points, inside=inside)
     joined = {end.node for link in links for end in (link.a, link.b)}
     nodes = _nodes(
         rows, places, joined, sites, transports, _loads(past, site, len(rows), of_devices=of_devices), inside=inside
     )
+    hanging = {link.b.node: link.a.node for link in links if link.b.node.startswith("points-")}
     name = f"site-{sites.get(site, 0)}" if site else "devices" if of_devices else "sites"
     card = SITE_CARD if name == "sites" else DEVICE_CARD
-    edges = [(link.a.node, link.b.node) for link in links]
+    edges = [(link.a.node, link.b.node) for link in links if link.b.node not in hanging]
     tops = {node.key for node in nodes if node.is_outside or node.kind == TRANSPORT}
     keys = [node.key for node in nodes]
-    spots = positions.of_map(name, keys, edges, card, tops=tops, person=person, keep=keep and past is None)
+    spots = positions.of_map(
+        name, keys, edges, card, tops=tops, hanging=hanging, person=person, keep=keep and past is None
+    )
+    nodes += _points_nodes(points, links, hanging)
     for node in nodes:
         node.x, node.y = (round(value, 1) for value in spots[node.key])
     return Network(name, nodes, links)
@@ -141,7 +158,7 @@ def links_of_devices(past: datetime | None) -> list[MapLink]:
     """All links between devices and transports at a time, with what they carry; None is now."""
     rows, _ = devices.find(past, limit=MOST_DEVICES)
     names = {row.id: row.name for row in rows}
-    return _links(past, names, dict.fromkeys(names), {}, queries.transports(), inside=True)
+    return _links(past, names, dict.fromkeys(names), {}, queries.transports(), (), inside=True)
 
 
 def _place(row: DeviceRow, site: str | None, *, of_devices: bool) -> str | None:
@@ -197,16 +214,41 @@ def _nodes(
     return sorted(found.values(), key=place_of)
 
 
+def _points_nodes(points: Sequence[AccessPointRow], links: Sequence[MapLink], hanging: Collection[str]) -> list[Node]:
+    """A card for the access points that are plugged in at a device."""
+    loads = {
+        link.b.device: max(link.there.percent or 0.0, link.back.percent or 0.0)
+        for link in links
+        if link.b.node in hanging
+    }
+    found: dict[str, Node] = {}
+    for row in points:
+        key = f"points-{row.plugged_in.device}" if row.plugged_in else ""
+        if key not in hanging or row.device is not None:
+            continue
+        node = found.setdefault(key, Node(key, ACCESS_POINTS, ""))
+        is_away = row.point.is_up is False
+        node.devices += 1
+        node.silent += is_away
+        node.name = row.point.name if node.devices == 1 else f"{node.devices} access points"
+        node.cells.append(SILENT if is_away else loads.get(row.point.name, 0.0))
+        node.members += [each for each in (row.point.name, row.point.mac) if each]
+        for network, clients in row.networks.items():
+            node.networks[network] = node.networks.get(network, 0) + clients
+    return list(found.values())
+
+
 def _links(
     past: datetime | None,
     names: Mapping[int, str],
     places: Mapping[int, str | None],
     sites: Mapping[str, int],
     transports: Mapping[Group, Mapping[int, int]],
+    points: Sequence[AccessPointRow],
     *,
     inside: bool,
 ) -> list[MapLink]:
-    """Links between different cards."""
+    """Links between different cards; those of access points lead from the port at which each is plugged in."""
 
     def node(device: int) -> str:
         place = places[device]
@@ -223,6 +265,12 @@ def _links(
         and (is_shown[each.link.a.device] or is_shown[each.link.b.device])
     ]
     wanted = {end.port for each in seen for end in (each.link.a, each.link.b) if end.port is not None}
+    plugged = [
+        (each.point, each.plugged_in)
+        for each in points
+        if each.device is None and each.plugged_in is not None and places.get(each.plugged_in.device, "") is None
+    ]
+    wanted |= {at.interface for _, at in plugged}
     wanted |= {number for there in transports.values() for number, device in there.items() if is_shown.get(device)}
     state = _Ports(past, wanted)
     found = []
@@ -239,6 +287,10 @@ def _links(
             if is_shown.get(device):
                 here = LinkEnd(node(device), names[device], device, state.port(End(device, number)))
                 found.append(state.link(here, beyond))
+    for point, at in plugged:
+        here = LinkEnd(f"device-{at.device}", names[at.device], at.device, state.port(End(at.device, at.interface)))
+        beyond = LinkEnd(f"points-{at.device}", point.name, None, None)
+        found.append(replace(state.link(here, beyond), evidence=at.evidence, since=at.since))
     return found
 
 

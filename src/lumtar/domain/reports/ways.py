@@ -1,6 +1,6 @@
 """The way between two ends at a time: hop by hop, with what each link carries, other ways, and how it was a day before."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from itertools import pairwise
@@ -9,9 +9,10 @@ from django.utils import timezone
 
 from lumtar.core.topology.bridging import Role
 from lumtar.core.topology.ways import stations, ways
-from lumtar.domain.reports import network
-from lumtar.domain.reports.ends import Gateway, Place, find, gateway
-from lumtar.domain.reports.network import TRANSPORT, MapLink
+from lumtar.domain.reports import network, routed
+from lumtar.domain.reports.ends import Place, find
+from lumtar.domain.reports.network import TRANSPORT, LinkEnd, MapLink
+from lumtar.domain.reports.routed import Routed
 from lumtar.domain.topology.models import PortLayer2
 
 DAY = timedelta(days=1)
@@ -30,7 +31,7 @@ class Ways:
     is_broken : there is none now; what is told leads over links that are down
     yesterday : the cards along the shortest one a day before, if it was another one
     unseen : transports on the shortest one, in which nothing is seen
-    notes : where the two ends are, and over which gateways packets between them are routed
+    notes : where the two ends are, and by what packets between them are routed
     """
 
     start: Place
@@ -51,17 +52,16 @@ def between(start: str, goal: str, past: datetime | None) -> Ways:
         if an end is not known, or not clearly one
     """
     begin, end = find(start, "start", past), find(goal, "goal", past)
-    over = _gateways(begin, end)
-    stops = [f"device-{number}" for number in (begin.device, *(each.device for each in over), end.device)]
+    over = routed.between(begin, end, past)
+    stops = _stops(begin, over, end)
     links = network.links_of_devices(past)
     blocked = _blocked() if past is None else set()
-    found = _over(links, stops, blocked)
+    found = _over(links, stops, blocked, over.leaving)
     is_broken = not found
     if is_broken:
-        found = _over(links, stops, with_down=True)[:1]
+        found = _over(links, stops, leaving=over.leaving, with_down=True)[:1]
     first = found[0] if found else []
-    earlier = network.links_of_devices((past or timezone.now()) - DAY) if first else []
-    before = next(iter(_over(earlier, stops)), [])
+    before = _a_day_before(begin, end, past or timezone.now()) if first else []
     return Ways(
         begin,
         end,
@@ -69,25 +69,19 @@ def between(start: str, goal: str, past: datetime | None) -> Ways:
         is_broken,
         _names(before) if before and _cards(before) != _cards(first) else [],
         [link.b.device for link in first if link.b.node.startswith(TRANSPORT)],
-        [each.note for each in (begin, end) if each.note] + _routed(begin, end, over),
+        [*(each.note for each in (begin, end) if each.note), *over.notes],
     )
 
 
-def _gateways(begin: Place, end: Place) -> list[Gateway]:
-    """The devices that packets between two ends in different networks are routed by, in their order."""
-    out, into = gateway(begin.address), gateway(end.address)
-    if out is not None and into is not None and out.network == into.network:
-        return []
-    return [each for each in (out, into) if each is not None and each.device not in (begin.device, end.device)]
+def _stops(begin: Place, over: Routed, end: Place) -> list[str]:
+    return [f"device-{number}" for number in (begin.device, *over.devices, end.device)]
 
 
-def _routed(begin: Place, end: Place, over: Sequence[Gateway]) -> list[str]:
-    if not begin.address or not end.address:
-        return []
-    if not over:
-        own = gateway(begin.address)
-        return [f"Both are in {own.network}: nothing between them is routed"] if own else []
-    return [f"{each.network} is routed by {each.name} ({each.address})" for each in dict.fromkeys(over)]
+def _a_day_before(begin: Place, end: Place, at: datetime) -> list[MapLink]:
+    """The shortest way a day before."""
+    then = at - DAY
+    links, over = network.links_of_devices(then), routed.between(begin, end, then)
+    return next(iter(_over(links, _stops(begin, over, end), leaving=over.leaving)), [])
 
 
 def _blocked() -> set[int]:
@@ -96,10 +90,20 @@ def _blocked() -> set[int]:
 
 
 def _over(
-    links: Sequence[MapLink], stops: Sequence[str], blocked: Collection[int] = (), *, with_down: bool = False
+    links: Sequence[MapLink],
+    stops: Sequence[str],
+    blocked: Collection[int] = (),
+    leaving: Mapping[int, int] | None = None,
+    *,
+    with_down: bool = False,
 ) -> list[list[MapLink]]:
-    """The ways from stop to stop: the shortest, and others that differ between two of the stops."""
+    """The ways from stop to stop: the shortest, and others that differ between two of the stops.
+
+    Those that leave a device where its routes lead go before shorter ones.
+    """
     legs = [_ways(links, *pair, blocked, with_down=with_down) for pair in pairwise(stops) if pair[0] != pair[1]]
+    for leg in legs:
+        leg.sort(key=lambda way: not _leaves_by_route(way[0].a, leaving or {}))
     if not legs:
         return [[]]
     if not all(legs):
@@ -109,6 +113,10 @@ def _over(
         for other in leg[1:]:
             found.append([link for at, each in enumerate(legs) for link in (other if at == place else each[0])])
     return found[:MOST]
+
+
+def _leaves_by_route(end: LinkEnd, leaving: Mapping[int, int]) -> bool:
+    return end.port is not None and end.device_id is not None and leaving.get(end.device_id) == end.port.id
 
 
 def _ways(

@@ -90,6 +90,7 @@ class Profiles(Section):
         "interval_s": None,
         "label_template": "",
         "neighbour_table": {},
+        "wireless_tables": {},
         "restart": {},
     }
 

@@ -4,7 +4,7 @@ import structlog
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from lumtar.domain.topology import inferring, neighbours, stations
+from lumtar.domain.topology import inferring, neighbours, routing, stations, wireless
 
 log = structlog.get_logger()
 
@@ -28,6 +28,7 @@ def infer_links(timestamp: int) -> None:
 @app.periodic(cron="20 3 * * *")
 @app.task(queue="inventory", queueing_lock="old stations", lock="old stations", pass_context=False)
 def forget_stations(timestamp: int) -> None:
-    """Nobody asks any more where something was that long ago."""
-    if forgotten := stations.forget(timezone.now()):
-        log.info("stations forgotten", rows=forgotten)
+    """Nobody asks any more where something was, or was sent, that long ago."""
+    now = timezone.now()
+    if forgotten := stations.forget(now) + routing.forget(now) + wireless.forget(now):
+        log.info("stations and routes forgotten", rows=forgotten)

@@ -1,4 +1,4 @@
-"""What a device tells of what is around it, kept in one transaction: neighbours, bridge, stations, addresses."""
+"""What a device tells of what is around it, kept in one transaction: neighbours, bridge, stations, addresses, routes, wireless."""
 
 from collections.abc import Sequence, Sized
 from dataclasses import dataclass
@@ -9,16 +9,21 @@ from django.db import transaction
 from lumtar.core.topology import Neighbour as Told
 from lumtar.core.topology.addressing import Addresses
 from lumtar.core.topology.bridging import Bridge, Forwarding
+from lumtar.core.topology.routing import Route
+from lumtar.core.topology.wireless import Wireless
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.operation.services import announce
-from lumtar.domain.topology import bridges, neighbours, other_ends, stations
+from lumtar.domain.topology import bridges, neighbours, other_ends, routing, stations, wireless
 from lumtar.domain.topology.bridges import Ports
 from lumtar.domain.topology.models import NeighbourLook
 
 
 @dataclass(frozen=True, slots=True)
 class Looked:
-    """What asking a device came to. What is None was not asked for, or not answered, and stays as it was."""
+    """What asking a device came to. What is None was not asked for, or not answered, and stays as it was.
+
+    ``problem`` says why not everything was answered, ``note`` what was left out on purpose.
+    """
 
     at: datetime
     took_ms: float
@@ -27,6 +32,9 @@ class Looked:
     problem: str = ""
     bridge: Bridge | None = None
     addresses: Addresses | None = None
+    routes: Sequence[Route] | None = None
+    wireless: Wireless | None = None
+    note: str = ""
 
 
 @transaction.atomic
@@ -43,6 +51,8 @@ def keep(device: int, looked: Looked) -> bool:
         "neighbours": looked.neighbours,
         "stations": looked.bridge.forwarding if looked.bridge else None,
         "bindings": looked.addresses.bindings if looked.addresses else None,
+        "routes": looked.routes,
+        "clients": looked.wireless.clients if looked.wireless else None,
     }
     NeighbourLook.objects.update_or_create(
         device_id=device,
@@ -50,7 +60,7 @@ def keep(device: int, looked: Looked) -> bool:
             "at": looked.at,
             "took_ms": looked.took_ms,
             "requests": looked.requests,
-            "problem": looked.problem[:300],
+            "problem": (looked.problem or looked.note)[:300],
             **{
                 name: getattr(before, name, 0) if rows is None and looked.problem else len(rows or ())
                 for name, rows in counts.items()
@@ -64,6 +74,10 @@ def keep(device: int, looked: Looked) -> bool:
     told = looked.addresses
     if told is not None:
         is_other |= stations.keep_addresses(device, told, ports, looked.at)
+    if looked.routes is not None:
+        is_other |= routing.keep(device, looked.routes, ports, looked.at)
+    if looked.wireless is not None:
+        is_other |= wireless.keep(device, looked.wireless, looked.at)
     if looked.bridge is not None:
         is_other |= bridges.keep(device, looked.bridge, told or Addresses(), ports, looked.at)
         stations.keep_stations(device, looked.bridge.forwarding.at_ports(ports.of_index), looked.at)

@@ -51,6 +51,9 @@ class NeighbourLook(models.Model):
     """Entries of its forwarding table."""
     bindings = models.IntegerField(default=0)
     """Addresses of others that it knew."""
+    routes = models.IntegerField(default=0)
+    clients = models.IntegerField(default=0)
+    """Wireless clients that it told of."""
     problem = models.CharField(max_length=300, blank=True)
 
 
@@ -185,6 +188,82 @@ class OwnAddress(models.Model):
         """Asked for by address."""
 
         indexes = [models.Index(fields=["address"])]
+
+
+class Route(models.Model):
+    """Where a device sent packets for a network, from ``since`` until ``gone_at``."""
+
+    device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, related_name="routes")
+    network = models.CharField(max_length=43)
+    """An address with the length of its prefix."""
+    next_hop = models.GenericIPAddressField(null=True)
+    """None if the network is connected, or the way there is a tunnel that needs no address."""
+    interface = models.ForeignKey("inventory.Interface", on_delete=models.SET_NULL, null=True, related_name="+")
+    protocol = models.CharField(max_length=16, blank=True)
+    metric = models.IntegerField()
+    """-1 if it is not known."""
+    is_discarding = models.BooleanField(default=False)
+    since = models.DateTimeField()
+    gone_at = models.DateTimeField(null=True)
+
+    class Meta:
+        """Asked for by device."""
+
+        indexes = [
+            models.Index(fields=["device", "since"], name="routes_by_device"),
+            models.Index(fields=["device"], condition=models.Q(gone_at=None), name="routes_now"),
+        ]
+
+
+class AccessPoint(models.Model):
+    """An access point that a controller knows, or that is a device of the inventory and tells of its clients itself."""
+
+    controller = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, related_name="access_points")
+    key = models.CharField(max_length=200)
+    """By what the controller tells it from others; empty if it is the device itself."""
+    name = models.CharField(max_length=255)
+    mac = models.CharField(max_length=17, blank=True)
+    address = models.GenericIPAddressField(null=True)
+    model = models.CharField(max_length=255, blank=True)
+    is_up = models.BooleanField(null=True)
+    """Whether it is joined to its controller; None if that is not told."""
+    changed_at = models.DateTimeField()
+    """Since when it is joined, or not any more."""
+    since = models.DateTimeField()
+    gone_at = models.DateTimeField(null=True)
+
+    class Meta:
+        """One row an access point; found by its MAC address."""
+
+        constraints = [models.UniqueConstraint(fields=["controller", "key"], name="one_access_point_a_key")]
+        indexes = [models.Index(fields=["mac"], name="access_points_by_mac")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class WirelessClient(models.Model):
+    """A client of a wireless network at an access point, from ``since`` until ``gone_at``."""
+
+    mac = models.CharField(max_length=17)
+    device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, related_name="wireless_clients")
+    """The one that tells of it."""
+    access_point = models.ForeignKey(AccessPoint, on_delete=models.CASCADE, related_name="clients")
+    network = models.CharField(max_length=64)
+    """The name (SSID) of the network."""
+    address = models.GenericIPAddressField(null=True)
+    signal_dbm = models.SmallIntegerField(null=True)
+    since = models.DateTimeField()
+    gone_at = models.DateTimeField(null=True)
+
+    class Meta:
+        """Asked for by address, by access point, and all of a device that hold now."""
+
+        indexes = [
+            models.Index(fields=["mac", "since"], name="clients_by_mac"),
+            models.Index(fields=["access_point", "since"], name="clients_by_access_point"),
+            models.Index(fields=["device"], condition=models.Q(gone_at=None), name="clients_now"),
+        ]
 
 
 class InferredLink(models.Model):

@@ -33,6 +33,7 @@ def of_map(
     card: Card,
     *,
     tops: Collection[str] = (),
+    hanging: Mapping[str, str] | None = None,
     person: int | None = None,
     keep: bool = True,
 ) -> dict[str, Position]:
@@ -41,14 +42,18 @@ def of_map(
     Parameters
     ----------
     tops : nodes that stand at the top of a map in layers
+    hanging : leaves that stand beneath one of the nodes, by what they hang on; unless somebody moved them
     keep : whether what is placed anew is kept; not for somebody who sees a part of the map
     """
     joined = sorted({(min(edge), max(edge)) for edge in edges})
-    shared = _shared(name, nodes, joined, card, tops, keep=keep)
-    if person is None:
-        return shared
-    own = MapPosition.objects.filter(map=name, person=person, node__in=nodes)
-    return shared | {row.node: (row.x, row.y) for row in own}
+    found = _shared(name, nodes, joined, card, tops, keep=keep)
+    leaves = hanging or {}
+    moved = MapPosition.objects.filter(map=name, person=None, node__in=leaves)
+    found |= {row.node: (row.x, row.y) for row in moved}
+    if person is not None:
+        own = MapPosition.objects.filter(map=name, person=person, node__in=[*nodes, *leaves])
+        found |= {row.node: (row.x, row.y) for row in own}
+    return found | layout.hung(found, {leaf: at for leaf, at in leaves.items() if leaf not in found}, card)
 
 
 def _shared(

@@ -20,6 +20,7 @@ from lumtar.domain.topology.models import (
     OwnAddress,
     PortLayer2,
     Station,
+    WirelessClient,
 )
 
 PAUSE = timedelta(hours=1)
@@ -195,7 +196,11 @@ def macs_of(words: str, at: datetime) -> list[str]:
     rows = Binding.objects.filter(address=address, since__lte=at).order_by(
         F("gone_at").desc(nulls_first=True), "-since"
     )
-    return list(dict.fromkeys(rows.values_list("mac", flat=True)[:MOST_FOUND]))
+    clients = WirelessClient.objects.filter(address=address, since__lte=at).order_by(
+        F("gone_at").desc(nulls_first=True), "-since"
+    )
+    found = [*rows.values_list("mac", flat=True)[:MOST_FOUND], *clients.values_list("mac", flat=True)[:MOST_FOUND]]
+    return list(dict.fromkeys(found))
 
 
 def whereabouts(macs: Collection[str], past: datetime | None = None) -> list[Whereabouts]:

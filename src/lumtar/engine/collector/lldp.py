@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 
-from lumtar.core.profiles import NeighbourTable
+from lumtar.core.own_tables import NeighbourTable
 from lumtar.core.topology import Neighbour
 from lumtar.core.topology.lldp import Column, OwnPort, Remotes, neighbours, own_neighbours
 from lumtar.wire import ber, oids

@@ -12,7 +12,8 @@ from lumtar.core.counters import HIGH_CAPACITY, TICKS, Snapshot
 from lumtar.core.discovery import ComponentDescribed, Described, PortDescribed
 from lumtar.core.ethernet import EVERY, Errors, Seen, counted
 from lumtar.core.ledger import Status
-from lumtar.core.profiles import ExtraObject, NeighbourTable, Table
+from lumtar.core.own_tables import NeighbourTable, WirelessTables
+from lumtar.core.profiles import ExtraObject, Table
 from lumtar.core.text import clean, mac_address
 from lumtar.engine.collector.components import SELDOM, Asked, Count, ask, discover_objects, read_components
 from lumtar.engine.collector.discovering import discover_components
@@ -52,7 +53,7 @@ class Plan:
 
     Attributes
     ----------
-    tables, objects, neighbour_table : what its profile reads
+    tables, objects, neighbour_table, wireless_tables : what its profile reads
     discovered : what follows is known
     indexes : encoded ifIndex of every interface, in the device's order
     narrow : some interfaces have 32-bit counters only
@@ -67,6 +68,7 @@ class Plan:
     tables: frozenset[Table] = frozenset(Table)
     objects: tuple[ExtraObject, ...] = ()
     neighbour_table: NeighbourTable | None = None
+    wireless_tables: WirelessTables | None = None
     discovered: bool = False
     indexes: list[bytes] = field(default_factory=list)
     narrow: bool = False

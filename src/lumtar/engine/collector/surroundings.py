@@ -1,4 +1,5 @@
-"""Asking devices for what is around them, at a pace of its own beside the polls: neighbours, bridge, stations, addresses.
+"""Asking devices for what is around them, at a pace of its own beside the polls: neighbours, bridge, stations, addresses, routes,
+access points and their clients.
 
 A device is asked when it was described, and every five minutes; one request at a time, and few devices side by side, so that a
 large table keeps nobody waiting. A device that takes long is asked less often.
@@ -16,13 +17,17 @@ from lumtar.core.topology import Neighbour
 from lumtar.core.topology.addressing import Addresses
 from lumtar.core.topology.bridging import Bridge
 from lumtar.core.topology.lldp import OwnPort
+from lumtar.core.topology.routing import Route
+from lumtar.core.topology.wireless import Wireless
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.topology.looks import Looked, keep
 from lumtar.engine.batch import moment
 from lumtar.engine.collector.bridging import read_addresses, read_bridge
 from lumtar.engine.collector.lldp import read_neighbours, read_own_table
 from lumtar.engine.collector.reading import Plan
+from lumtar.engine.collector.routing import MOST_ROUTES, read_routes
 from lumtar.engine.collector.targets import Target, locate, open_session
+from lumtar.engine.collector.wireless import read_wireless
 from lumtar.engine.recorder import Recorder
 from lumtar.engine.service import AWAY, with_database
 from lumtar.wire.faults import Fault
@@ -38,7 +43,7 @@ LONGEST_S = 120.0
 """Seconds that one device may take; what it told by then is kept, the rest is left."""
 REST = 10.0
 """A device that took long is left alone for so many times as long."""
-ASKED = frozenset((Table.NEIGHBOURS, Table.BRIDGE, Table.ADDRESSES))
+ASKED = frozenset((Table.NEIGHBOURS, Table.BRIDGE, Table.ADDRESSES, Table.ROUTES))
 PATIENCE = Patience(timeout=3.0, tries=2)
 
 
@@ -49,6 +54,9 @@ class Told:
     neighbours: list[Neighbour] | None = None
     addresses: Addresses | None = None
     bridge: Bridge | None = None
+    routes: list[Route] | None = None
+    wireless: Wireless | None = None
+    note: str = ""
     reading: str = "neighbours"
 
     async def read(self, session: Session, plan: Plan, own: Sequence[OwnPort]) -> None:
@@ -66,6 +74,14 @@ class Told:
         self.reading = "addresses"
         if Table.ADDRESSES in tables:
             self.addresses = await read_addresses(session)
+        self.reading = "routes"
+        if Table.ROUTES in tables:
+            self.routes = await read_routes(session)
+            if self.routes is None:
+                self.note = f"routes: there are more than the {MOST_ROUTES:,} that are read"
+        self.reading = "wireless clients"
+        if plan.wireless_tables is not None:
+            self.wireless = await read_wireless(session, plan.wireless_tables)
         self.reading = "forwarding table"
         if Table.BRIDGE in tables:
             self.bridge = await read_bridge(session)
@@ -102,7 +118,9 @@ class Surroundings:
     def _is_asked(target: Target) -> bool:
         """Whether the ports of a device are known, and its profile wants to know what is around it."""
         is_snmp = target.device.way == Device.Way.SNMP
-        return is_snmp and bool(target.slot_of) and not ASKED.isdisjoint(target.plan.tables)
+        plan = target.plan
+        is_wanted = plan.wireless_tables is not None or not ASKED.isdisjoint(plan.tables)
+        return is_snmp and bool(target.slot_of) and is_wanted
 
     def _own(self, target: Target) -> list[OwnPort]:
         ports = [(index, self._recorder.interface(slot)) for index, slot in target.slot_of.items()]
@@ -134,6 +152,9 @@ class Surroundings:
             problem,
             told.bridge,
             told.addresses,
+            told.routes,
+            told.wireless,
+            told.note,
         )
         target.look_due = max(target.look_due, time.monotonic() + REST * took_ms / 1000)
         try:

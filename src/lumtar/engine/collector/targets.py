@@ -22,7 +22,7 @@ from lumtar.domain.inventory import lately, refreshes
 from lumtar.domain.inventory.credentials import opened
 from lumtar.domain.inventory.description import KnownComponent
 from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface, LabelRun
-from lumtar.domain.inventory.profiles import neighbour_table_of, objects_of
+from lumtar.domain.inventory.profiles import neighbour_table_of, objects_of, wireless_tables_of
 from lumtar.domain.operation.secrets import SecretUnreadable
 from lumtar.domain.readings import newest
 from lumtar.engine.batch import Reachability, moment
@@ -159,7 +159,12 @@ def load_overrides() -> dict[int, tuple[int, int]]:
 def plan_for(device: Device) -> Plan:
     """A plan that reads what the device's profile wants."""
     tables, objects = objects_of(device)
-    return Plan(tables=tables, objects=objects, neighbour_table=neighbour_table_of(device))
+    return Plan(
+        tables=tables,
+        objects=objects,
+        neighbour_table=neighbour_table_of(device),
+        wireless_tables=wireless_tables_of(device),
+    )
 
 
 def follow(target: Target, device: Device) -> None:

@@ -1,6 +1,5 @@
 """The map: what hangs on what at a time, and where it stands."""
 
-import re
 from dataclasses import asdict
 from datetime import datetime
 from typing import Literal
@@ -9,7 +8,7 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Field, Query, Status
 
 from lumtar.domain.inventory.models import Device
-from lumtar.domain.reports import ends, figures, impact, map_parts, network, ways
+from lumtar.domain.reports import ends, figures, map_parts, network, ways
 from lumtar.domain.topology import backgrounds, positions
 from lumtar.domain.topology.models import MapBackground
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
@@ -20,20 +19,21 @@ from lumtar.server.api.times import past
 
 router = Router(tags=["map"])
 MAP_NAME = r"^(sites|devices|site-\d{1,12})$"
-NODE_KEY = r"^(site|device|transport)-\d{1,12}$"
+NODE_KEY = r"^(site|device|transport|points)-\d{1,12}$"
 
 
 class MapNode(Schema):
-    """A card: a site, a device, or a transport, which is a network that is not ours.
+    """A card: a site, a device, the access points at a device, or a transport, which is a network that is not ours.
 
     ``cells`` are the loads of its ports in per cent, of a site the highest of each device; -1 is unused, -2 down though
     switched on and labelled, -3 without an answer. What is outside only shows where links of the shown site lead.
+    ``members`` are names and MAC addresses of access points, ``networks`` how many clients each wireless network has there.
     """
 
     model_config = ALWAYS
 
     key: str
-    kind: Literal["site", "device", "transport"]
+    kind: Literal["site", "device", "access points", "transport"]
     name: str
     devices: int
     silent: int
@@ -45,12 +45,14 @@ class MapNode(Schema):
     mac: str
     cells: list[float]
     is_outside: bool
+    members: list[str]
+    networks: dict[str, int]
     x: float
     y: float
 
 
 class MapEnd(Schema):
-    """One end of a link: the card, and the port behind it. A transport has neither device nor port."""
+    """One end of a link: the card, and the port behind it. Transports and access points have neither device nor port."""
 
     model_config = ALWAYS
 
@@ -73,7 +75,7 @@ class MapLane(Schema):
 
 
 class MapLinkOut(Schema):
-    """A link between two cards; ``there`` goes from a to b. A link by hand has a number, by which it is removed.
+    """A link between two cards; ``there`` goes from a to b; an access point is b. A link by hand has a number, by which it is removed.
 
     One that nobody sees any more is shown for a day with the time when it was seen last.
     """
@@ -122,12 +124,19 @@ def show(
     Who arranged it differently for themselves sees that arrangement. ``part`` is one of /map/parts: that is shown alone.
     """
     person = request.person  # type: ignore[attr-defined]
-    found = network.at_time(past(at), site, of_devices=devices, person=request.user.pk, keep=not person.is_limited)
+    found = network.at_time(
+        past(at),
+        site,
+        of_devices=devices,
+        person=request.user.pk,
+        keep=not person.is_limited,
+        wireless=map_parts.wireless_network(part),
+    )
     if site and not any(not node.is_outside for node in found.nodes):
         raise Problem(404, f"There is no site called {site}, or no device is there.")
     if part:
         with refusing():
-            found = map_parts.only(found, part)
+            found = map_parts.only(found, part, past(at))
     return MapOut.model_construct(
         map=found.map,
         nodes=[MapNode.model_construct(**asdict(node)) for node in found.nodes],
@@ -215,22 +224,6 @@ def way_between(request: HttpRequest, start: str, goal: str, at: datetime | None
     )
 
 
-class HitOut(Schema):
-    """A device that a failure would concern, and how many of its ports are up."""
-
-    id: int
-    name: str
-    site: str
-    ports_up: int
-
-
-class ImpactOut(Schema):
-    """The devices that would be cut off from the rest, and those that would keep one way where they have two now."""
-
-    cut_off: list[HitOut]
-    one_way_left: list[HitOut]
-
-
 class FigureOut(Schema):
     """A figure of a device now, and over the last two hours in steps of five minutes, oldest first."""
 
@@ -313,39 +306,6 @@ def background(request: HttpRequest, map: str = "sites") -> HttpResponse:
     if row is None:
         raise Problem(404, f"There is no background beneath the map {map}.")
     return HttpResponse(bytes(row.picture), content_type=row.kind)
-
-
-class Failing(Schema):
-    """What fails: a card of the map, the link at a port, or several devices, ports and sites at once."""
-
-    node: str = ""
-    interface: int | None = None
-    devices: list[int] = []
-    interfaces: list[int] = []
-    sites: list[str] = []
-
-
-@router.get("/map/impact", needs=VIEWER, response=ImpactOut)
-def impact_of(request: HttpRequest, query: Query[Failing]) -> ImpactOut:
-    """What would be cut off, or lose its second way, if a site, a device, a transport or the link at a port failed now.
-
-    Of several devices, ports and sites: if all of them failed at once, as in a maintenance.
-    """
-    kind, _, number = query.node.partition("-")
-    if query.interface is not None:
-        cost = impact.of(interfaces=[query.interface])
-    elif query.devices or query.interfaces or query.sites:
-        at_sites = Device.objects.filter(retired_at=None, site__name__in=query.sites).values_list("pk", flat=True)
-        cost = impact.of(devices={*query.devices, *at_sites}, interfaces=query.interfaces)
-    elif not re.match(NODE_KEY, query.node):
-        raise Problem(422, "Name a card of the map, as device-5, or a port.")
-    elif kind == "site":
-        at_site = Device.objects.filter(retired_at=None, site=int(number) or None)
-        cost = impact.of(devices=list(at_site.values_list("pk", flat=True)))
-    else:
-        cost = impact.of(**{f"{kind}s": [int(number)]})
-    hits = {name: [HitOut(**asdict(hit)) for hit in getattr(cost, name)] for name in ("cut_off", "one_way_left")}
-    return ImpactOut(**hits)
 
 
 class Spot(Schema):

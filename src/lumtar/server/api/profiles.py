@@ -46,6 +46,22 @@ class NeighbourTableIO(Schema):
     if_index_at: int = 1
 
 
+class WirelessTablesIO(Schema):
+    """Columns in which access points and wireless clients are told of; those that the maker does not have are empty."""
+
+    point_name: str = ""
+    point_mac: str = ""
+    point_address: str = ""
+    point_model: str = ""
+    point_state: str = ""
+    point_up: int = 1
+    client_network: str = ""
+    client_point: str = ""
+    client_mac: str = ""
+    client_address: str = ""
+    client_signal: str = ""
+
+
 class RestartIO(Schema):
     """The object that is set to restart a device, and its value."""
 
@@ -65,6 +81,7 @@ class ProfileIn(Schema):
     interval_s: int | None = None
     label_template: str = ""
     neighbour_table: NeighbourTableIO = NeighbourTableIO()
+    wireless_tables: WirelessTablesIO = WirelessTablesIO()
     restart: RestartIO = RestartIO()
 
 
@@ -133,6 +150,7 @@ def _out(profile: Profile, devices: int) -> ProfileOut:
         devices=devices,
         objects=profile.objects_read,
         neighbour_table=NeighbourTableIO(**profile.neighbour_table),
+        wireless_tables=WirelessTablesIO(**profile.wireless_tables),
         restart=RestartIO(**profile.restart),
         edition=profile.edition,
         changed_at=profile.changed_at,

@@ -28,6 +28,7 @@ from lumtar.server.api import (
     fleet,
     forecasts,
     groups,
+    impact,
     labels,
     links,
     lists,
@@ -40,15 +41,18 @@ from lumtar.server.api import (
     parsing,
     people,
     plans,
+    powered,
     problems,
     profiles,
     rehearsals,
+    routes,
     rules,
     stations,
     storage,
     sweeps,
     system,
     totals,
+    wireless,
 )
 from lumtar.server.limiting import TooOften
 
@@ -93,7 +97,11 @@ api.add_router("", maintenance.router)
 api.add_router("", expected.router)
 api.add_router("", links.router)
 api.add_router("", stations.router)
+api.add_router("", wireless.router)
+api.add_router("", routes.router)
+api.add_router("", powered.router)
 api.add_router("", map.router)
+api.add_router("", impact.router)
 api.add_router("", overview.router)
 api.add_router("", system.router)
 problems.install(api)

@@ -10,12 +10,13 @@ from django.utils import timezone
 
 from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.inventory.scope import NO_SITE
-from lumtar.domain.topology import stations
+from lumtar.domain.topology import stations, wireless
 from lumtar.domain.topology.models import Binding, Bridge, OwnAddress, PortLayer2
 from lumtar.domain.topology.stations import Stay
 from lumtar.server.api.access import VIEWER, Router
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.times import past
+from lumtar.server.api.wireless import ClientOut, client_out
 
 router = Router(tags=["stations"])
 MOST_STATIONS = 1000
@@ -130,20 +131,25 @@ class _Places:
 
 
 class WhereaboutsOut(Schema):
-    """A MAC address: its addresses, the port where it is, how many other stations are there, and where it was before."""
+    """A MAC address: its addresses, the port where it is, how many other stations are there, and where it was before.
+
+    ``wireless`` are its stays at access points, the latest first.
+    """
 
     mac: str
     addresses: list[str]
     here: PlaceOut | None
     shared: int
     before: list[PlaceOut]
+    wireless: list[ClientOut]
 
 
 @router.get("/stations/{str:what}", needs=VIEWER, response=list[WhereaboutsOut])
 def where_is(request: HttpRequest, what: str, at: datetime | None = None) -> list[WhereaboutsOut]:
     """Where a MAC address or an address is, now or at a past time; an address may have belonged to several MAC addresses."""
     until = past(at)
-    found = stations.whereabouts(stations.macs_of(what, until or timezone.now()), until)
+    macs = stations.macs_of(what, until or timezone.now())
+    found, clients = stations.whereabouts(macs, until), wireless.stays_of(macs, until or timezone.now())
     places = _Places([each.here for each in found if each.here] + [stay for each in found for stay in each.before]).out
     heres, befores = iter(places), iter(places[sum(each.here is not None for each in found) :])
     return [
@@ -153,9 +159,10 @@ def where_is(request: HttpRequest, what: str, at: datetime | None = None) -> lis
             here=next(heres) if each.here else None,
             shared=each.shared,
             before=[next(befores) for _ in each.before],
+            wireless=[client_out(row) for row in clients.get(each.mac, [])],
         )
         for each in found
-        if each.here or each.before or each.addresses
+        if each.here or each.before or each.addresses or each.mac in clients
     ]
 
 

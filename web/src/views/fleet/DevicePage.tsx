@@ -17,7 +17,9 @@ import { DeviceBridge } from "./Layer2";
 import { LogbookLines } from "./LogbookLines";
 import { Neighbours } from "./Neighbours";
 import { stateWords } from "./PortList";
+import { DeviceRoutes } from "./Routes";
 import { useTrail } from "./trail";
+import { DeviceWireless } from "./Wireless";
 
 const WATCHED: Record<string, string> = { snmp: "", icmp: " by ICMP echo", tcp: " by TCP" };
 
@@ -162,6 +164,8 @@ export function DevicePage({ device }: { device: number }) {
           <ComponentStates components={found.components} />
           <Neighbours device={device} />
           {time.following && <DeviceBridge device={device} />}
+          <DeviceRoutes device={device} />
+          <DeviceWireless device={device} />
           <LogbookLines range={time.range} only={{ device }} />
           {time.following && <ApplyingRules only={{ device }} />}
         </div>

@@ -13,10 +13,12 @@ import { Live } from "./Live";
 import { PortGrid } from "./PortGrid";
 import { PortList } from "./PortList";
 import { PortPage } from "./PortPage";
+import { PoweredList } from "./Powered";
 import { SiteList } from "./SiteList";
 import { StationList } from "./Stations";
 import { Together } from "./Together";
 import { useTrail } from "./trail";
+import { WirelessList } from "./Wireless";
 
 /** The trail: sites, then their ports or devices, then the thing itself; each column keeps its place. */
 export function Fleet() {
@@ -64,6 +66,10 @@ export function Fleet() {
           <LinkList />
         ) : wanted === "stations" && !open ? (
           <StationList />
+        ) : wanted === "wireless" && !open ? (
+          <WirelessList />
+        ) : wanted === "power" && !open ? (
+          <PoweredList />
         ) : wanted === "live" && !open ? (
           <Live />
         ) : wanted === "total" && !open ? (

@@ -19,7 +19,7 @@ export function ListHead({
 }: {
   title: string;
   count: string;
-  list: "ports" | "grid" | "total" | "live" | "devices" | "inventory" | "links" | "stations";
+  list: "ports" | "grid" | "total" | "live" | "devices" | "inventory" | "links" | "stations" | "wireless" | "power";
 }) {
   const trail = useTrail();
   const navigate = useNavigate();
@@ -67,6 +67,12 @@ export function ListHead({
             </Link>
             <Link to={trail.stay({ list: "stations" })} className={mark(list === "stations")}>
               stations
+            </Link>
+            <Link to={trail.stay({ list: "wireless" })} className={mark(list === "wireless")}>
+              wireless
+            </Link>
+            <Link to={trail.stay({ list: "power" })} className={mark(list === "power")}>
+              power
             </Link>
           </>
         )}

@@ -25,6 +25,7 @@ import { PortStations } from "./Stations";
 import { Summary } from "./Summary";
 import { SummaryTable } from "./SummaryTable";
 import { useTrail } from "./trail";
+import { PortAccessPoint } from "./Wireless";
 
 type Speed = NonNullable<Schemas["InterfaceOut"]["speed"]>;
 
@@ -121,6 +122,7 @@ export function PortPage({ port }: { port: number }) {
         )}
       </div>
       <PortNeighbours port={port} />
+      <PortAccessPoint port={port} />
       <PortLayer2 port={port} />
       {alarms && <AlarmLines alarms={alarms.rows} at={time.end} resource="interface" />}
       <Problem error={missing} />

@@ -111,8 +111,11 @@ function Whereabouts({ what }: { what: string }) {
               )}
             </p>
           ) : (
-            <p>is not seen at any port at this time</p>
+            !each.wireless.some((stay) => !stay.gone_at) && <p>is not seen at any port at this time</p>
           )}
+          {each.wireless.map((stay) => (
+            <Association key={`${stay.access_point_id} ${stay.since}`} stay={stay} />
+          ))}
           {each.before.map((stay) => (
             <p key={`${stay.interface_id} ${stay.since}`} className="text-ink2">
               was at <Port place={stay} /> {vlanWords(stay)} from {moment(new Date(stay.since))}{" "}
@@ -122,6 +125,35 @@ function Whereabouts({ what }: { what: string }) {
         </div>
       ))}
     </section>
+  );
+}
+
+/** In which wireless network it is or was, and at which access point. */
+function Association({ stay }: { stay: Schemas["ClientOut"] }) {
+  const trail = useTrail();
+  const point = (
+    <Link
+      className="underline"
+      to={trail.list({ list: "wireless", point: String(stay.access_point_id), station: null, words: null })}
+    >
+      {stay.access_point}
+    </Link>
+  );
+  const since = moment(new Date(stay.since));
+  if (stay.gone_at) {
+    return (
+      <p className="text-ink2">
+        was in {stay.network} at access point {point} from {since} until {moment(new Date(stay.gone_at))}
+      </p>
+    );
+  }
+  return (
+    <p>
+      is in {stay.network} at access point {point}
+      <span className="text-ink2">
+        {stay.signal_dbm !== null && `, ${stay.signal_dbm} dBm`.replace("-", "−")} since {since}
+      </span>
+    </p>
   );
 }
 

@@ -1,4 +1,4 @@
-import { duration, percent, perSecond, rate, text } from "../../components/format";
+import { counted, duration, percent, perSecond, rate, text } from "../../components/format";
 import { Severity } from "../../components/Severity";
 import { SEVERITIES } from "../../components/severities";
 import { FigureWords } from "./DeviceFigures";
@@ -55,15 +55,24 @@ function NodeWords({ node }: { node: Node }) {
   );
 }
 
+const OF_KIND: Record<Node["kind"], (node: Node) => string[]> = {
+  device: ({ address, model, site }) => [address, model, site],
+  site: ({ devices }) => [counted(devices, "device")],
+  transport: ({ devices }) => [`a network that is not in the inventory, joining ${devices} ports`],
+  "access points": ({ networks }) =>
+    Object.entries(networks).map(([name, clients]) => `${name}: ${counted(clients, "client")}`),
+};
+const SILENT: Record<Node["kind"], (number: number) => string> = {
+  device: () => "does not answer",
+  site: (number) => `${number} without an answer`,
+  transport: (number) => `${number} without an answer`,
+  "access points": (number) => `${number} not joined to the controller`,
+};
+
 /** What a card is, in words. */
 export function nodeWords(node: Node): string {
-  const parts =
-    node.kind === "device"
-      ? [node.address, node.model, node.site]
-      : node.kind === "site"
-        ? [`${node.devices} ${node.devices === 1 ? "device" : "devices"}`]
-        : [`a network that is not in the inventory, joining ${node.devices} ports`];
-  if (node.silent) parts.push(node.kind === "device" ? "does not answer" : `${node.silent} without an answer`);
+  const parts = OF_KIND[node.kind](node);
+  if (node.silent) parts.push(SILENT[node.kind](node.silent));
   if (node.severity) parts.push(`worst alarm ${SEVERITIES[node.severity]?.word ?? ""}`);
   return parts.filter(Boolean).join(" · ");
 }

@@ -199,11 +199,16 @@ function OfNode({
             its ports
           </Link>
         )}
+        {node.kind === "access points" && (
+          <Link className="underline" to={`/fleet${search({ list: "wireless" })}`}>
+            access points and clients
+          </Link>
+        )}
       </p>
       {node.kind === "device" && <FigureWords device={Number(number)} />}
       {mine.length > 0 && <h3 className="heading mt-3">Active alarms</h3>}
       <AlarmLines causes={mine} at={now?.at ?? ""} />
-      <Impact question={{ node: node.key }} />
+      {node.kind !== "access points" && <Impact question={{ node: node.key }} />}
       <h3 className="heading mt-3">
         Links <span className="font-normal text-ink2">{links.length}, out and in</span>
       </h3>
@@ -289,7 +294,10 @@ function End({ end, title, lane }: { end: MapLink["a"]; title: string; lane: str
       <p className="flex items-center gap-1.5 py-[3px]">
         {end.severity > 0 && <Severity level={end.severity} size="12" />}
         {end.device_id === null ? (
-          <span>{end.device}, a network that is not in the inventory</span>
+          <span>
+            {end.device}, {end.node.startsWith("transport") ? "a network" : "an access point"} that is not in the
+            inventory
+          </span>
         ) : (
           <>
             <Link className="font-medium underline" to={`/fleet/device/${end.device_id}${search()}`}>
@@ -313,7 +321,9 @@ function End({ end, title, lane }: { end: MapLink["a"]; title: string; lane: str
 
 /** How much is on a map, in words. */
 export function sizeOf(map: NetworkMap): string {
-  const cards = map.nodes.filter((node) => !node.is_outside && node.kind !== "transport");
+  const cards = map.nodes.filter((node) => !node.is_outside && (node.kind === "site" || node.kind === "device"));
+  const points = map.nodes.reduce((sum, { kind, devices }) => sum + (kind === "access points" ? devices : 0), 0);
   const what = cards[0]?.kind === "device" ? "device" : "site";
-  return `${counted(cards.length, what)}, ${counted(map.links.length, "link")}`;
+  const parts = [counted(cards.length, what), points > 0 && counted(points, "access point")];
+  return [...parts, counted(map.links.length, "link")].filter(Boolean).join(", ");
 }

@@ -114,8 +114,8 @@ function Find({ nodes, onFound }: { nodes: Node[]; onFound: (node: Node) => void
   const [place, setPlace] = useState(0);
   const asked = words.toLowerCase().split(/\s+/).filter(Boolean);
   const found = asked.length
-    ? nodes.filter(({ name, address, model, site, serial, mac }) => {
-        const said = `${name} ${address} ${model} ${site} ${serial} ${mac}`.toLowerCase();
+    ? nodes.filter(({ name, address, model, site, serial, mac, members }) => {
+        const said = [name, address, model, site, serial, mac, ...members].join(" ").toLowerCase();
         return asked.every((word) => said.includes(word));
       })
     : [];

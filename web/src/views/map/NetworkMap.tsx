@@ -100,6 +100,7 @@ export function NetworkMap() {
   };
   const open = (each: Node) => {
     if (each.kind === "site") set({ site: each.name, show: "", pick: "" });
+    else if (each.kind === "access points") navigate(`/fleet${search({ list: "wireless" })}`);
     else if (each.kind === "device") navigate(`/fleet/device/${each.key.split("-")[1]}${search({ site: each.site })}`);
   };
   const found = (each: Node) => {

@@ -134,6 +134,8 @@ function drawNames(pen: Pen, nodes: Node[], links: MapLink[], look: Look, side: 
   }
 }
 
+const ROUNDED = 9;
+
 function drawCard(pen: Pen, node: Node, look: Look) {
   const box = boxOf(node);
   const isPicked = node.key === look.pickedNode;
@@ -147,7 +149,7 @@ function drawCard(pen: Pen, node: Node, look: Look) {
       width: isPicked ? 2 : 1,
       dash: isAside ? [3, 2] : [],
     },
-    node.kind === "transport" ? CARD.height / 2 : 0,
+    node.kind === "transport" ? CARD.height / 2 : node.kind === "access points" ? ROUNDED : 0,
   );
   if (node.silent > 0) drawHatch(pen, box);
   const ink = isLit ? "ink" : "ink3";

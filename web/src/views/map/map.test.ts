@@ -27,6 +27,8 @@ const node = (key: string, x: number, y: number, more: Partial<Node> = {}): Node
   name: key,
   devices: 1,
   silent: 0,
+  members: [],
+  networks: {},
   severity: 0,
   site: "",
   address: "",

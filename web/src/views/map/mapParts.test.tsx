@@ -30,6 +30,8 @@ const card = (key: string, more: Partial<Node> = {}): Node => ({
   name: key,
   devices: 1,
   silent: 0,
+  members: [],
+  networks: {},
   severity: 0,
   site: "Hexwater",
   address: "127.0.0.1",

@@ -7,7 +7,7 @@ import { FormFoot } from "../../components/FormFoot";
 import { useTyped } from "../../components/useTyped";
 import { ConditionField } from "./ConditionField";
 import { ExtraObjects } from "./ExtraObjects";
-import { OwnNeighbours, OwnRestart } from "./OwnTables";
+import { NO_WIRELESS, OwnNeighbours, OwnRestart, OwnWireless } from "./OwnTables";
 import { useKeeping } from "./useKeeping";
 
 type Profiles = Schemas["ProfilesOut"];
@@ -26,6 +26,7 @@ export function ProfileForm({ stored, profiles, onDone }: Props) {
     interval: stored?.interval_s ? String(stored.interval_s) : "",
     label_template: stored?.label_template ?? "",
     neighbour_table: stored?.neighbour_table ?? { name: "", port: "", address: "", if_index_at: 1 },
+    wireless_tables: stored?.wireless_tables ?? NO_WIRELESS,
     restart: stored?.restart ?? { oid: "", value: 1 },
   });
   const [forAll, setForAll] = useState<boolean | null>(null);
@@ -140,6 +141,10 @@ export function ProfileForm({ stored, profiles, onDone }: Props) {
       <OwnNeighbours
         table={profile.neighbour_table}
         onChange={(neighbour_table) => setProfile({ ...profile, neighbour_table })}
+      />
+      <OwnWireless
+        tables={profile.wireless_tables}
+        onChange={(wireless_tables) => setProfile({ ...profile, wireless_tables })}
       />
       <OwnRestart restart={profile.restart} onChange={(restart) => setProfile({ ...profile, restart })} />
       <Cost devices={stored?.devices ?? 0} before={stored?.interval_s ?? 60} after={Number(interval) || 60} />
