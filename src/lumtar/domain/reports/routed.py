@@ -127,7 +127,7 @@ class _Following:
                 notes.append(f"{name} {words}{_by(route) if way.ending is not Ending.DELIVERED else port}")
             else:
                 after = names[way.hops[place + 1].device] if not is_last else self._beyond(route, way.ending, names)
-                notes.append(f"{name} sends {route.network} to {after}{port}{_by(route)}")
+                notes.append(f"{name} sends {route.network}{_by(route)}{port} to {after}")
             if others := [each.next_hop for each in hop.routes[1:] if each.next_hop]:
                 notes[-1] += f"; as good: {', '.join(others)}"
         return notes

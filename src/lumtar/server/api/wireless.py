@@ -59,7 +59,7 @@ class AccessPointOut(Schema):
 
 
 class AccessPointsOut(Schema):
-    """Access points, and all networks that there are."""
+    """Access points, and the networks at any of those that are meant, whether the wanted one or not."""
 
     rows: list[AccessPointOut]
     networks: list[NetworkOut]
@@ -77,16 +77,20 @@ def list_access_points(
 ) -> AccessPointsOut:
     """The access points, now or at a past time; ``device`` is a controller, ``site`` and ``interface`` where they are plugged in."""
     until = past(at)
-    found = access_points.find(until, network=network, words=words, only=device)
+    found = access_points.find(until, words=words, only=device)
     places = _places(each.plugged_in for each in found)
     rows = [_point(each, places) for each in found]
     if interface is not None:
         rows = [row for row in rows if row.plugged_in is not None and row.plugged_in.interface_id == interface]
     if site:
         rows = [row for row in rows if row.plugged_in is not None and row.plugged_in.site == site]
+    totals: dict[str, int] = {}
+    for row in rows:
+        for each in row.networks:
+            totals[each.name] = totals.get(each.name, 0) + each.clients
     return AccessPointsOut(
-        rows=rows,
-        networks=[NetworkOut(name=name, clients=number) for name, number in wireless.networks(until or timezone.now())],
+        rows=[row for row in rows if not network or any(each.name == network for each in row.networks)],
+        networks=[NetworkOut(name=name, clients=number) for name, number in sorted(totals.items())],
     )
 
 

@@ -155,7 +155,7 @@ function ClientsOf({ point }: { point: Point }) {
         {data?.rows.map((row) => (
           <li
             key={row.mac}
-            className="grid grid-cols-[132px_110px_minmax(0,1fr)_70px_110px] gap-x-2 py-[2px] max-md:grid-cols-[132px_minmax(0,1fr)]"
+            className="grid grid-cols-[132px_110px_minmax(0,1fr)_70px_110px] items-center gap-x-2 py-[2px] max-md:grid-cols-[132px_minmax(0,1fr)]"
           >
             <Link
               className="inline-block leading-6 hover:underline"

@@ -56,6 +56,7 @@ describe("stations", () => {
         addresses: [],
         here: stay(),
         shared: 3,
+        wireless: [],
         before: [stay({ label: "Desk 7", gone_at: "2026-11-01T09:00:00Z" })],
       },
     ];
