@@ -66,7 +66,9 @@ def test_a_row_that_is_no_client_is_left_out():
 
 
 def test_what_a_profile_says_of_them():
-    wanted = check_wireless_tables({"point_name": "1.3.6.1.4.1.32473.4.1.2", "client_network": ".1.3.6.1.4.1.32473.4.2.3"})
+    wanted = check_wireless_tables(
+        {"point_name": "1.3.6.1.4.1.32473.4.1.2", "client_network": ".1.3.6.1.4.1.32473.4.2.3"}
+    )
     assert wanted == WirelessTables("1.3.6.1.4.1.32473.4.1.2", client_network="1.3.6.1.4.1.32473.4.2.3")
     assert wanted.columns("client") == {"network": "1.3.6.1.4.1.32473.4.2.3"}
     assert wanted.columns("point") == {"name": "1.3.6.1.4.1.32473.4.1.2"}

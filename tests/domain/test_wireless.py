@@ -22,7 +22,9 @@ from lumtar.domain.topology.models import AccessPoint, NeighbourLook, WirelessCl
 pytestmark = pytest.mark.django_db
 NOW = datetime.now(UTC).replace(microsecond=0)
 ANNA, BERT = "02:02:00:00:00:01", "02:02:00:00:00:02"
-HALL, DESK = (Point(str(n), name, f"02:01:00:00:00:0{n}", f"10.0.40.{n}", "A4", True) for n, name in ((1, "hall"), (2, "desk")))
+HALL, DESK = (
+    Point(str(n), name, f"02:01:00:00:00:0{n}", f"10.0.40.{n}", "A4", True) for n, name in ((1, "hall"), (2, "desk"))
+)
 MINUTE = timedelta(minutes=1)
 
 
@@ -98,7 +100,11 @@ def test_access_points_that_leave_their_controller_are_news(controller):
     assert AccessPoint.objects.get(name="hall").changed_at == at(-20)
     assert not look(controller, -15, points=(away, DESK)), "nothing is another than before"
     look(controller, -10, points=(HALL,))
-    told = list(Entry.objects.filter(device=controller, kind=Entry.Kind.TOPOLOGY).order_by("at", "pk").values_list("text", flat=True))
+    told = list(
+        Entry.objects.filter(device=controller, kind=Entry.Kind.TOPOLOGY)
+        .order_by("at", "pk")
+        .values_list("text", flat=True)
+    )
     assert told == [
         "access point hall left its controller",
         "access point hall joined its controller",

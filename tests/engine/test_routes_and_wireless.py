@@ -51,7 +51,7 @@ async def told_by(transport, device, loopback, read):
 
 
 async def test_a_branch_sends_everything_over_its_better_transport(transport, county, loopback):
-    devices, cabling = county
+    devices, _ = county
     router = devices["hex-wan-1"]
     table = RoutingTable(await told_by(transport, router, loopback, read_routes))
     (best,) = table.find("203.0.113.9")
@@ -94,7 +94,10 @@ async def test_older_tables_are_read_where_there_is_no_newer_one(transport, loop
                 (kind, [ber.integer(4), ber.integer(3)]),
                 (protocol, [ber.integer(3), ber.integer(2)]),
                 (metric, [ber.integer(1), ber.integer(-1)]),
-                (oids.IP_ROUTE_NEXT_HOP, [ber.tlv(ber.IP_ADDRESS, b"\x0a\0\0\xfe"), ber.tlv(ber.IP_ADDRESS, b"\x0a\0\0\x01")]),
+                (
+                    oids.IP_ROUTE_NEXT_HOP,
+                    [ber.tlv(ber.IP_ADDRESS, b"\x0a\0\0\xfe"), ber.tlv(ber.IP_ADDRESS, b"\x0a\0\0\x01")],
+                ),
                 (oids.IP_ROUTE_MASK, [ber.tlv(ber.IP_ADDRESS, b"\0\0\0\0"), ber.tlv(ber.IP_ADDRESS, b"\xff\0\0\0")]),
             )
         )
@@ -125,7 +128,9 @@ async def test_the_routes_of_the_internet_at_large_are_left_where_they_are(trans
 
 async def test_routes_of_an_agent_that_is_not_ours(transport, snmpd):
     """Debian's snmpd tells the routes of this machine, which iproute2 tells as well."""
-    told = await read_routes(Session(transport, socket.AF_INET, ("127.0.0.1", snmpd.port), Community("correct-word"), QUICK))
+    told = await read_routes(
+        Session(transport, socket.AF_INET, ("127.0.0.1", snmpd.port), Community("correct-word"), QUICK)
+    )
     listed = subprocess.run(["ip", "-4", "route", "show", "table", "main"], capture_output=True, text=True, check=False)
     if not listed.stdout:
         pytest.skip("this machine has no routes, or nothing that tells them")

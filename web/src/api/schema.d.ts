@@ -9306,7 +9306,7 @@ export interface components {
         };
         /**
          * AccessPointsOut
-         * @description Access points, and all networks that there are.
+         * @description Access points, and the networks at any of those that are meant, whether the wanted one or not.
          */
         AccessPointsOut: {
             /** Rows */

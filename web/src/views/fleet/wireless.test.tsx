@@ -148,7 +148,16 @@ describe("power over Ethernet", () => {
         access_point: "hall",
         macs: { "02:01:00:00:00:01": ["10.0.40.1"], "02:01:00:00:00:02": [], "02:01:00:00:00:03": [] },
       },
-      { device_id: 1, device: "sw-1", site: "Depot", interface_id: 6, label: "Desk", neighbour: "", access_point: "", macs: {} },
+      {
+        device_id: 1,
+        device: "sw-1",
+        site: "Depot",
+        interface_id: 6,
+        label: "Desk",
+        neighbour: "",
+        access_point: "",
+        macs: {},
+      },
     ];
     show(<PoweredList />, "/fleet?list=power");
     expect(await screen.findByText("2 ports giving power")).toBeTruthy();
