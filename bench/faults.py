@@ -55,7 +55,12 @@ class Installation:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         self.web = free_port()
-        own = {"LUMTAR_VAR": str(folder), "LUMTAR_WEB_PORT": str(self.web), "LUMTAR_DATABASE_PORT": str(free_port())}
+        own = {
+            "LUMTAR_VAR": str(folder),
+            "LUMTAR_WEB_PORT": str(self.web),
+            "LUMTAR_DATABASE_PORT": str(free_port()),
+            "LUMTAR_TRAP_PORT": str(free_port()),
+        }
         self.environment = {name: value for name, value in os.environ.items() if name not in OF_OTHERS} | own
 
     def lumtar(self, *words: str, typed: str = "") -> str:
@@ -136,7 +141,7 @@ class Faults:
         target = self._target
         faults: dict[str, Callable[[], None]] = {
             f"kill -9 {name}": lambda name=name: send(target.numbers(name), signal.SIGKILL)  # type: ignore[misc]
-            for name in ("collector", "collector-2", "worker", "web")
+            for name in ("collector", "collector-2", "worker", "receiver", "web")
         }
         faults |= {
             "collector held": lambda: self._held(target.numbers("collector"), 5, 16),

@@ -1,5 +1,7 @@
 """A stand-in device: a box of the scenario with its own clock, counters and faults."""
 
+from __future__ import annotations
+
 import time
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
@@ -11,7 +13,8 @@ from lab import equipment, mib, ports
 from lab.counting import Group, boot_at, boots, is_silent
 from lab.incidents import INCIDENTS, Incident
 from lab.mib import Column, Mib, scalar, text
-from lab.scenario import ENTERPRISE, MODELS, Box, Port, Scenario
+from lab.scenario import ENTERPRISE, LOST_POWER, MODELS, Box, Port, Scenario
+from lumtar.core.traps import LINK_DOWN, LINK_UP, SNMP_TRAPS
 from lumtar.wire import ber
 
 WIDTH = 8
@@ -70,6 +73,9 @@ class Manners:
     """Counters are looked up anew by a read if what is there is so many seconds old."""
 
 
+COLD_START = f"{SNMP_TRAPS}.1"
+
+
 class Device:
     """Answers for one box at one instant after another."""
 
@@ -104,6 +110,8 @@ class Device:
         """Somebody joined two of its ports, and its spanning tree does not see it."""
         self.is_cut_off = False
         """Nothing that is sent to it arrives, since the cables on the way are pulled or devices there have no power."""
+        self.says: Callable[[Device, str, int | None], None] = lambda device, oid, if_index: None
+        """Called with the notification that the device sends, and the port that it is about."""
         self.power_changed: Callable[[bool], None] = lambda on: None
         """Called when the device lost its power (False) or has it again."""
         self.mib = Mib(self._columns())
@@ -129,6 +137,7 @@ class Device:
     def restart(self) -> None:
         """Start over: counters and clock begin at zero."""
         self._boots.append(self.clock())
+        self.says(self, COLD_START, None)
         self.faults = {
             index: PortFault(down=fault.down, since=self.clock()) for index, fault in self.faults.items() if fault.down
         }
@@ -211,9 +220,13 @@ class Device:
             self._pin(index).down = True
         self._changed[index] = self.clock()
         self.link_changed(index, up)
+        if not self.silent:
+            self.says(self, LINK_UP if up else LINK_DOWN, index)
 
     def set_power(self, on: bool) -> None:
-        """Take its power away or give it back: it answers nothing, and starts over then."""
+        """Take its power away or give it back: after a last word it answers nothing, and starts over then."""
+        if not on and not self.manners.silent:
+            self.says(self, LOST_POWER, None)
         self.manners.silent = not on
         if on:
             self.restart()

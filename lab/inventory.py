@@ -183,6 +183,7 @@ def _profiles() -> dict[str, Profile]:
             objects=[asdict(ExtraObject(f"{plan.ENTERPRISE}.2.{number}.{oid}", *more)) for oid, *more in objects],
             wireless_tables=wireless.TABLES if family == "wlc" else {},
             restart={"oid": f"{plan.RESTART}.0", "value": 1} if family in ("acc", "core") else {},
+            last_gasps=[plan.LOST_POWER],
             label_template=plan.TEMPLATES[plan.LABELLED_IN.get(family, "alias")],
         )
         numbers[family] = save(spec, by="")

@@ -11,6 +11,7 @@ from lab.faults import FaultRefused, carry_out
 from lab.lldp import Cabling
 from lab.receivers import Receivers
 from lab.scenario import COMMUNITY, PORT, V3_USER, V3_WRITER, WRITE_COMMUNITY, Scenario
+from lab.traps import Traps
 from lab.wireless import EVERY_S
 from lumtar.wire import usm
 
@@ -25,13 +26,17 @@ def v3_user(words: tuple[str, str, str] = V3_USER) -> usm.User:
 
 
 class Network:
-    """All agents of a scenario. ``epoch`` anchors its incidents, seconds of the epoch."""
+    """All agents of a scenario. ``epoch`` anchors its incidents, seconds of the epoch; traps are sent to ``trap_port`` of this machine."""
 
-    def __init__(self, scenario: Scenario, epoch: float, receivers: Receivers | None = None) -> None:
+    def __init__(
+        self, scenario: Scenario, epoch: float, receivers: Receivers | None = None, trap_port: int | None = None
+    ) -> None:
         self._receivers = receivers
         self.devices = {box.name: Device(scenario, box, epoch, time.time) for box in scenario.boxes}
         self.cabling = Cabling(scenario, self.devices, COLLECTOR_AT)
         user, writer = v3_user(), v3_user(V3_WRITER)
+        if trap_port is not None:
+            Traps(self.devices, trap_port, user)
         self.agents = [
             Agent(
                 device,

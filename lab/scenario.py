@@ -47,6 +47,8 @@ ENTERPRISE = "1.3.6.1.4.1.32473"
 RESTART = f"{ENTERPRISE}.3.1"
 """What is set to 1 to restart a box, without its instance."""
 
+LOST_POWER = f"{ENTERPRISE}.0.9"
+"""The notification that a box sends with its last strength when its power goes."""
 ETHERNET, TUNNEL, FIBRE_CHANNEL, PROPRIETARY, AGGREGATE = 6, 131, 56, 53, 161
 MODELS = {
     "core": ("Fernhall Systems", "FH-5200 aggregation switch", 11),

@@ -78,7 +78,7 @@ def fill(hours: float = 3.0):
     apply([transition(device, Severity.CRITICAL, silent, at=then, rule=rule)])
     over = then + timedelta(minutes=10)
     apply([transition(device, Severity.CLEARED, "Answers again after 10 minutes", at=over, rule=rule)])
-    for name in ("collector", "worker"):
+    for name in ("collector", "worker", "receiver"):
         beat(name, now - timedelta(hours=1), datetime.now(UTC), {"devices": 2, "lag_s": 0})
     DeviceState.objects.update(reach="answers", answered_at=datetime.now(UTC))
     return devices

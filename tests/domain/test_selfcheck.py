@@ -26,6 +26,7 @@ def well(settings):
     partitions.ensure_around(now)
     beat("collector", now - timedelta(minutes=10), now, DETAIL)
     beat("worker", now - timedelta(minutes=10), now, {})
+    beat("receiver", now - timedelta(minutes=10), now, {"listens_at": "127.0.0.1 port 9", "taken": 7, "refused": 1})
     create("Core", "v2c", {"community": "word"})
     with socket.create_server(("127.0.0.1", 0)) as mail:
         settings.EMAIL_HOST, settings.EMAIL_PORT = mail.getsockname()
@@ -47,11 +48,13 @@ def test_all_is_well(well):
         "clock",
         "collector",
         "worker",
+        "receiver",
         "jobs",
         "mail",
         "credentials",
     }
     assert found["collector"].words == "61 devices, 1,178 interfaces; 5 % of a core, on time"
+    assert found["receiver"].words == "listens at 127.0.0.1 port 9; 7 traps taken, 1 not taken"
     out = StringIO()
     call_command("selfcheck", stdout=out)
     assert "✓ clock: this machine's and the database's agree" in out.getvalue()

@@ -280,7 +280,7 @@ def test_a_job_that_a_dead_worker_left_is_run_again(let_go):
 @pytest.fixture
 def well():
     now = datetime.now(UTC)
-    for name in ("collector", "worker"):
+    for name in ("collector", "worker", "receiver"):
         beat(name, now - timedelta(hours=1), now, {})
     Rule.objects.filter(measure="lumtar").update(plan=plan_for("ops@oskelund.example"))
     return now

@@ -32,6 +32,7 @@ class Installation:
             "LUMTAR_VAR": str(folder),
             "LUMTAR_WEB_PORT": str(self.web),
             "LUMTAR_DATABASE_PORT": str(self.database),
+            "LUMTAR_TRAP_PORT": str(free_port()),
         }
         self.environment = {name: value for name, value in os.environ.items() if name not in PASSED_ON} | own
 
@@ -126,7 +127,7 @@ def test_nothing_outlives_its_supervisor_and_nothing_runs_twice(installation):
     again = installation.lumtar("start", "--background", "--collectors", "2")
     assert "Lumtar is ready" in again.stdout, again.stdout
     names = until(lambda: len(found := installation.instances()) == 4 and found)
-    assert sorted(names) == ["collector", "collector-2", "web", "worker"]
+    assert sorted(names) == ["collector", "collector-2", "receiver", "web", "worker"]
     assert modules["lumtar.engine.collector"] not in names.values()
 
 
@@ -191,7 +192,7 @@ def test_from_nothing_to_ready_and_back(installation):
     assert added.returncode == 0, added.stdout
 
     before = installation.processes()
-    assert {"uvicorn", "lumtar.engine.worker", "lumtar.engine.collector"} <= set(before)
+    assert {"uvicorn", "lumtar.engine.worker", "lumtar.engine.collector", "lumtar.engine.receiver"} <= set(before)
     os.kill(before["lumtar.engine.collector"], signal.SIGKILL)
     old = before["lumtar.engine.collector"]
     until(lambda: installation.processes().get("lumtar.engine.collector", old) != old)

@@ -90,7 +90,7 @@ def test_nothing_is_told_to_strangers(path, db):
 def test_health_needs_no_sign_in_and_holds_no_names(network):
     body = Client().get("/api/v1/health").json()
     assert body["ok"] is True and body["words"] == "all well"
-    assert {process["name"] for process in body["processes"]} == {"collector", "worker"}
+    assert {process["name"] for process in body["processes"]} == {"collector", "worker", "receiver"}
     assert "hex-wan" not in json.dumps(body)
     Process.objects.filter(name="worker").update(beat_at=datetime.now(UTC) - timedelta(minutes=5))
     body = Client().get("/api/v1/health").json()

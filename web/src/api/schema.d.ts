@@ -5522,6 +5522,11 @@ export interface components {
              *     }
              */
             restart: components["schemas"]["RestartIO"];
+            /**
+             * Last Gasps
+             * @default []
+             */
+            last_gasps: string[];
             /** Id */
             id: number;
             /** Devices */
@@ -5721,6 +5726,11 @@ export interface components {
              *     }
              */
             restart?: components["schemas"]["RestartIO"];
+            /**
+             * Last Gasps
+             * @default []
+             */
+            last_gasps?: string[];
         };
         /**
          * ProfileChange
@@ -5806,6 +5816,11 @@ export interface components {
              *     }
              */
             restart?: components["schemas"]["RestartIO"];
+            /**
+             * Last Gasps
+             * @default []
+             */
+            last_gasps?: string[];
             /** Edition */
             edition: number;
             /** For All */

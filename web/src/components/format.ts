@@ -92,4 +92,6 @@ export function range(start: Date, end: Date): string {
 
 /** A number with its noun. */
 export const counted = (number: number, one: string) =>
-  `${number.toLocaleString("en-GB")} ${one}${number === 1 ? "" : "s"}`;
+  `${number.toLocaleString("en-GB")} ${number === 1 ? one : many(one)}`;
+const many = (one: string) =>
+  one.endsWith("s") ? `${one}es` : /[^aeiou]y$/.test(one) ? `${one.slice(0, -1)}ies` : `${one}s`;

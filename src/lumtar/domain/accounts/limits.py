@@ -69,6 +69,7 @@ POLICIES: dict[str, str] = {
     "alarms_consequence": "alarm_id IN (SELECT id FROM alarms_alarm)",
     "alarms_overruled": "alarm_id IN (SELECT id FROM alarms_alarm)",
     "inventory_device_hangs_on": "from_device_id IN (SELECT id FROM inventory_device)",
+    "alarms_lastgasp": OF_DEVICE,
     "alarms_call": "alarm_id IN (SELECT id FROM alarms_alarm)",
     "logbook_entry": ABOUT,
     "topology_neighbour": ABOUT,

@@ -71,9 +71,11 @@ def _with_causes(told: Sequence[Told]) -> list[Told]:
     raised = {each.alarm for each in told if each.severity > Severity.CLEARED}
     rows = Consequence.objects.filter(alarm_id__in=raised, ended_at=None).select_related("cause")
     causes = {row.alarm_id: f"{row.cause.label}: {row.reason}" for row in rows}
-    dark = power.dark_sites() if any(each.type == UNREACHABLE for each in told) else {}
-    silent = {alarm: dark[device].sentence() for alarm, device in _devices_of(raised) if device in dark} if dark else {}
-    return [replace(each, cause=causes.get(each.alarm, ""), note=silent.get(each.alarm, "")) for each in told]
+    devices = dict(_devices_of(raised)) if any(each.type == UNREACHABLE for each in told) else {}
+    notes = power.notes(devices.values())
+    return [
+        replace(each, cause=causes.get(each.alarm, ""), note=notes.get(devices.get(each.alarm, 0), "")) for each in told
+    ]
 
 
 def _devices_of(alarms: Collection[int]) -> list[tuple[int, int]]:

@@ -274,6 +274,15 @@ class Overruled(models.Model):
         return f"{self.alarm_id} does not follow from {self.cause_id}"
 
 
+class LastGasp(models.Model):
+    """When a device said last that it was losing its power."""
+
+    device = models.OneToOneField(
+        "inventory.Device", on_delete=models.CASCADE, primary_key=True, related_name="last_gasp"
+    )
+    at = models.DateTimeField()
+
+
 class Call(models.Model):
     """How far the call plan of an active alarm has got: the call at ``position`` is due at ``next_at``."""
 

@@ -1,5 +1,6 @@
 """Sites, credentials, devices, interfaces, components."""
 
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.utils import timezone
 
@@ -151,6 +152,8 @@ class Profile(models.Model):
     """The fields of core's WirelessTables; empty if there are none."""
     restart = models.JSONField(default=dict)
     """The fields of core's Restart; empty if devices cannot be restarted."""
+    last_gasps: "ArrayField[list[str], list[str]]" = ArrayField(models.CharField(max_length=400), default=list)
+    """Notifications by which devices say that they lose their power."""
     place = models.PositiveIntegerField(default=0)
     edition = models.PositiveIntegerField(default=1)
     changed_at = models.DateTimeField(default=timezone.now)

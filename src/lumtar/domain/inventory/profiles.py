@@ -52,6 +52,7 @@ class ProfileSpec:
     neighbour_table: Mapping[str, Any] = field(default_factory=dict)
     wireless_tables: Mapping[str, Any] = field(default_factory=dict)
     restart: Mapping[str, Any] = field(default_factory=dict)
+    last_gasps: Sequence[str] = ()
 
 
 def recognitions() -> list[Recognition]:
@@ -166,6 +167,7 @@ def _checked(spec: ProfileSpec) -> Profile:
         neighbour_table=asdict(table) if table else {},
         wireless_tables=asdict(wireless) if wireless else {},
         restart=asdict(restart) if restart else {},
+        last_gasps=_last_gasps(spec.last_gasps),
         name=name,
         kind=spec.kind,
         prefixes=prefixes,
@@ -175,6 +177,13 @@ def _checked(spec: ProfileSpec) -> Profile:
         interval_s=None if spec.interval_s is None else check_interval(spec.interval_s),
         label_template=check_template(spec.label_template) if spec.label_template.strip() else "",
     )
+
+
+def _last_gasps(given: Sequence[str]) -> list[str]:
+    wanted = list(dict.fromkeys(check_oid(oid) for oid in given if oid.strip()))
+    if len(wanted) > MOST_OBJECTS:
+        raise Refusal(f"A profile has at most {MOST_OBJECTS} notifications of a loss of power.")
+    return wanted
 
 
 @transaction.atomic
@@ -199,7 +208,7 @@ def save(spec: ProfileSpec, by: str, pk: int | None = None, edition: int = 0, fo
     before = profile.interval_s or USUAL_INTERVAL
     kept = (
         "name", "kind", "prefixes", "condition", "tables", "objects_read", "interval_s", "label_template", "neighbour_table", "wireless_tables",
-        "restart",
+        "restart", "last_gasps",
     )  # fmt: skip
     for name in kept:
         setattr(profile, name, getattr(wanted, name))

@@ -15,6 +15,7 @@ class Entry(models.Model):
         INVENTORY = "inventory", "interfaces came, went or were renamed"
         REACH = "reach", "reachability"
         TOPOLOGY = "topology", "neighbours came or went"
+        TRAP = "trap", "the device sent a trap"
         USER = "user", "user action"
         LUMTAR = "lumtar", "Lumtar itself"
 

@@ -36,6 +36,12 @@ SERVICES = (
     ServiceKind(
         "worker", "lumtar.engine.worker", "Nobody is called and no sums are made; both wait until it runs.", stop_s=20.0
     ),
+    ServiceKind(
+        "receiver",
+        "lumtar.engine.receiver",
+        "Traps of devices are not heard; what they tell of is noticed at the next poll.",
+        stop_s=10.0,
+    ),
 )
 """What people ask for first comes first."""
 

@@ -49,7 +49,7 @@ def _cause(each: AlarmRow, until: datetime, dark: Mapping[int, DarkSite]) -> Cau
     age = (until - each.raised_at).total_seconds()
     site = dark.get(each.device_id or 0) if each.type == UNREACHABLE else None
     if site is not None:
-        words = f"fell silent as a whole, {counted(site.devices, 'device').lower()}: it looks like a loss of power"
+        words = f"fell silent as a whole, {counted(site.devices, 'device').lower()}: {site.reading}"
         return Cause(site.name, words, age)
     return Cause(each.label, each.text, age)
 

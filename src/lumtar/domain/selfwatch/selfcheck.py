@@ -167,6 +167,8 @@ def _processes() -> Iterator[Finding]:
 
 def _load(process: ProcessState) -> Finding:
     detail = process.detail
+    if process.kind == "receiver":
+        return _heard(process)
     if process.kind != "collector" or not process.started_at or not process.beat_at:
         return Finding(process.name, WELL, "runs")
     runs = max(1.0, (process.beat_at - process.started_at).total_seconds())
@@ -190,6 +192,21 @@ def _load(process: ProcessState) -> Finding:
             "Poll less often where that does, or give it a faster core.",
         )
     return Finding(process.name, WELL, f"{words}, on time")
+
+
+def _heard(process: ProcessState) -> Finding:
+    """What the receiver heard, and who sends what it does not take."""
+    detail = process.detail
+    words = f"listens at {detail.get('listens_at', 'no address')}; {int(detail.get('taken', 0)):,} traps taken"
+    if dropped := int(detail.get("dropped", 0)):
+        return Finding(
+            process.name,
+            WATCH,
+            f"{words}, {dropped:,} dropped since too many came at once",
+            "The logbook does not have them; what they told of is noticed at the next poll.",
+            "See on the page of services and in the logbook which device sends so many.",
+        )
+    return Finding(process.name, WELL, f"{words}, {int(detail.get('refused', 0)):,} not taken")
 
 
 def _jobs() -> Iterator[Finding]:

@@ -92,6 +92,7 @@ class Profiles(Section):
         "neighbour_table": {},
         "wireless_tables": {},
         "restart": {},
+        "last_gasps": [],
     }
 
     def __init__(self, for_all: bool = False) -> None:

@@ -83,6 +83,7 @@ class ProfileIn(Schema):
     neighbour_table: NeighbourTableIO = NeighbourTableIO()
     wireless_tables: WirelessTablesIO = WirelessTablesIO()
     restart: RestartIO = RestartIO()
+    last_gasps: list[str] = []
 
 
 class ProfileChange(ProfileIn):
@@ -144,7 +145,7 @@ class ObjectAsked(Schema):
 
 
 def _out(profile: Profile, devices: int) -> ProfileOut:
-    same = ("name", "kind", "prefixes", "condition", "tables", "interval_s", "label_template")
+    same = ("name", "kind", "prefixes", "condition", "tables", "interval_s", "label_template", "last_gasps")
     return ProfileOut(
         id=profile.pk,
         devices=devices,

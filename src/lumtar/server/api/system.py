@@ -17,6 +17,7 @@ from lumtar.server.api.access import ANYBODY, OPERATOR, VIEWER, Router
 from lumtar.server.api.schema import Schema
 
 router = Router(tags=["system"])
+OF_OTHERS = ("set_aside", "strangers", "listens_at")
 
 
 class ProcessOut(Schema):
@@ -60,8 +61,8 @@ def health(request: HttpRequest) -> HealthOut:
         ProcessOut(**{name: getattr(process, name) for name in ProcessOut.model_fields}) for process in state.processes
     ]
     for process in processes:
-        # What the database refused of which device is for those who sign in.
-        process.detail = {name: value for name, value in process.detail.items() if name != "set_aside"}
+        # What the database refused of which device, and who sends traps, is for those who sign in.
+        process.detail = {name: value for name, value in process.detail.items() if name not in OF_OTHERS}
     return HealthOut(
         ok=state.ok,
         words=state.words,

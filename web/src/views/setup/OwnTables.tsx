@@ -1,5 +1,5 @@
 import type { Schemas } from "../../api/client";
-import { Field } from "../../components/Field";
+import { Field, Labelled } from "../../components/Field";
 
 type Neighbours = Schemas["NeighbourTableIO"];
 type Wireless = Schemas["WirelessTablesIO"];
@@ -83,6 +83,21 @@ export function OwnWireless({ tables, onChange }: { tables: Wireless; onChange: 
         {CLIENT_COLUMNS.map(column)}
       </div>
     </details>
+  );
+}
+
+/** Traps by which devices of this kind say that they lose their power. */
+export function LastGasps({ oids, onChange }: { oids: string[]; onChange: (oids: string[]) => void }) {
+  return (
+    <Labelled label="Traps that say that the power is gone" hint="one OID a line" wide>
+      <textarea
+        className="field figures"
+        rows={Math.max(1, oids.length)}
+        spellCheck={false}
+        value={oids.join("\n")}
+        onChange={(event) => onChange(event.target.value.split("\n"))}
+      />
+    </Labelled>
   );
 }
 

@@ -7,7 +7,7 @@ import { FormFoot } from "../../components/FormFoot";
 import { useTyped } from "../../components/useTyped";
 import { ConditionField } from "./ConditionField";
 import { ExtraObjects } from "./ExtraObjects";
-import { NO_WIRELESS, OwnNeighbours, OwnRestart, OwnWireless } from "./OwnTables";
+import { LastGasps, NO_WIRELESS, OwnNeighbours, OwnRestart, OwnWireless } from "./OwnTables";
 import { useKeeping } from "./useKeeping";
 
 type Profiles = Schemas["ProfilesOut"];
@@ -27,6 +27,7 @@ export function ProfileForm({ stored, profiles, onDone }: Props) {
     label_template: stored?.label_template ?? "",
     neighbour_table: stored?.neighbour_table ?? { name: "", port: "", address: "", if_index_at: 1 },
     wireless_tables: stored?.wireless_tables ?? NO_WIRELESS,
+    last_gasps: stored?.last_gasps ?? [],
     restart: stored?.restart ?? { oid: "", value: 1 },
   });
   const [forAll, setForAll] = useState<boolean | null>(null);
@@ -146,6 +147,7 @@ export function ProfileForm({ stored, profiles, onDone }: Props) {
         tables={profile.wireless_tables}
         onChange={(wireless_tables) => setProfile({ ...profile, wireless_tables })}
       />
+      <LastGasps oids={profile.last_gasps} onChange={(last_gasps) => setProfile({ ...profile, last_gasps })} />
       <OwnRestart restart={profile.restart} onChange={(restart) => setProfile({ ...profile, restart })} />
       <Cost devices={stored?.devices ?? 0} before={stored?.interval_s ?? 60} after={Number(interval) || 60} />
       {asks && <Whom profile={stored} forAll={forAll} onChoose={setForAll} />}

@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
+import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { healthQuery } from "../../api/queries";
 import { servicesQuery } from "../../api/setupQueries";
-import { duration, moment } from "../../components/format";
+import { counted, duration, moment } from "../../components/format";
 import { Problem } from "../../components/Problem";
 import { Severity } from "../../components/Severity";
 import { useClock } from "../../components/useClock";
@@ -82,7 +83,7 @@ function Row({ process, now, data }: { process: Process; now: number; data: Sche
     );
   const runs = process.started_at ? `runs for ${duration((now - Date.parse(process.started_at)) / 1000)}` : "runs";
   const held = data.collectors.find((each) => each.name === process.name)?.shares ?? 0;
-  const said = process.kind === "collector" ? collector(process, held / data.shares) : worker(process, now);
+  const said = SAID[process.kind]?.(process, now, held / data.shares) ?? restarts(process.detail);
   return (
     <Line name={process.name} mark={!process.trouble}>
       {process.trouble && <p className="text-critical">{process.trouble}</p>}
@@ -94,11 +95,58 @@ function Row({ process, now, data }: { process: Process; now: number; data: Sche
           <li key={words}>{words}</li>
         ))}
       </ul>
+      {process.kind === "receiver" && <Strangers detail={process.detail} />}
     </Line>
   );
 }
 
 const count = (value: unknown) => Number(value ?? 0).toLocaleString("en-GB");
+
+/** What services of each kind say of themselves. */
+const SAID: Record<string, (process: Process, now: number, share: number) => string[]> = {
+  collector: (process, _, share) => collector(process, share),
+  worker,
+  receiver,
+};
+
+function receiver({ detail }: Process): string[] {
+  const d = detail as Record<string, number>;
+  return [
+    `listens for traps at ${d.listens_at}: ${count(d.taken)} taken since its start, ${count(d.refused)} not taken`,
+    d.dropped ? `${count(d.dropped)} dropped since too many came at once` : "",
+    ...restarts(detail),
+  ].filter(Boolean);
+}
+
+type Stranger = { address: string; times: number; why: string; at: number };
+
+/** Who sent traps that were not taken, and why. */
+function Strangers({ detail }: { detail: Process["detail"] }) {
+  const strangers = (detail as { strangers?: Stranger[] }).strangers ?? [];
+  if (strangers.length === 0) return null;
+  return (
+    <details className="mt-1">
+      <summary className="min-h-6 cursor-pointer">
+        {counted(strangers.length, "address")} sent traps that were not taken
+      </summary>
+      <ul>
+        {strangers.map(({ address, times, why, at }) => (
+          <li key={address} className="flex flex-wrap gap-x-2 py-[2px]">
+            <b className="font-medium">{address}</b>
+            <span>
+              {why}; {times} {times === 1 ? "time" : "times"}, last {moment(new Date(1000 * at))}
+            </span>
+            {why.includes("inventory") && (
+              <Link className="underline" to={`/setup/add?address=${encodeURIComponent(address)}`}>
+                add it
+              </Link>
+            )}
+          </li>
+        ))}
+      </ul>
+    </details>
+  );
+}
 
 function collector({ detail, started_at, beat_at }: Process, share: number): string[] {
   const d = detail as Record<string, number>;

@@ -1,0 +1,1 @@
+"""The receiver: what devices send of their own accord."""
