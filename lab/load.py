@@ -149,7 +149,8 @@ class History:
         """Times and the interval in force: coarse long ago, every minute at the end."""
         fine = self.epoch - FINE_HOURS * 3600
         kept = self.epoch - 14 * DAY
-        at = float(int((self.epoch - DAYS * DAY) / 900) * 900)
+        # A reading at midnight itself would end five minutes of the day before, whose table is closed by then.
+        at = float(int((self.epoch - DAYS * DAY) / 900) * 900) + 30.0
         while at <= self.epoch - 60:
             interval = 900.0 if at < kept else 600.0 if at < fine else 60.0
             yield at, interval
