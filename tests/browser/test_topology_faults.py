@@ -121,7 +121,6 @@ def wireless(chain):
 
 
 def test_from_a_wireless_client_to_the_port_of_its_access_point(page, wireless):
-    _, _, leaf = wireless
     sign_in(page, "/")
     page.keyboard.press("/")
     page.get_by_placeholder("A name, address, MAC address, port label, or a view").fill("10.255.0.9")
