@@ -1,12 +1,13 @@
 """Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm] [list] [sweep]
-[fleet] [store] [draw] [rules] [faults] [storm] [refresh] [calling] [topology]``; without names, all of them.
+[fleet] [store] [draw] [rules] [faults] [storm] [refresh] [calling] [topology]
+[traps]``; without names, all of them.
 """
 
 import signal
 import sys
 from collections.abc import Callable
 
-from bench import calling, drawing, faults, polling, refreshing, rules, serving, store, storm, sweeping, topology
+from bench import calling, drawing, faults, polling, refreshing, rules, serving, store, storm, sweeping, topology, traps
 
 MEASUREMENTS: dict[str, Callable[[], None]] = {
     "poll": polling.poll,
@@ -25,6 +26,7 @@ MEASUREMENTS: dict[str, Callable[[], None]] = {
     "refresh": refreshing.refresh,
     "calling": calling.calling,
     "topology": topology.topology,
+    "traps": traps.traps,
 }
 
 
