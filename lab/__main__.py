@@ -20,13 +20,14 @@ VAR = Path(os.environ.get("LUMTAR_VAR", Path(__file__).resolve().parent.parent /
 CONTROL = int(os.environ.get("LUMTAR_LAB_PORT", "8472"))
 MAIL = int(os.environ.get("LUMTAR_MAIL_PORT", "8473"))
 RECEIVERS = int(os.environ.get("LUMTAR_RECEIVERS_PORT", "8474"))
+FLOWS = int(os.environ.get("LUMTAR_FLOW_PORTS", "8478").split(",")[0])
 TRAPS = int(os.environ.get("LUMTAR_TRAP_PORT", "8477"))
 
 
 async def serve() -> None:
     """Run the agents, the control port, the mail sink and the receivers of messages until a signal says stop."""
     receivers = Receivers(RECEIVERS, VAR / "received")
-    network = Network(build(), read_epoch(VAR), receivers, TRAPS)
+    network = Network(build(), read_epoch(VAR), receivers, TRAPS, FLOWS)
     await network.listen(CONTROL)
     post = sink(VAR / "mail", MAIL)
     post.start()

@@ -8,11 +8,12 @@ from pathlib import Path
 from lab.agent import Agent
 from lab.device import Device
 from lab.faults import FaultRefused, carry_out
+from lab.flows import EXPORT_S, Exporting
 from lab.lldp import Cabling
 from lab.receivers import Receivers
 from lab.scenario import COMMUNITY, PORT, V3_USER, V3_WRITER, WRITE_COMMUNITY, Scenario
 from lab.traps import Traps
-from lab.wireless import EVERY_S
+from lab.wireless import EVERY_S as ROAM_S
 from lumtar.wire import usm
 
 COLLECTOR_AT = "cen-core-1"
@@ -26,10 +27,15 @@ def v3_user(words: tuple[str, str, str] = V3_USER) -> usm.User:
 
 
 class Network:
-    """All agents of a scenario. ``epoch`` anchors its incidents, seconds of the epoch; traps are sent to ``trap_port`` of this machine."""
+    """All agents of a scenario. ``epoch`` anchors its incidents, seconds of the epoch; traps and flows go to ports of this machine."""
 
     def __init__(
-        self, scenario: Scenario, epoch: float, receivers: Receivers | None = None, trap_port: int | None = None
+        self,
+        scenario: Scenario,
+        epoch: float,
+        receivers: Receivers | None = None,
+        trap_port: int | None = None,
+        flow_port: int | None = None,
     ) -> None:
         self._receivers = receivers
         self.devices = {box.name: Device(scenario, box, epoch, time.time) for box in scenario.boxes}
@@ -50,18 +56,26 @@ class Network:
             for device in self.devices.values()
             for address in (device.box.address, *device.box.also)
         ]
+        self.exporting = Exporting(scenario, self.devices, epoch, flow_port) if flow_port is not None else None
         self._server: asyncio.Server | None = None
+        self._exporting: asyncio.Task[None] | None = None
         self._roaming: asyncio.Task[None] | None = None
 
     async def listen(self, port: int) -> None:
         """Take commands on a loopback port, one JSON object a line; from now on, wireless clients come and go."""
         self._roaming = asyncio.create_task(self._roam())
+        self._exporting = asyncio.create_task(self._export())
         self._server = await asyncio.start_server(self._serve, "127.0.0.1", port)
 
     async def _roam(self) -> None:
         while True:
-            await asyncio.sleep(EVERY_S)
+            await asyncio.sleep(ROAM_S)
             self.cabling.roam()
+
+    async def _export(self) -> None:
+        while self.exporting is not None:
+            await asyncio.to_thread(self.exporting.export, time.time())
+            await asyncio.sleep(EXPORT_S)
 
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         while line := await reader.readline():
@@ -77,8 +91,9 @@ class Network:
 
     def close(self) -> None:
         """Stop all agents."""
-        if self._roaming:
-            self._roaming.cancel()
+        for task in (self._roaming, self._exporting):
+            if task:
+                task.cancel()
         for agent in self.agents:
             agent.close()
         if self._server:

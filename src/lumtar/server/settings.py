@@ -66,6 +66,7 @@ INSTALLED_APPS = [
     "lumtar.domain.inventory",
     "lumtar.domain.topology",
     "lumtar.domain.readings",
+    "lumtar.domain.flows",
     "lumtar.domain.calling",
     "lumtar.domain.alarms",
     "lumtar.domain.logbook",
@@ -148,5 +149,6 @@ PROCRASTINATE_IMPORT_PATHS = [
     "lumtar.domain.readings.jobs",
     "lumtar.domain.reports.jobs",
     "lumtar.domain.topology.jobs",
+    "lumtar.domain.flows.jobs",
     "lumtar.engine.sweeping",
 ]

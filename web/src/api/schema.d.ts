@@ -2701,6 +2701,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/traffic": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Traffic
+         * @description Who uses it, for what; without times the last hour.
+         */
+        get: operations["lumtar_server_api_traffic_show_traffic"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/exporters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Exporters
+         * @description Everybody who sends flow records, strangers first.
+         */
+        get: operations["lumtar_server_api_traffic_list_exporters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/exporters/{exporter}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Sampling
+         * @description Say how an exporter samples that does not say it itself; from now on.
+         */
+        put: operations["lumtar_server_api_traffic_set_sampling"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{device}/routes": {
         parameters: {
             query?: never;
@@ -9371,6 +9431,218 @@ export interface components {
             total: number;
         };
         /**
+         * TrafficAsked
+         * @description Which traffic: of an interface (one way of it or both), a device, a site by its name, or all; and filters.
+         */
+        TrafficAsked: {
+            /**
+             * By
+             * @default application
+             * @enum {string}
+             */
+            by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP";
+            /** Start */
+            start?: string | null;
+            /** End */
+            end?: string | null;
+            /** Interface */
+            interface?: number | null;
+            /** Device */
+            device?: number | null;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /**
+             * Way
+             * @default
+             * @enum {string}
+             */
+            way?: "in" | "out" | "";
+            /** Application */
+            application?: number | null;
+            /**
+             * Sender
+             * @default
+             */
+            sender?: string;
+            /**
+             * Receiver
+             * @default
+             */
+            receiver?: string;
+            /**
+             * Address
+             * @default
+             */
+            address?: string;
+            /** Port */
+            port?: number | null;
+            /** Protocol */
+            protocol?: number | null;
+            /** Dscp */
+            dscp?: number | null;
+            /** Src Site */
+            src_site?: number | null;
+            /** Dst Site */
+            dst_site?: number | null;
+            /**
+             * Limit
+             * @default 50
+             */
+            limit?: number;
+        };
+        /**
+         * ExplainedOut
+         * @description Octets that flows explain of those that the interface counted; ``why`` not all of them.
+         */
+        ExplainedOut: {
+            /** Octets */
+            octets: number;
+            /** Of */
+            of: number;
+            /** Percent */
+            percent: number | null;
+            /** Why */
+            why: string[];
+        };
+        /**
+         * FilterOut
+         * @description A filter in force, by its name in the question, and in words.
+         */
+        FilterOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * TrafficOut
+         * @description Traffic over a time. Lines are bits per second of each step: of the largest rows, of all together, and as the interface counted.
+         *
+         *     ``number`` is how many rows there are in all.
+         */
+        TrafficOut: {
+            /** Title */
+            title: string;
+            /** Filters */
+            filters: components["schemas"]["FilterOut"][];
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Step S */
+            step_s: number;
+            /** At */
+            at: number[];
+            /** Rows */
+            rows: components["schemas"]["TrafficRow"][];
+            /** Number */
+            number: number;
+            /** Octets */
+            octets: number;
+            /** Whole */
+            whole: number[];
+            /** Counter */
+            counter: number[] | null;
+            /** Speed Bps */
+            speed_bps: number | null;
+            explained: components["schemas"]["ExplainedOut"] | null;
+        };
+        /**
+         * TrafficRow
+         * @description What is put together: octets, packets and flows in all, its mean rate and its share; ``filters`` narrow traffic to it.
+         */
+        TrafficRow: {
+            /** Name */
+            name: string;
+            /** More */
+            more: string;
+            /** Filters */
+            filters: {
+                [key: string]: string;
+            };
+            /** Octets */
+            octets: number;
+            /** Packets */
+            packets: number;
+            /** Flows */
+            flows: number;
+            /** Bps */
+            bps: number;
+            /** Percent */
+            percent: number;
+            /** Line */
+            line: number[];
+        };
+        /**
+         * ExporterOut
+         * @description Who sends flow records: how many, how many were lost on their way, and what it says of sampling.
+         *
+         *     Without ``device_id`` it is not in the inventory, and what it sends is not added up.
+         */
+        ExporterOut: {
+            /** Id */
+            id: number;
+            /** Address */
+            address: string;
+            /** Protocol */
+            protocol: string;
+            /** Domain */
+            domain: number;
+            /** Device Id */
+            device_id: number | null;
+            /** Device */
+            device: string;
+            /**
+             * First At
+             * Format: date-time
+             */
+            first_at: string;
+            /**
+             * Last At
+             * Format: date-time
+             */
+            last_at: string;
+            /** Rate */
+            rate: number;
+            /** Records */
+            records: number;
+            /** Datagrams */
+            datagrams: number;
+            /** Lost */
+            lost: number;
+            /** No Template */
+            no_template: number;
+            /** Malformed */
+            malformed: number;
+            /** Skew S */
+            skew_s: number;
+            /** Templates */
+            templates: number;
+            /** Sampling */
+            sampling: {
+                [key: string]: number;
+            };
+            /** Usual Sampling */
+            usual_sampling: number | null;
+        };
+        /**
+         * SamplingIn
+         * @description One in so many packets; nothing: as the exporter says.
+         */
+        SamplingIn: {
+            /** Usual Sampling */
+            usual_sampling: number | null;
+        };
+        /**
          * RouteOut
          * @description A route: ``device_id`` is who has the address of the next hop; a metric of -1 is not known.
          */
@@ -13838,6 +14110,90 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClientsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_traffic_show_traffic: {
+        parameters: {
+            query?: {
+                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP";
+                start?: string | null;
+                end?: string | null;
+                interface?: number | null;
+                device?: number | null;
+                site?: string;
+                way?: "in" | "out" | "";
+                application?: number | null;
+                sender?: string;
+                receiver?: string;
+                address?: string;
+                port?: number | null;
+                protocol?: number | null;
+                dscp?: number | null;
+                src_site?: number | null;
+                dst_site?: number | null;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrafficOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_traffic_list_exporters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExporterOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_traffic_set_sampling: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                exporter: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SamplingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExporterOut"];
                 };
             };
         };

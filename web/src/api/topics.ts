@@ -11,7 +11,8 @@ export const STALE = {
   rules: ["rules"],
   calling: ["calling", "rules", "setup"],
   maintenance: ["maintenance"],
-  topology: ["links", "stations", "map", "impact", "device", "interface"],
+  topology: ["links", "stations", "wireless", "powered", "map", "impact", "device", "interface"],
+  flows: ["traffic", "exporters"],
   sessions: ["sessions"],
 } as const satisfies Record<string, readonly string[]>;
 

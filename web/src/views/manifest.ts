@@ -49,9 +49,20 @@ export const VIEWS: View[] = [
     ],
   },
   {
+    paths: ["/traffic"],
+    name: "Traffic",
+    key: "4",
+    View: lazily(() => import("./traffic/Traffic"), "Traffic"),
+    goals: [
+      { address: "/traffic", name: "Traffic: applications" },
+      { address: "/traffic?by=conversation", name: "Traffic: conversations" },
+      { address: "/traffic?by=site", name: "Traffic: between sites" },
+    ],
+  },
+  {
     paths: ["/alarms", "/alarms/:number", "/alarms/rules/:rule"],
     name: "Alarms",
-    key: "4",
+    key: "5",
     View: lazily(() => import("./alarms/Alarms"), "Alarms"),
     goals: [
       { address: "/alarms", name: "Alarms: active, and rules" },
@@ -64,7 +75,7 @@ export const VIEWS: View[] = [
   {
     paths: ["/plan"],
     name: "Plan",
-    key: "5",
+    key: "6",
     View: lazily(() => import("./plan/Plan"), "Plan"),
     goals: [
       { address: "/plan", name: "Plan: busiest ports" },
@@ -76,7 +87,7 @@ export const VIEWS: View[] = [
   {
     paths: ["/setup", "/setup/:part"],
     name: "Setup",
-    key: "6",
+    key: "7",
     View: lazily(() => import("./setup/Setup"), "Setup"),
     goals: [
       { address: "/setup", name: "Setup" },

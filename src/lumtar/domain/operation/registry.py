@@ -42,6 +42,12 @@ SERVICES = (
         "Traps of devices are not heard; what they tell of is noticed at the next poll.",
         stop_s=10.0,
     ),
+    ServiceKind(
+        "flows",
+        "lumtar.engine.flows",
+        "Flow records are not received; what was exchanged meanwhile is not known.",
+        stop_s=20.0,
+    ),
 )
 """What people ask for first comes first."""
 

@@ -52,6 +52,7 @@ from lumtar.server.api import (
     sweeps,
     system,
     totals,
+    traffic,
     wireless,
 )
 from lumtar.server.limiting import TooOften
@@ -98,6 +99,7 @@ api.add_router("", expected.router)
 api.add_router("", links.router)
 api.add_router("", stations.router)
 api.add_router("", wireless.router)
+api.add_router("", traffic.router)
 api.add_router("", routes.router)
 api.add_router("", powered.router)
 api.add_router("", map.router)

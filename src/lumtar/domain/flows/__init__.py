@@ -1,0 +1,1 @@
+"""Flows: who exports them, and what was exchanged over each interface."""

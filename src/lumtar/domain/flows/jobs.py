@@ -1,0 +1,25 @@
+"""Jobs: partitions ahead, hours summed up, what is old dropped."""
+
+from datetime import timedelta
+
+import structlog
+from django.utils import timezone
+from procrastinate.contrib.django import app
+
+from lumtar.domain.flows import store
+from lumtar.domain.readings.rollups import hour_of
+
+log = structlog.get_logger()
+SETTLED = timedelta(minutes=5)
+"""So long after its end an hour is summed up; exporters tell of a flow at its end, and some minutes after that."""
+
+
+@app.periodic(cron="7 * * * *")
+@app.task(queue="readings", queueing_lock="flow hours", lock="flow hours", pass_context=False)
+def sum_flows_up(timestamp: int) -> None:
+    """The last two hours, since something may have come late; partitions ahead; what is old."""
+    now = timezone.now()
+    store.ensure(now, now + timedelta(hours=26))
+    last = hour_of(now - SETTLED)
+    rows = sum(store.roll_up(last - number * timedelta(hours=1)) for number in (2, 1))
+    log.info("flows summed up", rows=rows, dropped=store.drop_old(now))

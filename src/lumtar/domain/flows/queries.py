@@ -1,0 +1,232 @@
+"""Who uses what for what: totals of conversations over a time, in the order of volume, and their course."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from typing import Any
+
+import numpy as np
+from django.db import connection
+from django.utils import timezone
+from numpy.typing import NDArray
+
+from lumtar.core.flows.records import address_numbers
+from lumtar.core.refusal import Refusal
+from lumtar.domain.flows.store import HOURS, KEPT, MINUTES
+
+IN, OUT = 0, 1
+MOST_ROWS = 500
+LINES = 8
+"""So many are drawn apart; the rest together."""
+STEPS = 240
+SHORT = timedelta(hours=12)
+"""A longer time is read from hours."""
+BY: dict[str, tuple[str, ...]] = {
+    "application": ("application",),
+    "sender": ("src_hi", "src_lo", "is_rest"),
+    "receiver": ("dst_hi", "dst_lo", "is_rest"),
+    "conversation": ("src_hi", "src_lo", "dst_hi", "dst_lo", "protocol", "port", "application", "is_rest"),
+    "site": ("src_site", "dst_site"),
+    "port": ("protocol", "port", "is_rest"),
+    "protocol": ("protocol",),
+    "DSCP": ("dscp",),
+}
+"""What conversations are put together by."""
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """Which conversations: at an interface or a device, with a site, or all of them; and which of these.
+
+    Attributes
+    ----------
+    way : IN or OUT at the interface; None is both
+    sender, receiver, address : an address; ``address`` is either of the two
+    """
+
+    interface: int | None = None
+    device: int | None = None
+    site: int | None = None
+    way: int | None = None
+    application: int | None = None
+    sender: str = ""
+    receiver: str = ""
+    address: str = ""
+    port: int | None = None
+    protocol: int | None = None
+    dscp: int | None = None
+    src_site: int | None = None
+    dst_site: int | None = None
+
+
+@dataclass(slots=True)
+class Row:
+    """What is put together under a key, and how much it is."""
+
+    key: tuple[int, ...]
+    octets: int
+    packets: int
+    flows: int
+    line: NDArray[np.float64] = field(default_factory=lambda: np.zeros(0))
+    """Octets of each step."""
+
+
+@dataclass(slots=True)
+class Traffic:
+    """Conversations put together, in the order of their volume.
+
+    Attributes
+    ----------
+    start, end : what was read, rounded to whole steps
+    step_s : seconds of a step
+    whole : octets of each step, of all of them
+    number : how many keys there are
+    """
+
+    start: datetime
+    end: datetime
+    step_s: int
+    rows: list[Row]
+    whole: NDArray[np.float64]
+    octets: int
+    number: int
+
+
+def _where(asked: Asked, values: dict[str, Any]) -> list[str]:
+    where = []
+    for name, column in (
+        ("application", "application"), ("port", "port"), ("protocol", "protocol"), ("dscp", "dscp"),
+        ("src_site", "src_site"), ("dst_site", "dst_site"),
+    ):  # fmt: skip
+        if (value := getattr(asked, name)) is not None:
+            where.append(f"{column} = %({name})s")
+            values[name] = value
+    for name, ends in (("sender", ("src",)), ("receiver", ("dst",)), ("address", ("src", "dst"))):
+        if not (text := getattr(asked, name).strip()):
+            continue
+        try:
+            values[f"{name}_hi"], values[f"{name}_lo"] = map(_signed, address_numbers(text))
+        except ValueError as error:
+            raise Refusal(f"{text[:60]} is not an address.", name) from error
+        either = " OR ".join(f"({end}_hi = %({name}_hi)s AND {end}_lo = %({name}_lo)s)" for end in ends)
+        where.append(f"({either}) AND NOT is_rest")
+    return where + _scope(asked, values)
+
+
+def _scope(asked: Asked, values: dict[str, Any]) -> list[str]:
+    """Each conversation is counted once: at an interface what it carried, at a device what came in, elsewhere what is marked."""
+    if asked.interface is not None:
+        values["interface"] = asked.interface
+        where = ["interface_id = %(interface)s"]
+        if asked.way is not None:
+            values["way"] = asked.way
+            where.append("way = %(way)s")
+        return where
+    if asked.device is not None:
+        values["device"] = asked.device
+        return [f"interface_id IN (SELECT id FROM inventory_interface WHERE device_id = %(device)s) AND way = {IN}"]
+    where = ["is_counted"]
+    if asked.site is not None:
+        values["site"] = asked.site
+        where.append("(src_site = %(site)s OR dst_site = %(site)s)")
+    return where
+
+
+def _signed(number: int) -> int:
+    """A number of 64 bits as PostgreSQL keeps it."""
+    return number - 2**64 if number >= 2**63 else number
+
+
+def _source(start: datetime, end: datetime, values: dict[str, Any]) -> tuple[str, timedelta]:
+    """Where to read, and the shortest step of that: minutes where there are some, hours before that and over long times."""
+    values |= {"start": start, "end": end}
+    is_short = end - start <= SHORT and start > timezone.now() - KEPT[MINUTES] + timedelta(hours=1)
+    if is_short:
+        return f"SELECT * FROM {MINUTES} WHERE at >= %(start)s AND at < %(end)s", timedelta(minutes=1)
+    with connection.cursor() as cursor:
+        cursor.execute(f"SELECT max(at) + interval '1 hour' FROM {HOURS} WHERE at >= %s AND at < %s", [start, end])
+        cut = cursor.fetchone()[0] or start
+    values["cut"] = min(cut, end)
+    hours = f"SELECT * FROM {HOURS} WHERE at >= %(start)s AND at < %(cut)s"
+    # Hours that are not summed up yet are read from their minutes.
+    return f"{hours} UNION ALL SELECT * FROM {MINUTES} WHERE at >= %(cut)s AND at < %(end)s", timedelta(hours=1)
+
+
+def _steps(start: datetime, end: datetime, least: timedelta) -> tuple[datetime, int]:
+    """The beginning, rounded down to whole steps, and seconds of a step: so that there are at most STEPS of them."""
+    step = int(least.total_seconds())
+    for length in (60, 120, 300, 600, 900, 1800, 3600, 7200, 21600, 86400):
+        step = max(step, length) if length >= step else step
+        if (end - start).total_seconds() / step <= STEPS:
+            break
+    begin = datetime.fromtimestamp(start.timestamp() // step * step, start.tzinfo)
+    return begin, step
+
+
+def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50) -> Traffic:
+    """Conversations over a time, put together.
+
+    Raises
+    ------
+    Refusal
+    """
+    if by not in BY:
+        raise Refusal(f"Traffic is put together by {', '.join(BY)}.", "by")
+    values: dict[str, Any] = {}
+    where = _where(asked, values)
+    least = timedelta(minutes=1) if end - start <= SHORT else timedelta(hours=1)
+    begin, step = _steps(start, end, least)
+    source, _ = _source(begin, end, values)
+    keys = BY[by]
+    rows = f"SELECT * FROM ({source}) level WHERE {' AND '.join(where)}"
+    listed = ", ".join(keys)
+    values |= {"limit": max(1, min(limit, MOST_ROWS)), "step": step, "lines": LINES}
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"""WITH mine AS MATERIALIZED ({rows}), ranked AS (
+                SELECT {listed}, sum(octets) AS o, sum(packets) AS p, sum(flows) AS f,
+                    row_number() OVER (ORDER BY sum(octets) DESC) AS place, count(*) OVER () AS number, sum(sum(octets)) OVER () AS whole
+                FROM mine GROUP BY {listed}
+            ), course AS (
+                SELECT coalesce(r.place, 0) AS place, floor((extract(epoch FROM m.at) - extract(epoch FROM %(start)s::timestamptz)) / %(step)s)::int AS slot,
+                    sum(m.octets) AS o
+                FROM mine m LEFT JOIN ranked r ON {" AND ".join(f"r.{key} = m.{key}" for key in keys)} AND r.place <= %(lines)s
+                GROUP BY 1, 2
+            )
+            SELECT place, o::float8, p::float8, f::float8, number, whole::float8, ARRAY[{", ".join(f"{key}::int8" if key != "is_rest" else "is_rest::int::int8" for key in keys)}], NULL::int
+            FROM ranked WHERE place <= %(limit)s
+            UNION ALL SELECT place, o::float8, 0, 0, 0, 0, NULL, slot FROM course ORDER BY 8 NULLS FIRST, 1""",
+            values,
+        )
+        found = cursor.fetchall()
+    number_of_steps = max(1, int(np.ceil((end - begin).total_seconds() / step)))
+    made = Traffic(begin, end, step, [], np.zeros(number_of_steps), 0, 0)
+    for place, octets, packets, flows, number, whole, key, slot in found:
+        if slot is None:
+            made.rows.append(Row(tuple(key), int(octets), int(packets), int(flows)))
+            made.number, made.octets = number, int(whole)
+        elif 0 <= slot < number_of_steps:
+            made.whole[slot] += octets
+            if place:
+                row = made.rows[place - 1]
+                if not len(row.line):
+                    row.line = np.zeros(number_of_steps)
+                row.line[slot] += octets
+    return made
+
+
+COUNTED = """SELECT floor((extract(epoch FROM at) - 1 - extract(epoch FROM %(start)s::timestamptz)) / %(step)s)::int,
+    sum(in_octets)::float8, sum(out_octets)::float8
+    FROM readings_reading WHERE interface_id = ANY(%(ports)s) AND at > %(start)s AND at <= %(end)s GROUP BY 1"""
+
+
+def counted(ports: Sequence[int], start: datetime, end: datetime, step_s: int) -> NDArray[np.float64]:
+    """Octets that interfaces counted themselves in each step, in and out: (steps, 2). Only as far back as readings are kept."""
+    steps = max(1, int(np.ceil((end - start).total_seconds() / step_s)))
+    made = np.zeros((steps, 2))
+    with connection.cursor() as cursor:
+        cursor.execute(COUNTED, {"start": start, "end": end, "step": step_s, "ports": list(ports)})
+        for slot, came, left in cursor.fetchall():
+            if 0 <= slot < steps:
+                made[slot] = came or 0.0, left or 0.0
+    return made

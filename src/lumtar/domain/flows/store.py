@@ -1,0 +1,108 @@
+"""Storing totals of conversations: appended by COPY, summed up to hours, dropped when they are old."""
+
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+from django.db import connection, transaction
+
+from lumtar.core.flows.totals import Conversations
+from lumtar.domain.readings import bulk
+
+MINUTES, HOURS = "flows_minute", "flows_hour"
+LENGTHS = {MINUTES: timedelta(hours=1), HOURS: timedelta(days=1)}
+KEPT = {MINUTES: timedelta(days=2), HOURS: timedelta(days=92)}
+MOST_OF_AN_HOUR = 200
+"""Conversations of an interface, way and hour that are kept one by one; the rest is put together."""
+MAKING = 7_402_320
+"""Who makes partitions holds this advisory lock."""
+COLUMNS = (
+    ("src_hi", "i8"), ("src_lo", "i8"), ("dst_hi", "i8"), ("dst_lo", "i8"), ("octets", "i8"), ("packets", "i8"), ("flows", "i8"),
+    ("application", "i4"), ("src_site", "i4"), ("dst_site", "i4"), ("port", "i4"), ("protocol", "i2"),
+    ("way", "i2"),
+)  # fmt: skip
+KEY = "interface_id, way, src_hi, src_lo, dst_hi, dst_lo, protocol, port, dscp, application, src_site, dst_site, is_rest, is_counted"
+
+
+def append(rows: Conversations, table: str = MINUTES) -> None:
+    """Append totals of minutes."""
+    if not len(rows):
+        return
+    signed = {
+        name: rows[name].view("i8") if rows[name].flags.c_contiguous else rows[name].astype("u8").view("i8")
+        for name in ("src_hi", "src_lo", "dst_hi", "dst_lo")
+    }
+    columns: list[bulk.Column] = [
+        ("interface_id", "i8", rows["interface"].astype("i8")),
+        ("at", "at", rows["minute"].astype("f8") * 60),
+    ]
+    columns += [(name, code, signed.get(name, rows[name])) for name, code in COLUMNS]
+    columns += [
+        ("dscp", "i2", rows["tos"]),
+        ("is_rest", "?", rows["is_rest"].astype(bool)),
+        ("is_counted", "?", rows["is_counted"].astype(bool)),
+    ]
+    bulk.copy(table, columns)
+
+
+def _floor(at: datetime, length: timedelta) -> datetime:
+    start = datetime(2000, 1, 1, tzinfo=UTC)
+    return start + (at - start) // length * length
+
+
+def ensure(first: datetime, last: datetime) -> None:
+    """Make the partitions that hold a time, as far as they are missing."""
+    with transaction.atomic(), connection.cursor() as cursor:
+        cursor.execute("SELECT pg_advisory_xact_lock(%s)", [MAKING])
+        for table, length in LENGTHS.items():
+            start = _floor(first, length)
+            while start <= last:
+                name = f"{table}_{start:%Y%m%d_%H}"
+                cursor.execute("SELECT to_regclass(%s)", [name])
+                if cursor.fetchone()[0] is None:
+                    bounds = f"FROM ('{start.isoformat()}') TO ('{(start + length).isoformat()}')"
+                    cursor.execute(f"CREATE TABLE {name} PARTITION OF {table} FOR VALUES {bounds}")
+                start += length
+
+
+def drop_old(now: datetime) -> int:
+    """Drop partitions that are older than they are kept. Returns how many."""
+    dropped = 0
+    with connection.cursor() as cursor:
+        for table, length in LENGTHS.items():
+            cursor.execute("SELECT inhrelid::regclass::text FROM pg_inherits WHERE inhparent = %s::regclass", [table])
+            for (name,) in cursor.fetchall():
+                start = datetime.strptime(name.rsplit(f"{table}_", 1)[1], "%Y%m%d_%H").replace(tzinfo=UTC)
+                if start + length < now - KEPT[table]:
+                    cursor.execute(f"DROP TABLE {name}")
+                    dropped += 1
+    return dropped
+
+
+def roll_up(start: datetime) -> int:
+    """Sum an hour up from its minutes, anew. Returns the rows written.
+
+    The largest conversations of an interface and way are kept; of the others the application, sites, protocol and DSCP stay exact.
+    """
+    end = start + LENGTHS[MINUTES]
+    sql = f"""INSERT INTO {HOURS} (at, octets, packets, flows, {KEY})
+        WITH whole AS (
+            SELECT sum(octets) AS octets, sum(packets) AS packets, sum(flows) AS flows, {KEY}
+            FROM {MINUTES} WHERE at >= %(start)s AND at < %(end)s GROUP BY {KEY}
+        ), ranked AS (
+            SELECT *, is_rest OR row_number() OVER (PARTITION BY interface_id, way, is_rest ORDER BY octets DESC) > {MOST_OF_AN_HOUR} AS small
+            FROM whole
+        )
+        SELECT %(start)s, least(sum(octets), 9e18), least(sum(packets), 9e18), sum(flows), interface_id, way,
+            CASE WHEN small THEN 0 ELSE src_hi END AS a, CASE WHEN small THEN 0 ELSE src_lo END AS b,
+            CASE WHEN small THEN 0 ELSE dst_hi END AS c, CASE WHEN small THEN 0 ELSE dst_lo END AS d,
+            protocol, CASE WHEN small THEN 0 ELSE port END AS e, dscp, application, src_site, dst_site, small, is_counted
+        FROM ranked GROUP BY interface_id, way, a, b, c, d, protocol, e, dscp, application, src_site, dst_site, small, is_counted"""
+    with transaction.atomic(), connection.cursor() as cursor:
+        cursor.execute(f"DELETE FROM {HOURS} WHERE at = %s", [start])
+        cursor.execute(sql, {"start": start, "end": end})
+        return int(cursor.rowcount)
+
+
+def now_in_minutes(now: float) -> int:
+    """The minute since the epoch that a time is in."""
+    return int(np.floor(now / 60))

@@ -1,0 +1,183 @@
+"""Traffic of an interface, a device, a site or the whole network: what flows say, what counters say, and what everything is called."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import timedelta
+
+import numpy as np
+from django.utils import timezone
+
+from lumtar.core.flows.applications import Applications
+from lumtar.core.flows.records import address_text
+from lumtar.domain.flows import queries
+from lumtar.domain.flows.models import Exporter
+from lumtar.domain.flows.queries import IN, OUT, Asked, Row, Traffic
+from lumtar.domain.inventory.models import Device, Interface, Site
+from lumtar.domain.topology.models import Binding, OwnAddress, Station
+
+OPEN = timedelta(minutes=3)
+"""Minutes of flows stay open for so long; what counters say of these is not held against them."""
+UNSIGNED = 2**64 - 1
+APPLICATIONS = Applications()
+PROTOCOLS = {
+    1: "ICMP",
+    2: "IGMP",
+    6: "TCP",
+    17: "UDP",
+    41: "IPv6 in IP",
+    47: "GRE",
+    50: "ESP",
+    51: "AH",
+    58: "ICMPv6",
+    89: "OSPF",
+    132: "SCTP",
+}
+DSCP = {
+    0: "best effort",
+    8: "CS1",
+    10: "AF11",
+    18: "AF21",
+    26: "AF31",
+    34: "AF41",
+    40: "CS5",
+    46: "EF",
+    48: "CS6",
+    56: "CS7",
+}
+ELSEWHERE = "elsewhere"
+
+
+@dataclass(slots=True)
+class Named:
+    """What a row is called.
+
+    Attributes
+    ----------
+    name : in words
+    more : what else is known: the name behind an address
+    filters : what narrows traffic to it; none of what was put together
+    """
+
+    name: str
+    more: str
+    filters: dict[str, str]
+
+
+@dataclass(slots=True)
+class Explained:
+    """How much of the counted octets flows explain, and why not all.
+
+    Attributes
+    ----------
+    octets, of : what flows and counters say of the same time
+    why : reasons for the rest, in sentences
+    """
+
+    octets: int
+    of: int
+    why: list[str]
+
+
+def names_of(by: str, rows: Sequence[Row]) -> list[Named]:
+    """What each row is called."""
+    addresses = {text for row in rows for text in _addresses(by, row)}
+    known = _known(addresses)
+    sites = dict(Site.objects.values_list("pk", "name"))
+    return [_named(by, row, known, sites) for row in rows]
+
+
+def _addresses(by: str, row: Row) -> list[str]:
+    if by in ("sender", "receiver") and not row.key[2]:
+        return [_text(row.key[0], row.key[1])]
+    if by == "conversation" and not row.key[7]:
+        return [_text(row.key[0], row.key[1]), _text(row.key[2], row.key[3])]
+    return []
+
+
+def _text(hi: int, lo: int) -> str:
+    return address_text(hi & UNSIGNED, lo & UNSIGNED)
+
+
+def _known(addresses: Iterable[str]) -> dict[str, str]:
+    """Devices, and the ports of stations, by address."""
+    wanted = list(addresses)
+    found: dict[str, str] = {}
+    bound = dict(Binding.objects.filter(address__in=wanted, gone_at=None).values_list("address", "mac"))
+    places = {
+        mac: f"{device} {label}"
+        for mac, device, label in Station.objects.filter(mac__in=bound.values(), gone_at=None).values_list(
+            "mac", "device__name", "interface__label"
+        )
+    }
+    found |= {address: places[mac] for address, mac in bound.items() if mac in places}
+    found |= dict(OwnAddress.objects.filter(address__in=wanted).values_list("address", "device__name"))
+    return found | dict(Device.objects.filter(address__in=wanted, retired_at=None).values_list("address", "name"))
+
+
+def _service(protocol: int, port: int) -> str:
+    name = PROTOCOLS.get(protocol, f"protocol {protocol}")
+    return f"{name.lower()} {port}" if port else name
+
+
+def _named(by: str, row: Row, known: dict[str, str], sites: dict[int, str]) -> Named:
+    key = row.key
+    if by == "application":
+        return Named(APPLICATIONS.names.get(key[0], f"application {key[0]}"), "", {"application": str(key[0])})
+    if by == "site":
+        ends = [sites.get(each, ELSEWHERE) for each in key]
+        return Named(f"{ends[0]} → {ends[1]}", "", {"src_site": str(key[0]), "dst_site": str(key[1])})
+    if by == "protocol":
+        return Named(PROTOCOLS.get(key[0], f"protocol {key[0]}"), "", {"protocol": str(key[0])})
+    if by == "DSCP":
+        return Named(DSCP.get(key[0], f"DSCP {key[0]}"), f"{key[0]}" if key[0] in DSCP else "", {"dscp": str(key[0])})
+    if row.key[-1]:
+        return Named("smaller ones together", "", {})
+    if by == "port":
+        return Named(_service(key[0], key[1]), "", {"protocol": str(key[0]), "port": str(key[1])})
+    if by in ("sender", "receiver"):
+        text = _text(key[0], key[1])
+        return Named(text, known.get(text, ""), {by: text})
+    source, goal = _text(key[0], key[1]), _text(key[2], key[3])
+    more = f"{APPLICATIONS.names.get(key[6], '')} {_service(key[4], key[5])}"
+    called = [f"{text} {known[text]}" if text in known else text for text in (source, goal)]
+    return Named(
+        f"{called[0]} → {called[1]}",
+        more.strip(),
+        {"sender": source, "receiver": goal, "protocol": str(key[4]), "port": str(key[5])},
+    )
+
+
+def explained(asked: Asked, traffic: Traffic) -> tuple[Explained | None, np.ndarray | None]:
+    """What the counter of an interface says: octets of each step, and how much of it flows explain; None of anything else."""
+    if asked.interface is None or asked.way is None:
+        return None, None
+    counted = queries.counted([asked.interface], traffic.start, traffic.end, traffic.step_s)[:, asked.way]
+    until = min(traffic.end, timezone.now() - OPEN)
+    steps = max(0, int((until - traffic.start).total_seconds() // traffic.step_s))
+    both = min(steps, len(counted))
+    octets, of = int(traffic.whole[:both].sum()), int(counted[:both].sum())
+    return Explained(octets, of, _why(asked.interface, octets, of)), counted
+
+
+def _why(interface: int, octets: int, of: int) -> list[str]:
+    """Why flows do not explain everything, as far as it is known."""
+    device = Interface.objects.values_list("device_id", flat=True).get(pk=interface)
+    exporters = list(Exporter.objects.filter(device=device))
+    if not exporters:
+        return ["its device sends no flow records"]
+    reasons = []
+    latest = max(each.last_at for each in exporters)
+    if timezone.now() - latest > timedelta(minutes=5):
+        reasons.append("its device has sent no flow records for some minutes")
+    if any(each.lost for each in exporters):
+        reasons.append("records were lost on their way")
+    if any(each.no_template for each in exporters):
+        reasons.append("templates were missing")
+    if any(rate > 1 for each in exporters for rate in each.sampling.values()):
+        reasons.append("packets are sampled")
+    if of and octets < 0.98 * of:
+        reasons.append("what is not IP has no records")
+    return reasons
+
+
+WAYS = {"in": IN, "out": OUT}

@@ -1,0 +1,1 @@
+"""The flow receiver: what exporters send, from socket to stored totals."""

@@ -1,0 +1,242 @@
+"""Traffic: who uses an interface, a device, a site or the network, for what, and how much of the counted octets flows explain."""
+
+from datetime import datetime, timedelta
+from typing import Literal
+
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Query, Status
+
+from lumtar.domain.flows import queries
+from lumtar.domain.flows.models import Exporter
+from lumtar.domain.flows.queries import Asked
+from lumtar.domain.inventory.models import Device, Interface, Site
+from lumtar.domain.logbook.services import note_action
+from lumtar.domain.reports import traffic
+from lumtar.server.api.access import ENGINEER, VIEWER, Router
+from lumtar.server.api.problems import Problem, refusing
+from lumtar.server.api.schema import Schema
+from lumtar.server.api.times import span
+
+router = Router(tags=["traffic"])
+HOUR = timedelta(hours=1)
+
+
+class TrafficAsked(Schema):
+    """Which traffic: of an interface (one way of it or both), a device, a site by its name, or all; and filters."""
+
+    by: Literal["application", "sender", "receiver", "conversation", "site", "port", "protocol", "DSCP"] = "application"
+    start: datetime | None = None
+    end: datetime | None = None
+    interface: int | None = None
+    device: int | None = None
+    site: str = ""
+    way: Literal["in", "out", ""] = ""
+    application: int | None = None
+    sender: str = ""
+    receiver: str = ""
+    address: str = ""
+    port: int | None = None
+    protocol: int | None = None
+    dscp: int | None = None
+    src_site: int | None = None
+    dst_site: int | None = None
+    limit: int = 50
+
+
+class TrafficRow(Schema):
+    """What is put together: octets, packets and flows in all, its mean rate and its share; ``filters`` narrow traffic to it."""
+
+    name: str
+    more: str
+    filters: dict[str, str]
+    octets: int
+    packets: int
+    flows: int
+    bps: float
+    percent: float
+    line: list[float]
+
+
+class ExplainedOut(Schema):
+    """Octets that flows explain of those that the interface counted; ``why`` not all of them."""
+
+    octets: int
+    of: int
+    percent: float | None
+    why: list[str]
+
+
+class FilterOut(Schema):
+    """A filter in force, by its name in the question, and in words."""
+
+    name: str
+    words: str
+
+
+class TrafficOut(Schema):
+    """Traffic over a time. Lines are bits per second of each step: of the largest rows, of all together, and as the interface counted.
+
+    ``number`` is how many rows there are in all.
+    """
+
+    title: str
+    filters: list[FilterOut]
+    start: datetime
+    end: datetime
+    step_s: int
+    at: list[float]
+    rows: list[TrafficRow]
+    number: int
+    octets: int
+    whole: list[float]
+    counter: list[float] | None
+    speed_bps: float | None
+    explained: ExplainedOut | None
+
+
+@router.get("/traffic", needs=VIEWER, response=TrafficOut)
+def show_traffic(request: HttpRequest, query: Query[TrafficAsked]) -> TrafficOut:
+    """Who uses it, for what; without times the last hour."""
+    since, until = span(query.start, query.end, HOUR)
+    asked = Asked(
+        site=get_object_or_404(Site, name=query.site).pk if query.site else None,
+        way=traffic.WAYS.get(query.way),
+        **query.model_dump(exclude={"by", "start", "end", "site", "way", "limit"}),
+    )
+    title, speed = _title(query)
+    with refusing():
+        found = queries.read(asked, query.by, since, until, query.limit)
+    explained, counter = traffic.explained(asked, found)
+    seconds = max(1.0, (found.end - found.start).total_seconds())
+    begin = found.start.timestamp()
+    return TrafficOut(
+        title=title,
+        filters=_filters(query),
+        start=found.start,
+        end=found.end,
+        step_s=found.step_s,
+        at=[begin + (place + 1) * found.step_s for place in range(len(found.whole))],
+        rows=[
+            TrafficRow(
+                name=named.name,
+                more=named.more,
+                filters=named.filters,
+                octets=row.octets,
+                packets=row.packets,
+                flows=row.flows,
+                bps=8 * row.octets / seconds,
+                percent=100 * row.octets / found.octets if found.octets else 0.0,
+                line=[8 * value / found.step_s for value in row.line.tolist()],
+            )
+            for row, named in zip(found.rows, traffic.names_of(query.by, found.rows), strict=True)
+        ],
+        number=found.number,
+        octets=found.octets,
+        whole=[8 * value / found.step_s for value in found.whole.tolist()],
+        counter=None if counter is None else [8 * value / found.step_s for value in counter.tolist()],
+        speed_bps=speed,
+        explained=ExplainedOut(
+            octets=explained.octets,
+            of=explained.of,
+            percent=100 * explained.octets / explained.of if explained.of else None,
+            why=explained.why,
+        )
+        if explained
+        else None,
+    )
+
+
+def _title(query: TrafficAsked) -> tuple[str, float | None]:
+    """What is shown, and the speed of the interface."""
+    if query.interface is not None:
+        port = get_object_or_404(Interface.objects.select_related("device"), pk=query.interface)
+        speed = port.speeds.order_by("-since").first()
+        bps = None if speed is None else float(speed.out_bps if query.way == "out" else speed.in_bps) or None
+        return f"{port.device} {port.label}", bps
+    if query.device is not None:
+        return str(get_object_or_404(Device, pk=query.device)), None
+    return query.site or "the whole network", None
+
+
+def _filters(query: TrafficAsked) -> list[FilterOut]:
+    sites = {0: traffic.ELSEWHERE} | dict(Site.objects.values_list("pk", "name"))
+    words = {
+        "way": query.way and f"{query.way}bound",
+        "application": query.application is not None
+        and traffic.APPLICATIONS.names.get(query.application, "another application"),
+        "sender": query.sender and f"from {query.sender}",
+        "receiver": query.receiver and f"to {query.receiver}",
+        "address": query.address and f"with {query.address}",
+        "port": query.port is not None and f"port {query.port}",
+        "protocol": query.protocol is not None and traffic.PROTOCOLS.get(query.protocol, f"protocol {query.protocol}"),
+        "dscp": query.dscp is not None and f"DSCP {query.dscp}",
+        "src_site": query.src_site is not None and f"from {sites.get(query.src_site, 'a site')}",
+        "dst_site": query.dst_site is not None and f"to {sites.get(query.dst_site, 'a site')}",
+    }
+    return [FilterOut(name=name, words=str(text)) for name, text in words.items() if text]
+
+
+class ExporterOut(Schema):
+    """Who sends flow records: how many, how many were lost on their way, and what it says of sampling.
+
+    Without ``device_id`` it is not in the inventory, and what it sends is not added up.
+    """
+
+    id: int
+    address: str
+    protocol: str
+    domain: int
+    device_id: int | None
+    device: str
+    first_at: datetime
+    last_at: datetime
+    rate: float
+    records: int
+    datagrams: int
+    lost: int
+    no_template: int
+    malformed: int
+    skew_s: float
+    templates: int
+    sampling: dict[str, int]
+    usual_sampling: int | None
+
+
+@router.get("/exporters", needs=VIEWER, response=list[ExporterOut])
+def list_exporters(request: HttpRequest) -> list[ExporterOut]:
+    """Everybody who sends flow records, strangers first."""
+    rows = Exporter.objects.select_related("device").order_by("device__name", "address", "protocol", "domain")
+    found = [_exporter(each) for each in rows]
+    return sorted(found, key=lambda each: each.device_id is not None)
+
+
+def _exporter(row: Exporter) -> ExporterOut:
+    same = (
+        "id", "address", "protocol", "domain", "device_id", "first_at", "last_at", "rate", "records", "datagrams", "lost", "no_template",
+        "malformed", "skew_s", "sampling", "usual_sampling",
+    )  # fmt: skip
+    return ExporterOut(
+        device=str(row.device) if row.device else "",
+        templates=len(row.templates),
+        **{name: getattr(row, name) for name in same},
+    )
+
+
+class SamplingIn(Schema):
+    """One in so many packets; nothing: as the exporter says."""
+
+    usual_sampling: int | None
+
+
+@router.put("/exporters/{int:exporter}", needs=ENGINEER.everywhere, response=ExporterOut)
+def set_sampling(request: HttpRequest, exporter: int, body: SamplingIn) -> Status[ExporterOut]:
+    """Say how an exporter samples that does not say it itself; from now on."""
+    row = get_object_or_404(Exporter.objects.select_related("device"), pk=exporter)
+    if body.usual_sampling is not None and not 1 <= body.usual_sampling <= 10_000_000:
+        raise Problem(422, "Sampling is one in 1 to 10,000,000 packets.", "usual_sampling")
+    row.usual_sampling = body.usual_sampling
+    row.save(update_fields=["usual_sampling"])
+    words = f"1 in {body.usual_sampling}" if body.usual_sampling else "as it says itself"
+    note_action(f"sampling of {row.address} set to {words}", request.user.get_username(), row.device)
+    return Status(200, _exporter(row))

@@ -1,0 +1,167 @@
+"""Information elements (IANA's registry for IPFIX, RFC 7012; versions 5 and 9 use the same numbers up to 127), and how they are read.
+
+A template becomes a numpy type whose fields lie where the template puts them, so that all records of a set are read at once. Fields of
+unusual lengths (RFC 7011 section 6.2, reduced-size encoding) are put together octet by octet.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+VARIABLE = 0xFFFF
+"""The length of a field whose length stands in each record (RFC 7011 section 7)."""
+REVERSE = 29305
+"""The enterprise number of the reverse direction of a bidirectional flow (RFC 5103 section 6.1)."""
+OCTETS, PACKETS, PROTOCOL, TOS, TCP_FLAGS, SRC_PORT, SRC_V4, INPUT = 1, 2, 4, 5, 6, 7, 8, 10
+DST_PORT, DST_V4, OUTPUT, SRC_AS, DST_AS, END_UPTIME, START_UPTIME = 11, 12, 14, 16, 17, 21, 22
+SRC_V6, DST_V6, SAMPLING_INTERVAL, SAMPLER_ID, SAMPLER_INTERVAL, DIRECTION = 27, 28, 34, 48, 50, 61
+OCTETS_TOTAL, PACKETS_TOTAL, APPLICATION_ID, APPLICATION_NAME = 85, 86, 95, 96
+START_S, END_S, START_MS, END_MS, START_US, END_US, START_NS, END_NS = 150, 151, 152, 153, 154, 155, 156, 157
+START_DELTA_US, END_DELTA_US, INIT_MS = 158, 159, 160
+SELECTOR_ID, PACKET_INTERVAL, PACKET_SPACE, SAMPLING_SIZE, SAMPLING_POPULATION = 302, 305, 306, 309, 310
+INITIATOR_OCTETS, RESPONDER_OCTETS, INITIATOR_PACKETS, RESPONDER_PACKETS = 231, 232, 298, 299
+WANTED = frozenset(
+    (
+        OCTETS, PACKETS, PROTOCOL, TOS, TCP_FLAGS, SRC_PORT, SRC_V4, INPUT, DST_PORT, DST_V4, OUTPUT, SRC_AS, DST_AS, END_UPTIME,
+        START_UPTIME, SRC_V6, DST_V6, SAMPLING_INTERVAL, SAMPLER_ID, SAMPLER_INTERVAL, DIRECTION, OCTETS_TOTAL, PACKETS_TOTAL,
+        APPLICATION_ID, START_S, END_S, START_MS, END_MS, START_US, END_US, START_NS, END_NS, START_DELTA_US, END_DELTA_US, INIT_MS,
+        SELECTOR_ID, PACKET_INTERVAL, PACKET_SPACE, SAMPLING_SIZE, SAMPLING_POPULATION, INITIATOR_OCTETS, RESPONDER_OCTETS,
+        INITIATOR_PACKETS, RESPONDER_PACKETS,
+    )
+)  # fmt: skip
+"""Elements that are read; others are passed over."""
+PLAIN = {1: "u1", 2: ">u2", 4: ">u4", 8: ">u8", 16: "(2,)>u8"}
+"""Lengths that numpy reads by itself."""
+Numbers = NDArray[Any]
+
+
+@dataclass(frozen=True, slots=True)
+class FieldSpec:
+    """A field of a template: its element, the octets that it takes, and the enterprise that defines it (0 is IANA)."""
+
+    element: int
+    length: int
+    enterprise: int = 0
+
+    @property
+    def key(self) -> int:
+        """By what it is found in a record: the element, those of the reverse direction below zero, 0 for anything else."""
+        if self.enterprise == 0:
+            return self.element if self.element in WANTED else 0
+        return -self.element if self.enterprise == REVERSE and self.element in WANTED else 0
+
+
+@dataclass(frozen=True)
+class Template:
+    """A template: its fields in their order. ``scope`` is how many of them are the scope of an options template."""
+
+    number: int
+    fields: Sequence[FieldSpec]
+    scope: int = 0
+
+    @cached_property
+    def is_variable(self) -> bool:
+        """Whether records differ in length."""
+        return any(each.length == VARIABLE for each in self.fields)
+
+    @cached_property
+    def size(self) -> int:
+        """Octets of a record; of variable ones the least."""
+        return sum(1 if each.length == VARIABLE else each.length for each in self.fields)
+
+    @cached_property
+    def dtype(self) -> np.dtype[np.void]:
+        """The fields that are read, where they lie in a record."""
+        names, formats, offsets, at = [], [], [], 0
+        for field in self.fields:
+            key = field.key
+            if key and str(key) not in names and 0 < field.length <= 16:
+                names.append(str(key))
+                formats.append(PLAIN.get(field.length, f"({field.length},)u1"))
+                offsets.append(at)
+            at += field.length
+        return np.dtype({"names": names, "formats": formats, "offsets": offsets, "itemsize": at})
+
+    def read(self, data: bytes) -> "Fields":
+        """All records of a set, or of several that were joined; what is left at the end is padding."""
+        if self.is_variable:
+            return self._read_variable(data)
+        number = len(data) // self.size if self.size else 0
+        rows = np.frombuffer(data, self.dtype, number)
+        return Fields(number, {int(name): rows[name] for name in self.dtype.names or ()})
+
+    def _read_variable(self, data: bytes) -> "Fields":
+        """Records of different lengths, one after another."""
+        found: dict[int, list[bytes]] = {each.key: [] for each in self.fields if each.key}
+        at, number = 0, 0
+        while len(data) - at >= self.size:
+            values, at_next = self._one(data, at)
+            if values is None:
+                break
+            for key, value in values.items():
+                found[key].append(value)
+            at, number = at_next, number + 1
+        return Fields(number, {key: _padded(values) for key, values in found.items()})
+
+    def _one(self, data: bytes, at: int) -> tuple[dict[int, bytes] | None, int]:
+        values: dict[int, bytes] = {}
+        for field in self.fields:
+            length = field.length
+            if length == VARIABLE:
+                if at >= len(data):
+                    return None, at
+                length, at = data[at], at + 1
+                if length == 255:
+                    if at + 2 > len(data):
+                        return None, at
+                    length, at = int.from_bytes(data[at : at + 2], "big"), at + 2
+            if at + length > len(data):
+                return None, at
+            if field.key:
+                values.setdefault(field.key, data[at : at + length])
+            at += length
+        return values, at
+
+
+def _padded(values: Sequence[bytes]) -> Numbers:
+    """Octets of different lengths as two numbers, of longer ones the last sixteen octets."""
+    joined = b"".join(value[-16:].rjust(16, b"\0") for value in values)
+    return np.frombuffer(joined, ">u8").reshape(len(values), 2)
+
+
+@dataclass(frozen=True, slots=True)
+class Fields:
+    """The fields of many records by element: numbers, pairs of them (16 octets), or octets of unusual lengths."""
+
+    number: int
+    columns: dict[int, Numbers]
+
+    def has(self, element: int) -> bool:
+        """Whether records have a field."""
+        return element in self.columns
+
+    def value(self, *elements: int) -> Numbers | None:
+        """An unsigned number of each record, of the first of some elements that there is."""
+        for element in elements:
+            if (column := self.columns.get(element)) is None:
+                continue
+            if column.ndim == 1:
+                return column.astype("u8")
+            if column.dtype.itemsize == 8:
+                return column[:, 1].astype("u8")
+            wide = np.zeros((len(column), 8), "u1")
+            width = min(8, column.shape[1])
+            wide[:, 8 - width :] = column[:, -width:]
+            return wide.view(">u8")[:, 0].astype("u8")
+        return None
+
+    def halves(self, element: int) -> tuple[Numbers, Numbers] | None:
+        """An address of version 6 of each record, as two numbers."""
+        column = self.columns.get(element)
+        if column is None or column.ndim != 2 or column.dtype.itemsize != 8:
+            return None
+        return column[:, 0].astype("u8"), column[:, 1].astype("u8")
