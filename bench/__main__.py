@@ -1,13 +1,27 @@
 """Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm] [list] [sweep]
 [fleet] [store] [draw] [rules] [faults] [storm] [refresh] [calling] [topology]
-[traps]``; without names, all of them.
+[traps] [flows]``; without names, all of them.
 """
 
 import signal
 import sys
 from collections.abc import Callable
 
-from bench import calling, drawing, faults, polling, refreshing, rules, serving, store, storm, sweeping, topology, traps
+from bench import (
+    calling,
+    drawing,
+    faults,
+    flows,
+    polling,
+    refreshing,
+    rules,
+    serving,
+    store,
+    storm,
+    sweeping,
+    topology,
+    traps,
+)
 
 MEASUREMENTS: dict[str, Callable[[], None]] = {
     "poll": polling.poll,
@@ -27,6 +41,7 @@ MEASUREMENTS: dict[str, Callable[[], None]] = {
     "calling": calling.calling,
     "topology": topology.topology,
     "traps": traps.traps,
+    "flows": flows.flows,
 }
 
 

@@ -60,6 +60,7 @@ class Installation:
             "LUMTAR_WEB_PORT": str(self.web),
             "LUMTAR_DATABASE_PORT": str(free_port()),
             "LUMTAR_TRAP_PORT": str(free_port()),
+            "LUMTAR_FLOW_PORTS": str(free_port()),
         }
         self.environment = {name: value for name, value in os.environ.items() if name not in OF_OTHERS} | own
 
@@ -141,7 +142,7 @@ class Faults:
         target = self._target
         faults: dict[str, Callable[[], None]] = {
             f"kill -9 {name}": lambda name=name: send(target.numbers(name), signal.SIGKILL)  # type: ignore[misc]
-            for name in ("collector", "collector-2", "worker", "receiver", "web")
+            for name in ("collector", "collector-2", "worker", "web")
         }
         faults |= {
             "collector held": lambda: self._held(target.numbers("collector"), 5, 16),

@@ -119,5 +119,7 @@ def _rows(records: Records, number: int, boot: float, is_ipfix: bool) -> NDArray
     for _, _, name in PLAIN:
         rows[name] = records[name]
     for name in ("start", "end"):
-        rows[name] = np.rint((records[name] - (0 if is_ipfix else boot)) * 1000)
+        milliseconds = np.rint((records[name] - (0 if is_ipfix else boot)) * 1000)
+        # The clock of version 9 has 32 bits, and begins anew after fifty days.
+        rows[name] = milliseconds if is_ipfix else milliseconds % 2**32
     return rows

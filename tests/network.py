@@ -14,6 +14,7 @@ from lumtar.domain.alarms.rules import in_force
 from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory.models import Component, Device, DeviceState, Interface
 from lumtar.domain.inventory.services import add_device
+from lumtar.domain.operation.registry import SERVICES
 from lumtar.domain.operation.services import beat
 from lumtar.domain.readings import partitions, rollups
 from lumtar.domain.readings import services as readings
@@ -78,7 +79,7 @@ def fill(hours: float = 3.0):
     apply([transition(device, Severity.CRITICAL, silent, at=then, rule=rule)])
     over = then + timedelta(minutes=10)
     apply([transition(device, Severity.CLEARED, "Answers again after 10 minutes", at=over, rule=rule)])
-    for name in ("collector", "worker", "receiver"):
+    for name in (kind.name for kind in SERVICES):
         beat(name, now - timedelta(hours=1), datetime.now(UTC), {"devices": 2, "lag_s": 0})
     DeviceState.objects.update(reach="answers", answered_at=datetime.now(UTC))
     return devices

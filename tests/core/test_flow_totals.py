@@ -137,7 +137,7 @@ def counts(rows, names):
 
 
 def test_the_same_hash_of_two_conversations_does_not_join_them(monkeypatch):
-    monkeypatch.setattr(totals, "_hash", lambda rows, names: np.zeros(len(rows), "u8"))
+    monkeypatch.setattr(totals, "_hash", lambda keys: np.zeros(len(keys), "u8"))
     made = conversations(records(
         {"src": "10.0.0.1", "octets": 5, "input": 1, "end": 1.0}, {"src": "10.0.0.2", "octets": 7, "input": 1, "end": 1.0},
         {"src": "10.0.0.1", "octets": 9, "input": 1, "end": 1.0},

@@ -27,6 +27,7 @@ def well(settings):
     beat("collector", now - timedelta(minutes=10), now, DETAIL)
     beat("worker", now - timedelta(minutes=10), now, {})
     beat("receiver", now - timedelta(minutes=10), now, {"listens_at": "127.0.0.1 port 9", "taken": 7, "refused": 1})
+    beat("flows", now - timedelta(minutes=10), now, {"listens_at": "127.0.0.1 port 8", "records": 70, "dropped": 0})
     create("Core", "v2c", {"community": "word"})
     with socket.create_server(("127.0.0.1", 0)) as mail:
         settings.EMAIL_HOST, settings.EMAIL_PORT = mail.getsockname()
@@ -49,12 +50,14 @@ def test_all_is_well(well):
         "collector",
         "worker",
         "receiver",
+        "flows",
         "jobs",
         "mail",
         "credentials",
     }
     assert found["collector"].words == "61 devices, 1,178 interfaces; 5 % of a core, on time"
     assert found["receiver"].words == "listens at 127.0.0.1 port 9; 7 traps taken, 1 not taken"
+    assert found["flows"].words == "listens at 127.0.0.1 port 8; 70 flow records received"
     out = StringIO()
     call_command("selfcheck", stdout=out)
     assert "✓ clock: this machine's and the database's agree" in out.getvalue()

@@ -26,6 +26,7 @@ from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation import leases
 from lumtar.domain.operation.models import Errand, JobRun, Process, Share
+from lumtar.domain.operation.registry import SERVICES
 from lumtar.domain.operation.services import beat, note_job
 from lumtar.domain.readings.jobs import roll_up
 from lumtar.domain.readings.models import DeviceReading, Gap, Reading
@@ -280,7 +281,7 @@ def test_a_job_that_a_dead_worker_left_is_run_again(let_go):
 @pytest.fixture
 def well():
     now = datetime.now(UTC)
-    for name in ("collector", "worker", "receiver"):
+    for name in (kind.name for kind in SERVICES):
         beat(name, now - timedelta(hours=1), now, {})
     Rule.objects.filter(measure="lumtar").update(plan=plan_for("ops@oskelund.example"))
     return now

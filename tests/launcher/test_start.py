@@ -33,6 +33,7 @@ class Installation:
             "LUMTAR_WEB_PORT": str(self.web),
             "LUMTAR_DATABASE_PORT": str(self.database),
             "LUMTAR_TRAP_PORT": str(free_port()),
+            "LUMTAR_FLOW_PORTS": str(free_port()),
         }
         self.environment = {name: value for name, value in os.environ.items() if name not in PASSED_ON} | own
 
@@ -126,8 +127,8 @@ def test_nothing_outlives_its_supervisor_and_nothing_runs_twice(installation):
     until(lambda: not installation.processes())
     again = installation.lumtar("start", "--background", "--collectors", "2")
     assert "Lumtar is ready" in again.stdout, again.stdout
-    names = until(lambda: len(found := installation.instances()) == 4 and found)
-    assert sorted(names) == ["collector", "collector-2", "receiver", "web", "worker"]
+    names = until(lambda: len(found := installation.instances()) == 6 and found)
+    assert sorted(names) == ["collector", "collector-2", "flows", "receiver", "web", "worker"]
     assert modules["lumtar.engine.collector"] not in names.values()
 
 

@@ -12,6 +12,7 @@ from django.test import Client
 from lumtar.domain.alarms.models import Alarm, Rule
 from lumtar.domain.inventory.models import Credential, Device, Interface
 from lumtar.domain.operation.models import Process
+from lumtar.domain.operation.registry import SERVICES
 from tests.alarms import plan_for
 from tests.network import fill
 from tests.server.calls import get, is_problem
@@ -90,7 +91,7 @@ def test_nothing_is_told_to_strangers(path, db):
 def test_health_needs_no_sign_in_and_holds_no_names(network):
     body = Client().get("/api/v1/health").json()
     assert body["ok"] is True and body["words"] == "all well"
-    assert {process["name"] for process in body["processes"]} == {"collector", "worker", "receiver"}
+    assert {process["name"] for process in body["processes"]} == {kind.name for kind in SERVICES}
     assert "hex-wan" not in json.dumps(body)
     Process.objects.filter(name="worker").update(beat_at=datetime.now(UTC) - timedelta(minutes=5))
     body = Client().get("/api/v1/health").json()

@@ -10,7 +10,6 @@ from scapy.layers.inet import ICMP, IP, TCP, UDP
 from scapy.layers.inet6 import IPv6
 from scapy.layers.l2 import Dot1Q, Ether
 from scapy.layers.netflow import (
-    NetflowDataflowsetV9,
     NetflowFlowsetV9,
     NetflowHeader,
     NetflowHeaderV5,
@@ -390,7 +389,7 @@ def test_what_stand_ins_send_is_what_is_read(protocol, rows):
         found = [netflow5.read(data, HERE, exporters) for data in datagrams]
     else:
         found = read(exporters, *datagrams)
-    assert sum((ends(each) for each in found), []) == ends(made)
+    assert [pair for each in found for pair in ends(each)] == ends(made)
     assert [value for each in found for value in each["octets"].tolist()] == made["octets"].tolist()
     assert [value for each in found for value in each["start"].tolist()] == pytest.approx(
         made["start"].tolist(), abs=0.002

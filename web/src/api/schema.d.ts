@@ -9504,6 +9504,16 @@ export interface components {
             of: number;
             /** Percent */
             percent: number | null;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
             /** Why */
             why: string[];
         };

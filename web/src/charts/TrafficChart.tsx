@@ -97,6 +97,8 @@ function drawSpeed(plot: uPlot, speed: number | null) {
   ctx.lineTo(bbox.left + bbox.width, y);
   ctx.stroke();
   ctx.font = `${11 * devicePixelRatio}px "Commissioner Variable", sans-serif`;
+  ctx.textAlign = "left";
+  ctx.textBaseline = "alphabetic";
   ctx.fillText(text(rate(speed)).replace(".0 ", " "), bbox.left + 4 * devicePixelRatio, y - 4 * devicePixelRatio);
   ctx.restore();
 }

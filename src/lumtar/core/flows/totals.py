@@ -3,7 +3,7 @@
 Nothing is lost on the way: what goes in comes out to the octet, whatever is spread or put together.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,9 +21,6 @@ CONVERSATION = np.dtype(
         ("src_lo", "u8"),
         ("dst_hi", "u8"),
         ("dst_lo", "u8"),
-        ("octets", "u8"),
-        ("packets", "u8"),
-        ("flows", "u8"),
         ("interface", "u4"),
         ("application", "u4"),
         ("src_site", "u4"),
@@ -34,12 +31,18 @@ CONVERSATION = np.dtype(
         ("way", "u1"),
         ("is_rest", "u1"),
         ("is_counted", "u1"),
+        ("pad", "u1"),
+        ("octets", "u8"),
+        ("packets", "u8"),
+        ("flows", "u8"),
     ]
 )
 """What one address sent to another over an interface one way in a minute. ``minute`` counts from the epoch. Several conversations that were
-put together (``is_rest``) have no addresses and no port. ``is_counted`` where it is counted once among all exporters."""
+put together (``is_rest``) have no addresses and no port. ``is_counted`` where it is counted once among all exporters. What tells one from
+another lies together and comes first, so that it is compared as words of 64 bits; ``pad`` is always 0."""
 ADDED = ("octets", "packets", "flows")
-KEY = tuple(name for name in CONVERSATION.names or () if name not in ADDED)
+WORDS = CONVERSATION.itemsize // 8
+KEY_WORDS = WORDS - len(ADDED)
 Conversations = NDArray[np.void]
 
 
@@ -166,40 +169,36 @@ def added(parts: Conversations) -> Conversations:
     """Rows that are alike in everything but their sums as one."""
     if len(parts) < 2:
         return parts
-    order, begins = _groups(parts, KEY)
+    keys = np.ascontiguousarray(parts).view("u8").reshape(len(parts), WORDS)[:, :KEY_WORDS]
+    order, begins = _groups(keys)
     made = parts[order[begins]]
     for name in ADDED:
         made[name] = np.add.reduceat(parts[name][order], begins)
     return made
 
 
-def _groups(rows: Conversations, names: Sequence[str]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def _groups(keys: NDArray[np.uint64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """An order in which rows that are alike stand together, and where each such group begins.
 
-    By a hash of 64 bits, which is looked at: should two different rows have the same, they are put in order by all their fields.
+    By a hash of 64 bits, which is looked at: should two different rows have the same, they are put in order by all their words.
     """
-    hashed = _hash(rows, names)
+    hashed = _hash(keys)
     order = np.argsort(hashed, kind="stable")
-    ordered = hashed[order]
-    begins = np.flatnonzero(np.append(True, ordered[1:] != ordered[:-1]))
-    first = np.repeat(order[begins], np.diff(np.append(begins, len(order))))
-    if all(np.array_equal(rows[name][order], rows[name][first]) for name in names):
-        return order, begins
-    order = np.lexsort([rows[name] for name in names])
-    is_new = np.zeros(len(order), bool)
-    is_new[0] = True
-    for name in names:
-        values = rows[name][order]
-        is_new[1:] |= values[1:] != values[:-1]
+    ordered = keys[order]
+    is_new = np.append(True, (ordered[1:] != ordered[:-1]).any(axis=1))
+    if int(is_new.sum()) != 1 + np.count_nonzero(np.diff(hashed[order])):
+        order = np.lexsort(keys.T)
+        ordered = keys[order]
+        is_new = np.append(True, (ordered[1:] != ordered[:-1]).any(axis=1))
     return order, np.flatnonzero(is_new)
 
 
-def _hash(rows: Conversations, names: Sequence[str]) -> NDArray[np.uint64]:
-    """A number of 64 bits for each row; the same for the same fields."""
-    mixed = np.full(len(rows), 0x9E3779B97F4A7C15, "u8")
+def _hash(keys: NDArray[np.uint64]) -> NDArray[np.uint64]:
+    """A number of 64 bits for each row; the same for the same words."""
+    mixed = np.full(len(keys), 0x9E3779B97F4A7C15, "u8")
     with np.errstate(over="ignore"):
-        for name in names:
-            mixed ^= rows[name].astype("u8")
+        for word in range(keys.shape[1]):
+            mixed ^= keys[:, word]
             mixed *= np.uint64(0xBF58476D1CE4E5B9)
             mixed ^= mixed >> np.uint64(29)
     return mixed
@@ -214,8 +213,9 @@ def counted_once(parts: Conversations, device_of: Mapping[int, int]) -> Conversa
     made = parts.copy()
     if not len(made):
         return made
-    names = ("minute", "src_hi", "src_lo", "dst_hi", "dst_lo", "port", "protocol")
-    order, begins = _groups(made, names)
+    whole = [made[name].astype("u8") for name in ("minute", "src_hi", "src_lo", "dst_hi", "dst_lo")]
+    keys = np.stack([*whole, made["port"].astype("u8") << np.uint64(8) | made["protocol"]], axis=1)
+    order, begins = _groups(keys)
     group = np.repeat(np.arange(len(begins)), np.diff(np.append(begins, len(order))))
     whose = np.empty(len(made), "i8")
     whose[order] = group

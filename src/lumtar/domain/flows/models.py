@@ -76,13 +76,12 @@ class Conversation(models.Model):
         """Both levels have the same columns."""
 
         abstract = True
-        managed = False
 
 
 class Minute(Conversation):
     """Within a minute."""
 
-    class Meta(Conversation.Meta):
+    class Meta:
         """Partitioned by hours; made by a migration."""
 
         db_table = "flows_minute"
@@ -91,7 +90,7 @@ class Minute(Conversation):
 class Hour(Conversation):
     """Within an hour."""
 
-    class Meta(Conversation.Meta):
+    class Meta:
         """Partitioned by days; made by a migration."""
 
         db_table = "flows_hour"

@@ -178,7 +178,12 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
     begin, step = _steps(start, end, least)
     source, _ = _source(begin, end, values)
     keys = BY[by]
-    rows = f"SELECT * FROM ({source}) level WHERE {' AND '.join(where)}"
+    # What was put together is one row, whatever application or protocol it is of.
+    named = ", ".join(
+        f"CASE WHEN is_rest THEN 0 ELSE {key} END AS {key}" if "is_rest" in keys and key != "is_rest" else key
+        for key in keys
+    )
+    rows = f"SELECT at, octets, packets, flows, {named} FROM ({source}) level WHERE {' AND '.join(where)}"
     listed = ", ".join(keys)
     values |= {"limit": max(1, min(limit, MOST_ROWS)), "step": step, "lines": LINES}
     with connection.cursor() as cursor:
@@ -193,9 +198,9 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
                 FROM mine m LEFT JOIN ranked r ON {" AND ".join(f"r.{key} = m.{key}" for key in keys)} AND r.place <= %(lines)s
                 GROUP BY 1, 2
             )
-            SELECT place, o::float8, p::float8, f::float8, number, whole::float8, ARRAY[{", ".join(f"{key}::int8" if key != "is_rest" else "is_rest::int::int8" for key in keys)}], NULL::int
+            SELECT place, least(o, 9e18)::int8, least(p, 9e18)::int8, f::int8, number, least(whole, 9e18)::int8, ARRAY[{", ".join(f"{key}::int8" if key != "is_rest" else "is_rest::int::int8" for key in keys)}], NULL::int
             FROM ranked WHERE place <= %(limit)s
-            UNION ALL SELECT place, o::float8, 0, 0, 0, 0, NULL, slot FROM course ORDER BY 8 NULLS FIRST, 1""",
+            UNION ALL SELECT place, least(o, 9e18)::int8, 0, 0, 0, 0, NULL, slot FROM course ORDER BY 8 NULLS FIRST, 1""",
             values,
         )
         found = cursor.fetchall()
@@ -230,3 +235,13 @@ def counted(ports: Sequence[int], start: datetime, end: datetime, step_s: int) -
             if 0 <= slot < steps:
                 made[slot] = came or 0.0, left or 0.0
     return made
+
+
+def octets_of(asked: Asked, start: datetime, end: datetime) -> int:
+    """Octets of conversations over whole minutes."""
+    values: dict[str, Any] = {}
+    where = _where(asked, values)
+    source, _ = _source(start, end, values)
+    with connection.cursor() as cursor:
+        cursor.execute(f"SELECT coalesce(sum(octets), 0) FROM ({source}) level WHERE {' AND '.join(where)}", values)
+        return int(cursor.fetchone()[0])

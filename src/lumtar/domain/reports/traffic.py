@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 import numpy as np
 from django.utils import timezone
@@ -70,11 +70,14 @@ class Explained:
     Attributes
     ----------
     octets, of : what flows and counters say of the same time
+    since, until : that time: as far as its device has sent flows, and these are complete
     why : reasons for the rest, in sentences
     """
 
     octets: int
     of: int
+    since: datetime
+    until: datetime
     why: list[str]
 
 
@@ -152,17 +155,23 @@ def explained(asked: Asked, traffic: Traffic) -> tuple[Explained | None, np.ndar
     if asked.interface is None or asked.way is None:
         return None, None
     counted = queries.counted([asked.interface], traffic.start, traffic.end, traffic.step_s)[:, asked.way]
-    until = min(traffic.end, timezone.now() - OPEN)
-    steps = max(0, int((until - traffic.start).total_seconds() // traffic.step_s))
-    both = min(steps, len(counted))
-    octets, of = int(traffic.whole[:both].sum()), int(counted[:both].sum())
-    return Explained(octets, of, _why(asked.interface, octets, of)), counted
-
-
-def _why(interface: int, octets: int, of: int) -> list[str]:
-    """Why flows do not explain everything, as far as it is known."""
-    device = Interface.objects.values_list("device_id", flat=True).get(pk=interface)
+    device = Interface.objects.values_list("device_id", flat=True).get(pk=asked.interface)
     exporters = list(Exporter.objects.filter(device=device))
+    begun = min((each.first_at for each in exporters), default=traffic.start)
+    since = _next_minute(max(traffic.start, begun))
+    until = max(since, min(traffic.end, timezone.now() - OPEN).replace(second=0, microsecond=0))
+    octets = queries.octets_of(asked, since, until)
+    of = int(queries.counted([asked.interface], since, until, 60)[:, asked.way].sum()) if until > since else 0
+    return Explained(octets, of, since, until, _why(exporters, octets, of)), counted
+
+
+def _next_minute(at: datetime) -> datetime:
+    whole = at.replace(second=0, microsecond=0)
+    return whole if whole == at else whole + timedelta(minutes=1)
+
+
+def _why(exporters: Sequence[Exporter], octets: int, of: int) -> list[str]:
+    """Why flows do not explain everything, as far as it is known."""
     if not exporters:
         return ["its device sends no flow records"]
     reasons = []
@@ -176,7 +185,7 @@ def _why(interface: int, octets: int, of: int) -> list[str]:
     if any(rate > 1 for each in exporters for rate in each.sampling.values()):
         reasons.append("packets are sampled")
     if of and octets < 0.98 * of:
-        reasons.append("what is not IP has no records")
+        reasons.append("what is not IP, or not of version 4 in NetFlow 5, has no records")
     return reasons
 
 

@@ -167,7 +167,7 @@ def _processes() -> Iterator[Finding]:
 
 def _load(process: ProcessState) -> Finding:
     detail = process.detail
-    if process.kind == "receiver":
+    if process.kind in ("receiver", "flows"):
         return _heard(process)
     if process.kind != "collector" or not process.started_at or not process.beat_at:
         return Finding(process.name, WELL, "runs")
@@ -195,17 +195,29 @@ def _load(process: ProcessState) -> Finding:
 
 
 def _heard(process: ProcessState) -> Finding:
-    """What the receiver heard, and who sends what it does not take."""
+    """What a receiver heard, and how much of it was not taken."""
     detail = process.detail
-    words = f"listens at {detail.get('listens_at', 'no address')}; {int(detail.get('taken', 0)):,} traps taken"
+    is_flows = process.kind == "flows"
+    what = (
+        f"{int(detail.get('records', 0)):,} flow records received"
+        if is_flows
+        else f"{int(detail.get('taken', 0)):,} traps taken"
+    )
+    words = f"listens at {detail.get('listens_at', 'no address')}; {what}"
     if dropped := int(detail.get("dropped", 0)):
         return Finding(
             process.name,
             WATCH,
             f"{words}, {dropped:,} dropped since too many came at once",
-            "The logbook does not have them; what they told of is noticed at the next poll.",
-            "See on the page of services and in the logbook which device sends so many.",
+            "They are missing in traffic and its shares."
+            if is_flows
+            else "The logbook does not have them; what they told of is noticed at the next poll.",
+            "Let exporters sample, or give it a faster core."
+            if is_flows
+            else "See on the page of services and in the logbook which device sends so many.",
         )
+    if is_flows:
+        return Finding(process.name, WELL, words)
     return Finding(process.name, WELL, f"{words}, {int(detail.get('refused', 0)):,} not taken")
 
 

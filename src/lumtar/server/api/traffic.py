@@ -64,6 +64,8 @@ class ExplainedOut(Schema):
     octets: int
     of: int
     percent: float | None
+    since: datetime
+    until: datetime
     why: list[str]
 
 
@@ -140,6 +142,8 @@ def show_traffic(request: HttpRequest, query: Query[TrafficAsked]) -> TrafficOut
             octets=explained.octets,
             of=explained.of,
             percent=100 * explained.octets / explained.of if explained.of else None,
+            since=explained.since,
+            until=explained.until,
             why=explained.why,
         )
         if explained

@@ -20,6 +20,7 @@ import { PortNeighbours } from "./Neighbours";
 import { PortActions } from "./PortActions";
 import { stateWords } from "./PortList";
 import { PortRole } from "./PortRole";
+import { PortTraffic } from "./PortTraffic";
 import { SoldSpeed } from "./SoldSpeed";
 import { PortStations } from "./Stations";
 import { Summary } from "./Summary";
@@ -179,6 +180,7 @@ export function PortPage({ port }: { port: number }) {
             <div>
               <Summary series={series} unit={view.unit} seconds={(time.end.getTime() - time.start.getTime()) / 1000} />
               <Forecast filter={{ interfaces: [port] }} at={time.at} />
+              <PortTraffic port={port} />
               <PortStations port={port} />
               <LogbookLines range={time.range} only={{ interface: port }} />
               {time.following && <ApplyingRules only={{ interface: port }} />}

@@ -5,7 +5,7 @@ import { type By, type Traffic as Data, trafficQuery } from "../../api/trafficQu
 import { useScreenTime, useSetScreenTime } from "../../app/screenTime";
 import { useSetSearch } from "../../app/useSetSearch";
 import { layerToken, TrafficChart } from "../../charts/TrafficChart";
-import { counted, duration, percent, rate, text, volume } from "../../components/format";
+import { counted, duration, moment, percent, rate, text, volume } from "../../components/format";
 import { InlineChoice } from "../../components/InlineChoice";
 import { InlineToggles } from "../../components/InlineToggles";
 import { Problem } from "../../components/Problem";
@@ -156,7 +156,8 @@ function Explained({ explained }: { explained: NonNullable<Data["explained"]> })
     <p className="py-1 text-small">
       Flows explain{" "}
       <b className="font-semibold">{explained.percent === null ? "–" : `${percent(explained.percent)} %`}</b> of the{" "}
-      {text(volume(explained.of))} that the port counted
+      {text(volume(explained.of))} that the port counted between {moment(new Date(explained.since))} and{" "}
+      {moment(new Date(explained.until))}
       {explained.why.length > 0 && <span className="text-ink2">: {explained.why.join("; ")}</span>}.
     </p>
   );

@@ -24,71 +24,94 @@ class Migration(migrations.Migration):
     ]
 
     operations = [
-        migrations.CreateModel(
-            name="Hour",
-            fields=[
-                (
-                    "pk",
-                    models.CompositePrimaryKey(
-                        "interface_id", "at", blank=True, editable=False, primary_key=True, serialize=False
-                    ),
+        migrations.SeparateDatabaseAndState(
+            [migrations.RunSQL(TABLES, "DROP TABLE flows_minute; DROP TABLE flows_hour")],
+            [
+                migrations.CreateModel(
+                    name="Hour",
+                    fields=[
+                        (
+                            "pk",
+                            models.CompositePrimaryKey(
+                                "interface_id", "at", blank=True, editable=False, primary_key=True, serialize=False
+                            ),
+                        ),
+                        ("at", models.DateTimeField()),
+                        ("src_hi", models.BigIntegerField()),
+                        ("src_lo", models.BigIntegerField()),
+                        ("dst_hi", models.BigIntegerField()),
+                        ("dst_lo", models.BigIntegerField()),
+                        ("octets", models.BigIntegerField()),
+                        ("packets", models.BigIntegerField()),
+                        ("flows", models.BigIntegerField()),
+                        ("application", models.IntegerField()),
+                        ("src_site", models.IntegerField()),
+                        ("dst_site", models.IntegerField()),
+                        ("port", models.IntegerField()),
+                        ("protocol", models.SmallIntegerField()),
+                        ("dscp", models.SmallIntegerField()),
+                        ("way", models.SmallIntegerField()),
+                        ("is_rest", models.BooleanField()),
+                        ("is_counted", models.BooleanField()),
+                        (
+                            "interface",
+                            models.ForeignKey(
+                                db_constraint=False,
+                                db_index=False,
+                                on_delete=models.deletion.DO_NOTHING,
+                                related_name="+",
+                                to="inventory.interface",
+                            ),
+                        ),
+                    ],
+                    options={
+                        "db_table": "flows_hour",
+                        "abstract": False,
+                    },
                 ),
-                ("at", models.DateTimeField()),
-                ("src_hi", models.BigIntegerField()),
-                ("src_lo", models.BigIntegerField()),
-                ("dst_hi", models.BigIntegerField()),
-                ("dst_lo", models.BigIntegerField()),
-                ("octets", models.BigIntegerField()),
-                ("packets", models.BigIntegerField()),
-                ("flows", models.BigIntegerField()),
-                ("application", models.IntegerField()),
-                ("src_site", models.IntegerField()),
-                ("dst_site", models.IntegerField()),
-                ("port", models.IntegerField()),
-                ("protocol", models.SmallIntegerField()),
-                ("dscp", models.SmallIntegerField()),
-                ("way", models.SmallIntegerField()),
-                ("is_rest", models.BooleanField()),
-                ("is_counted", models.BooleanField()),
-            ],
-            options={
-                "db_table": "flows_hour",
-                "abstract": False,
-                "managed": False,
-            },
-        ),
-        migrations.CreateModel(
-            name="Minute",
-            fields=[
-                (
-                    "pk",
-                    models.CompositePrimaryKey(
-                        "interface_id", "at", blank=True, editable=False, primary_key=True, serialize=False
-                    ),
+                migrations.CreateModel(
+                    name="Minute",
+                    fields=[
+                        (
+                            "pk",
+                            models.CompositePrimaryKey(
+                                "interface_id", "at", blank=True, editable=False, primary_key=True, serialize=False
+                            ),
+                        ),
+                        ("at", models.DateTimeField()),
+                        ("src_hi", models.BigIntegerField()),
+                        ("src_lo", models.BigIntegerField()),
+                        ("dst_hi", models.BigIntegerField()),
+                        ("dst_lo", models.BigIntegerField()),
+                        ("octets", models.BigIntegerField()),
+                        ("packets", models.BigIntegerField()),
+                        ("flows", models.BigIntegerField()),
+                        ("application", models.IntegerField()),
+                        ("src_site", models.IntegerField()),
+                        ("dst_site", models.IntegerField()),
+                        ("port", models.IntegerField()),
+                        ("protocol", models.SmallIntegerField()),
+                        ("dscp", models.SmallIntegerField()),
+                        ("way", models.SmallIntegerField()),
+                        ("is_rest", models.BooleanField()),
+                        ("is_counted", models.BooleanField()),
+                        (
+                            "interface",
+                            models.ForeignKey(
+                                db_constraint=False,
+                                db_index=False,
+                                on_delete=models.deletion.DO_NOTHING,
+                                related_name="+",
+                                to="inventory.interface",
+                            ),
+                        ),
+                    ],
+                    options={
+                        "db_table": "flows_minute",
+                        "abstract": False,
+                    },
                 ),
-                ("at", models.DateTimeField()),
-                ("src_hi", models.BigIntegerField()),
-                ("src_lo", models.BigIntegerField()),
-                ("dst_hi", models.BigIntegerField()),
-                ("dst_lo", models.BigIntegerField()),
-                ("octets", models.BigIntegerField()),
-                ("packets", models.BigIntegerField()),
-                ("flows", models.BigIntegerField()),
-                ("application", models.IntegerField()),
-                ("src_site", models.IntegerField()),
-                ("dst_site", models.IntegerField()),
-                ("port", models.IntegerField()),
-                ("protocol", models.SmallIntegerField()),
-                ("dscp", models.SmallIntegerField()),
-                ("way", models.SmallIntegerField()),
-                ("is_rest", models.BooleanField()),
-                ("is_counted", models.BooleanField()),
             ],
-            options={
-                "db_table": "flows_minute",
-                "abstract": False,
-                "managed": False,
-            },
         ),
         migrations.CreateModel(
             name="Exporter",
@@ -125,5 +148,4 @@ class Migration(migrations.Migration):
                 ],
             },
         ),
-        migrations.RunSQL(TABLES, "DROP TABLE flows_minute; DROP TABLE flows_hour"),
     ]

@@ -1,0 +1,126 @@
+"""Flow records: ``./lumtar bench flows``.
+
+Twenty exporters send IPFIX for ten seconds to a receiver that is a process of its own, at rates that rise.
+"""
+
+import os
+import socket
+import subprocess
+import sys
+import time
+
+import numpy as np
+import psycopg
+
+from bench.setting import Figure, cpu, database, postgres_cpu, process, report
+from lab.flow_encoding import Encoder
+from lumtar.core.flows.records import MAPPED, empty
+
+EXPORTERS, SECONDS, PORT = 20, 10, 9478
+RATES = (50_000, 100_000, 200_000, 300_000)
+RECORD_OCTETS = 52
+ROWS = 15_000
+"""Records of an exporter's turn: clients, servers and services as a busy network has them."""
+
+
+def _address(number: int) -> str:
+    return f"127.67.0.{number + 1}"
+
+
+def fill() -> None:
+    """Devices with two ports each."""
+    import django
+
+    django.setup()
+    from lumtar.domain.inventory.models import Interface
+    from lumtar.domain.inventory.services import add_device
+
+    for number in range(EXPORTERS):
+        device = add_device(_address(number), name=f"exporter-{number}", kind="v2c", secret={"community": "word"})
+        Interface.objects.bulk_create(Interface(device=device, if_index=n, name=f"g{n}", label=f"g{n}") for n in (1, 2))
+
+
+def _datagrams(dice: np.random.Generator, now: float) -> list[bytes]:
+    records = empty(ROWS)
+    # Few servers have most of the traffic, and clients come again and again.
+    records["src_lo"] = MAPPED | 0x0A000000 | dice.zipf(1.3, ROWS).clip(1, 60_000).astype("u8")
+    records["dst_lo"] = MAPPED | 0xC6336400 | dice.zipf(1.5, ROWS).clip(1, 250).astype("u8")
+    records["octets"], records["packets"] = dice.integers(60, 100_000, ROWS), dice.integers(1, 90, ROWS)
+    records["src_port"], records["dst_port"] = (
+        dice.integers(1024, 65535, ROWS),
+        dice.choice([443, 443, 443, 53, 80, 445, 27015], ROWS),
+    )
+    records["protocol"], records["input"], records["output"], records["direction"] = 6, 1, 2, 0
+    records["end"] = now - dice.uniform(0, 5, ROWS)
+    records["start"] = records["end"] - dice.exponential(8, ROWS).clip(0, 55)
+    return Encoder("ipfix").datagrams(records, now, now - 1000)
+
+
+def _send(rate: int) -> tuple[int, float]:
+    """Send at a rate. Returns how many records were sent, and the seconds that it took."""
+    dice = np.random.default_rng(7)
+    turns = [_datagrams(dice, time.time()) for _ in range(EXPORTERS)]
+    outlets = []
+    for number in range(EXPORTERS):
+        outlet = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+        outlet.bind((_address(number), 0))
+        outlets.append(outlet)
+    sizes = [[(len(data) - 20) // RECORD_OCTETS for data in turn] for turn in turns]
+    sent, begun = 0, time.monotonic()
+    while sent < rate * SECONDS:
+        for outlet, turn, counted in zip(outlets, turns, sizes, strict=True):
+            for data, size in zip(turn, counted, strict=True):
+                outlet.sendto(data, ("127.0.0.1", PORT))
+                sent += max(0, size)
+            ahead = sent / rate - (time.monotonic() - begun)
+            if ahead > 0.002:
+                time.sleep(ahead)
+            if sent >= rate * SECONDS:
+                break
+    took = time.monotonic() - begun
+    for outlet in outlets:
+        outlet.close()
+    return sent, took
+
+
+def _progress(url: str) -> dict[str, int]:
+    with psycopg.connect(url) as asked:
+        row = asked.execute("SELECT detail FROM operation_process WHERE kind = 'flows'").fetchone()
+    return dict(row[0]) if row else {}
+
+
+def flows() -> None:
+    """How many records a second are added up and stored, without loss."""
+    figures = []
+    with database() as url:
+        env = {**os.environ, "LUMTAR_DATABASE_URL": url, "LUMTAR_FLOW_PORTS": str(PORT)}
+        subprocess.run([sys.executable, "-c", "import bench.flows; bench.flows.fill()"], env=env, check=True)
+        for rate in RATES:
+            with process("lumtar.engine.flows", env=env) as running:
+                while "received" not in _progress(url):
+                    time.sleep(0.5)
+                time.sleep(6)
+                cpu_before, stored_before = cpu(running.pid), postgres_cpu()
+                sent, took = _send(rate)
+                time.sleep(12)
+                told = _progress(url)
+                spent = cpu(running.pid) - cpu_before + postgres_cpu() - stored_before
+            with psycopg.connect(url) as asked:
+                rows = asked.execute(
+                    "SELECT count(*), coalesce(sum(flows) FILTER (WHERE way = 0), 0) FROM flows_minute"
+                ).fetchone()
+                asked.execute("DELETE FROM flows_minute")
+                asked.execute("DELETE FROM operation_process")
+            taken = told.get("records", 0)
+            figures += [
+                Figure(f"{rate:,} records/s wanted: sent", sent / took, "/s"),
+                Figure(f"{rate:,} records/s wanted: lost", 100 * (1 - taken / sent), "%", "0"),
+                Figure(
+                    f"{rate:,} records/s wanted: records per CPU-second, receiver and database",
+                    taken / max(0.1, spent),
+                    "",
+                    "600,000",
+                ),
+                Figure(f"{rate:,} records/s wanted: rows stored", float(rows[0] if rows else 0), ""),
+            ]
+    report("Flow records", figures)

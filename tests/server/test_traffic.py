@@ -1,0 +1,125 @@
+"""Traffic and exporters by the API."""
+
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from django.test import Client
+
+from lumtar.core.access import Role
+from lumtar.core.topology.addressing import Addresses, OwnAddress
+from lumtar.domain.audit.models import AuditChange
+from lumtar.domain.flows import store
+from lumtar.domain.flows.models import Exporter
+from lumtar.domain.inventory.models import Interface
+from lumtar.domain.inventory.services import add_device
+from lumtar.domain.readings import partitions
+from lumtar.domain.readings.models import Reading
+from lumtar.domain.topology import looks
+from lumtar.domain.topology.looks import Looked
+from tests.engine.test_flows import conversations
+from tests.server.calls import get, is_problem
+from tests.server.test_access import person
+
+pytestmark = pytest.mark.django_db
+NOW = datetime.now(UTC).replace(second=0, microsecond=0)
+
+
+def iso(at):
+    return at.isoformat().replace("+00:00", "Z")
+
+
+@pytest.fixture
+def port(user):
+    """A port of a router that exports; ten minutes ago three conversations, and what it counted in that minute."""
+    device = add_device("127.0.9.9", name="hex-wan-1", site="Hexwater", kind="v2c", secret={"community": "word"})
+    made = Interface.objects.create(device=device, if_index=1, name="wan1", label="Transport A")
+    own = Addresses((OwnAddress(1, "0.0.0.9", 24),))
+    looks.keep(device.pk, Looked(NOW, 3.0, 9, addresses=own))
+    begin = NOW - timedelta(minutes=10)
+    partitions.ensure((NOW - timedelta(days=1)).date(), (NOW + timedelta(days=1)).date())
+    store.ensure(begin, NOW)
+    minute = int(begin.timestamp() // 60)
+    store.append(conversations(made.pk, minute, (1, 9, 6000, 1, 0), (2, 9, 1500, 2, 0), (9, 1, 300, 1, 1)))
+    Reading.objects.create(
+        interface=made, at=begin + timedelta(minutes=1), in_octets=8000, out_octets=300, in_packets=1, out_packets=1,
+        in_unicast=1, out_unicast=1, in_errors=0, out_errors=0, in_discards=0, out_discards=0, elapsed_ms=60000, flags=0, oper=1,
+    )  # fmt: skip
+    Exporter.objects.create(
+        address="127.0.9.9", protocol="netflow9", domain=0, device=device, first_at=begin - timedelta(days=1), lost=3
+    )
+    return made
+
+
+def ask(client, at, **more):
+    words = {"interface": at.pk, "start": iso(NOW - timedelta(minutes=20)), "end": iso(NOW), **more}
+    return get(client, "traffic?" + "&".join(f"{name}={value}" for name, value in words.items()))
+
+
+def test_applications_of_a_port_and_how_much_of_the_counter_they_explain(client, port):
+    told = ask(client, port, way="in")
+    assert told["title"] == "hex-wan-1 Transport A" and told["octets"] == 7500 and told["number"] == 2
+    assert [(row["name"], row["octets"], row["percent"], row["filters"]) for row in told["rows"]] == [
+        ("web", 6000, 80.0, {"application": "1"}),
+        ("DNS", 1500, 20.0, {"application": "2"}),
+    ]
+    assert told["rows"][0]["bps"] == 8 * 6000 / 1200 and max(told["rows"][0]["line"]) == 800.0
+    assert (told["explained"]["octets"], told["explained"]["of"], told["explained"]["percent"]) == (7500, 8000, 93.75)
+    assert told["explained"]["why"][-2:] == [
+        "records were lost on their way",
+        "what is not IP, or not of version 4 in NetFlow 5, has no records",
+    ]
+    assert max(told["counter"]) == 8 * 8000 / 60 and len(told["counter"]) == len(told["whole"]) == len(told["at"]) == 20
+
+
+def test_filters_narrow_and_are_said_in_words(client, port):
+    told = ask(client, port, way="in", by="conversation", sender="0.0.0.1")
+    (row,) = told["rows"]
+    assert row["name"] == "0.0.0.1 → 0.0.0.9 hex-wan-1" and row["more"] == "web tcp 443"
+    assert row["filters"] == {"sender": "0.0.0.1", "receiver": "0.0.0.9", "protocol": "6", "port": "443"}
+    assert told["filters"] == [{"name": "way", "words": "inbound"}, {"name": "sender", "words": "from 0.0.0.1"}]
+    for by, name in (
+        ("sender", "0.0.0.1"), ("receiver", "0.0.0.9"), ("port", "tcp 443"), ("protocol", "TCP"), ("DSCP", "best effort"),
+        ("site", "elsewhere → elsewhere"),
+    ):  # fmt: skip
+        assert ask(client, port, way="in", by=by, sender="0.0.0.1")["rows"][0]["name"] == name
+    assert ask(client, port, way="in", port=80)["rows"] == []
+
+
+def test_of_a_device_what_came_in_and_of_everything_each_once(client, port):
+    end = f"start={iso(NOW - timedelta(minutes=20))}&end={iso(NOW)}"
+    assert get(client, f"traffic?device={port.device_id}&{end}")["octets"] == 7500
+    whole = get(client, f"traffic?{end}")
+    assert whole["title"] == "the whole network" and whole["octets"] == 7500 and whole["explained"] is None
+    assert get(client, f"traffic?site=Hexwater&{end}")["octets"] == 0, "by addresses, and these are no site's"
+
+
+def test_what_cannot_be_asked_is_refused_in_words(client, port):
+    is_problem(client.get("/api/v1/traffic?sender=nobody"), 422, "nobody is not an address")
+    assert client.get("/api/v1/traffic?by=colour").status_code == 422
+    assert client.get("/api/v1/traffic?interface=999999").status_code == 404
+    assert client.get("/api/v1/traffic?site=Nowhere").status_code == 404
+
+
+def test_exporters_strangers_first_and_sampling_by_hand(client, port):
+    Exporter.objects.create(address="192.0.2.9", protocol="ipfix", domain=7)
+    stranger, known = get(client, "exporters")
+    assert (stranger["address"], stranger["device_id"], known["device"], known["lost"]) == (
+        "192.0.2.9",
+        None,
+        "hex-wan-1",
+        3,
+    )
+    path = f"/api/v1/exporters/{known['id']}"
+    told = client.put(path, {"usual_sampling": 64}, content_type="application/json")
+    assert told.status_code == 200 and told.json()["usual_sampling"] == 64
+    is_problem(client.put(path, {"usual_sampling": 0}, content_type="application/json"), 422, "one in 1 to")
+    assert client.put(path, {"usual_sampling": None}, content_type="application/json").json()["usual_sampling"] is None
+    assert AuditChange.objects.exists()
+
+
+def test_who_is_limited_sees_the_traffic_of_their_ports_alone(port):
+    add_device("127.0.9.8", name="other", site="Elsewhere", kind="v2c", secret={"community": "word"})
+    browser = Client(**person("berta", Role.VIEWER, sites=["Elsewhere"]))
+    assert get(browser, f"traffic?start={iso(NOW - timedelta(minutes=20))}")["octets"] == 0
+    assert get(browser, "exporters") == []
+    assert browser.get(f"/api/v1/traffic?interface={port.pk}").status_code == 404
