@@ -56,6 +56,11 @@ def _datagrams(dice: np.random.Generator, now: float) -> list[bytes]:
     return Encoder("ipfix").datagrams(records, now, now - 1000)
 
 
+def _records_in(data: bytes) -> int:
+    """How many records a datagram has; templates have none."""
+    return (len(data) - 20) // RECORD_OCTETS if int.from_bytes(data[16:18], "big") >= 256 else 0
+
+
 def _send(rate: int) -> tuple[int, float]:
     """Send at a rate. Returns how many records were sent, and the seconds that it took."""
     dice = np.random.default_rng(7)
@@ -65,13 +70,13 @@ def _send(rate: int) -> tuple[int, float]:
         outlet = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         outlet.bind((_address(number), 0))
         outlets.append(outlet)
-    sizes = [[(len(data) - 20) // RECORD_OCTETS for data in turn] for turn in turns]
+    sizes = [[_records_in(data) for data in turn] for turn in turns]
     sent, begun = 0, time.monotonic()
     while sent < rate * SECONDS:
         for outlet, turn, counted in zip(outlets, turns, sizes, strict=True):
             for data, size in zip(turn, counted, strict=True):
                 outlet.sendto(data, ("127.0.0.1", PORT))
-                sent += max(0, size)
+                sent += size
             ahead = sent / rate - (time.monotonic() - begun)
             if ahead > 0.002:
                 time.sleep(ahead)

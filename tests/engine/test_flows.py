@@ -4,6 +4,7 @@ import asyncio
 import socket
 import time
 from datetime import UTC, datetime, timedelta
+from uuid import uuid4
 
 import numpy as np
 import pytest
@@ -158,7 +159,9 @@ def stored(wan):
     store.ensure(hour, now)
     minute = int(hour.timestamp() // 60)
     store.append(conversations(port.pk, minute, (1, 9, 1000, 1, 0), (2, 9, 500, 2, 0), (9, 1, 7000, 1, 1)))
-    store.append(conversations(port.pk, minute + 1, (1, 9, 2**62, 1, 0)))
+    batch = uuid4()
+    for _ in range(2):
+        store.append(conversations(port.pk, minute + 1, (1, 9, 2**62, 1, 0)), batch)
     store.append(conversations(port.pk, int(now.timestamp() // 60), (3, 9, 40, 0, 0)))
     return port, hour, now
 

@@ -1,12 +1,14 @@
 """Storing totals of conversations: appended by COPY, summed up to hours, dropped when they are old."""
 
 from datetime import UTC, datetime, timedelta
+from uuid import UUID
 
 import numpy as np
 from django.db import connection, transaction
 
 from lumtar.core.flows.totals import Conversations
 from lumtar.domain.readings import bulk
+from lumtar.domain.readings.services import claim_batch
 
 MINUTES, HOURS = "flows_minute", "flows_hour"
 LENGTHS = {MINUTES: timedelta(hours=1), HOURS: timedelta(days=1)}
@@ -23,9 +25,10 @@ COLUMNS = (
 KEY = "interface_id, way, src_hi, src_lo, dst_hi, dst_lo, protocol, port, dscp, application, src_site, dst_site, is_rest, is_counted"
 
 
-def append(rows: Conversations, table: str = MINUTES) -> None:
-    """Append totals of minutes."""
-    if not len(rows):
+@transaction.atomic
+def append(rows: Conversations, batch: UUID | None = None) -> None:
+    """Append totals of minutes; with the number of a batch once, however often it is tried."""
+    if not len(rows) or (batch is not None and not claim_batch(batch)):
         return
     signed = {
         name: rows[name].view("i8") if rows[name].flags.c_contiguous else rows[name].astype("u8").view("i8")
@@ -41,7 +44,7 @@ def append(rows: Conversations, table: str = MINUTES) -> None:
         ("is_rest", "?", rows["is_rest"].astype(bool)),
         ("is_counted", "?", rows["is_counted"].astype(bool)),
     ]
-    bulk.copy(table, columns)
+    bulk.copy(MINUTES, columns)
 
 
 def _floor(at: datetime, length: timedelta) -> datetime:

@@ -7,9 +7,11 @@ import time
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
+from uuid import UUID, uuid4
 
 import structlog
 
+from lumtar.core.flows.totals import Conversations
 from lumtar.domain.flows import exporters as kept
 from lumtar.domain.flows import store
 from lumtar.domain.flows.exporters import Key, Seen
@@ -58,7 +60,7 @@ class FlowReceiver(Service):
         self._before: dict[Key, Before] = {}
         self._kept_at = time.monotonic()
         self._rows_written = self._rows_dropped = 0
-        self._waiting: list[Any] = []
+        self._waiting: list[tuple[UUID, Conversations]] = []
 
     async def prepare(self) -> None:
         """Learn whose flows are taken, and what exporters said before."""
@@ -127,15 +129,15 @@ class FlowReceiver(Service):
         with self._adding:
             rows = self.totals.closed(now, whole=whole)
         if len(rows):
-            self._waiting.append(rows)
-        while sum(map(len, self._waiting)) > MOST_WAITING_ROWS:
-            self._rows_dropped += len(self._waiting.pop(0))
+            self._waiting.append((uuid4(), rows))
+        while sum(len(rows) for _, rows in self._waiting) > MOST_WAITING_ROWS:
+            self._rows_dropped += len(self._waiting.pop(0)[1])
         while self._waiting:
-            oldest = self._waiting[0]
+            batch, oldest = self._waiting[0]
             first, last = int(oldest["minute"].min()) * 60, int(oldest["minute"].max()) * 60
             store.ensure(datetime.fromtimestamp(first, UTC), datetime.fromtimestamp(last, UTC))
-            store.append(oldest)
-            self._rows_written += len(self._waiting.pop(0))
+            store.append(oldest, batch)
+            self._rows_written += len(self._waiting.pop(0)[1])
             announce("flows")
         self._keep_exporters(now)
 
