@@ -231,7 +231,7 @@ def test_exporters_add_up_over_restarts_and_keep_their_templates(wan):
     kept.keep({key: kept.Seen(wan.pk, at, 5, 1, 0, 0, 2, 1.0, 0.1)})
     row = Exporter.objects.get()
     assert (row.records, row.datagrams, row.lost, row.malformed) == (15, 3, 1, 2)
-    assert kept.stored() == [(key, [[256, 0, [[8, 4, 0]]]], {"0": 64}, None)], "templates stay as they were told of"
+    assert kept.stored() == [(key, [[256, 0, [[8, 4, 0]]]], {"0": 64})], "templates stay as they were told of"
 
 
 @pytest.fixture

@@ -1,7 +1,10 @@
 """Traffic and exporters by the API."""
 
+import csv
 from datetime import UTC, datetime, timedelta
 
+import pyarrow as pa
+import pyarrow.parquet as pq
 import pytest
 from django.test import Client
 
@@ -98,6 +101,41 @@ def test_what_cannot_be_asked_is_refused_in_words(client, port):
     assert client.get("/api/v1/traffic?by=colour").status_code == 422
     assert client.get("/api/v1/traffic?interface=999999").status_code == 404
     assert client.get("/api/v1/traffic?site=Nowhere").status_code == 404
+
+
+def test_what_is_new_since_an_earlier_time(client, port):
+    told = ask(
+        client,
+        port,
+        way="in",
+        earlier_s=60,
+        start=iso(NOW - timedelta(minutes=10)),
+        end=iso(NOW - timedelta(minutes=9)),
+    )
+    assert [(row["name"], row["octets"], row["before"]) for row in told["rows"]] == [("web", 6000, 0), ("DNS", 1500, 0)]
+    minute = int((NOW - timedelta(minutes=11)).timestamp() // 60)
+    store.append(conversations(port.pk, minute, (1, 9, 2000, 1, 0)))
+    told = ask(
+        client,
+        port,
+        way="in",
+        earlier_s=60,
+        start=iso(NOW - timedelta(minutes=10)),
+        end=iso(NOW - timedelta(minutes=9)),
+    )
+    assert [row["before"] for row in told["rows"]] == [2000, 0]
+    assert ask(client, port, way="in")["rows"][0]["before"] is None
+
+
+def test_traffic_as_files(client, port):
+    words = f"interface={port.pk}&way=in&by=conversation&start={iso(NOW - timedelta(minutes=20))}&end={iso(NOW)}"
+    answer = client.get(f"/api/v1/traffic/export?{words}")
+    lines = list(csv.reader(answer.content.decode().splitlines()))
+    assert lines[0] == ["conversation", "more", "octets", "packets", "flows", "start", "end"]
+    assert lines[1][:5] == ["0.0.0.1 → 0.0.0.9 hex-wan-1", "web tcp 443", "6000", "1", "1"]
+    table = pq.read_table(pa.BufferReader(client.get(f"/api/v1/traffic/export?{words}&format=parquet").content))
+    assert table["octets"].to_pylist() == [6000, 1500]
+    is_problem(client.get("/api/v1/traffic/export?sender=nobody"), 422, "not an address")
 
 
 def test_exporters_strangers_first_and_sampling_by_hand(client, port):

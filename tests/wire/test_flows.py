@@ -62,7 +62,7 @@ def test_version_5_as_another_encoder_writes_it():
         NetflowRecordV5(src="10.0.0.2", dst="10.0.0.9", dpkts=1, dOctets=40, first=4_294_967_000, last=100, prot=17),
     ]  # fmt: skip
     exporters = Exporters()
-    found = netflow5.read(bytes(header / rows[0] / rows[1]), HERE, exporters)
+    _, found = netflow5.read(bytes(header / rows[0] / rows[1]), HERE, exporters)
     first = found[0]
     assert ends(found) == [("10.0.0.1", "10.0.0.9"), ("10.0.0.2", "10.0.0.9")]
     assert (int(first["octets"]), int(first["packets"]), int(first["input"]), int(first["output"])) == (
@@ -386,7 +386,7 @@ def test_what_stand_ins_send_is_what_is_read(protocol, rows):
     exporters = Exporters()
     datagrams = Encoder(protocol).datagrams(made, float(NOW), NOW - 600.0)
     if protocol == "netflow5":
-        found = [netflow5.read(data, HERE, exporters) for data in datagrams]
+        found = [netflow5.read(data, HERE, exporters)[1] for data in datagrams]
     else:
         found = read(exporters, *datagrams)
     assert [pair for each in found for pair in ends(each)] == ends(made)

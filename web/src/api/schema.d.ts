@@ -2710,9 +2710,29 @@ export interface paths {
         };
         /**
          * Show Traffic
-         * @description Who uses it, for what; without times the last hour.
+         * @description Who uses it, for what; without times the last hour. ``earlier_s`` compares with the time so many seconds before.
          */
         get: operations["lumtar_server_api_traffic_show_traffic"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traffic/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Traffic
+         * @description The same rows as a file, the first 500; octets, packets and flows over the whole time.
+         */
+        get: operations["lumtar_server_api_traffic_export_traffic"];
         put?: never;
         post?: never;
         delete?: never;
@@ -9492,6 +9512,11 @@ export interface components {
              * @default 50
              */
             limit?: number;
+            /**
+             * Earlier S
+             * @default 0
+             */
+            earlier_s?: number;
         };
         /**
          * ExplainedOut
@@ -9569,6 +9594,8 @@ export interface components {
         /**
          * TrafficRow
          * @description What is put together: octets, packets and flows in all, its mean rate and its share; ``filters`` narrow traffic to it.
+         *
+         *     ``before`` is its octets in the time that was compared with; nothing if none was.
          */
         TrafficRow: {
             /** Name */
@@ -9589,6 +9616,8 @@ export interface components {
             bps: number;
             /** Percent */
             percent: number;
+            /** Before */
+            before: number | null;
             /** Line */
             line: number[];
         };
@@ -14144,6 +14173,7 @@ export interface operations {
                 src_site?: number | null;
                 dst_site?: number | null;
                 limit?: number;
+                earlier_s?: number;
             };
             header?: never;
             path?: never;
@@ -14159,6 +14189,44 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TrafficOut"];
                 };
+            };
+        };
+    };
+    lumtar_server_api_traffic_export_traffic: {
+        parameters: {
+            query?: {
+                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP";
+                start?: string | null;
+                end?: string | null;
+                interface?: number | null;
+                device?: number | null;
+                site?: string;
+                way?: "in" | "out" | "";
+                application?: number | null;
+                sender?: string;
+                receiver?: string;
+                address?: string;
+                port?: number | null;
+                protocol?: number | null;
+                dscp?: number | null;
+                src_site?: number | null;
+                dst_site?: number | null;
+                limit?: number;
+                earlier_s?: number;
+                format?: "csv" | "parquet";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

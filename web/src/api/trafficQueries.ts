@@ -8,11 +8,15 @@ export type By = "application" | "sender" | "receiver" | "conversation" | "site"
 export type TrafficFilter = Record<string, string>;
 export type Traffic = Schemas["TrafficOut"];
 
-export const trafficQuery = (by: By, filter: TrafficFilter, range: Range, limit = 50) =>
+export const trafficQuery = (by: By, filter: TrafficFilter, range: Range, limit = 50, earlier = 0) =>
   queryOptions({
-    queryKey: ["traffic", by, filter, range, limit],
+    queryKey: ["traffic", by, filter, range, limit, earlier],
     queryFn: () =>
-      got(client.GET("/api/v1/traffic", { params: { query: { ...(filter as object), by, limit, ...range } } })),
+      got(
+        client.GET("/api/v1/traffic", {
+          params: { query: { ...(filter as object), by, limit, ...range, ...(earlier ? { earlier_s: earlier } : {}) } },
+        }),
+      ),
     placeholderData: keepPreviousData,
     retry: false,
   });

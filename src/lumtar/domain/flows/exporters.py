@@ -63,10 +63,9 @@ def keep(seen: Mapping[Key, Seen]) -> None:
     )
 
 
-def stored() -> list[tuple[Key, list[list[Any]], dict[str, int], int | None]]:
-    """Of each exporter its templates, its sampling as it says, and as somebody set it."""
-    rows = Exporter.objects.values_list("address", "protocol", "domain", "templates", "sampling", "usual_sampling")
+def stored() -> list[tuple[Key, list[list[Any]], dict[str, int]]]:
+    """Of each exporter its templates, and its sampling as it says."""
+    rows = Exporter.objects.values_list("address", "protocol", "domain", "templates", "sampling")
     return [
-        ((address, protocol, domain), templates, sampling, usual)
-        for address, protocol, domain, templates, sampling, usual in rows
+        ((address, protocol, domain), templates, sampling) for address, protocol, domain, templates, sampling in rows
     ]

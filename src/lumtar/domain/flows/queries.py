@@ -245,3 +245,12 @@ def octets_of(asked: Asked, start: datetime, end: datetime) -> int:
     with connection.cursor() as cursor:
         cursor.execute(f"SELECT coalesce(sum(octets), 0) FROM ({source}) level WHERE {' AND '.join(where)}", values)
         return int(cursor.fetchone()[0])
+
+
+def before(asked: Asked, by: str, found: Traffic, earlier: timedelta) -> dict[tuple[int, ...], int]:
+    """What the same keys had so much earlier: octets, and nothing of those that had none.
+
+    Only the largest ones of that time are looked at; one that was smaller than all of these counts as new.
+    """
+    then = read(asked, by, found.start - earlier, found.end - earlier, MOST_ROWS)
+    return {row.key: row.octets for row in then.rows}

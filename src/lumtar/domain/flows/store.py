@@ -3,7 +3,6 @@
 from datetime import UTC, datetime, timedelta
 from uuid import UUID
 
-import numpy as np
 from django.db import connection, transaction
 
 from lumtar.core.flows.totals import Conversations
@@ -104,8 +103,3 @@ def roll_up(start: datetime) -> int:
         cursor.execute(f"DELETE FROM {HOURS} WHERE at = %s", [start])
         cursor.execute(sql, {"start": start, "end": end})
         return int(cursor.rowcount)
-
-
-def now_in_minutes(now: float) -> int:
-    """The minute since the epoch that a time is in."""
-    return int(np.floor(now / 60))

@@ -70,7 +70,7 @@ class FlowReceiver(Service):
         self.totals.known = inventory.load()
         now = datetime.now(UTC)
         store.ensure(now - timedelta(hours=2), now + timedelta(hours=26))
-        for key, templates, sampling, _ in kept.stored():
+        for key, templates, sampling in kept.stored():
             domain = self.totals.exporters.domain(*key)
             if domain is None:
                 continue
@@ -154,7 +154,7 @@ class FlowReceiver(Service):
                 device=self.totals.known.device_of(key),
                 at=datetime.fromtimestamp(now, UTC),
                 rate=changes["records"] / took,
-                skew_s=round(self.totals.skew.get(id(domain), 0.0), 1),
+                skew_s=round(self.totals.skew.get(key, 0.0), 1),
                 templates=_templates(domain) if domain.is_changed else None,
                 sampling={str(number): rate for number, rate in domain.sampling.items()} if domain.is_changed else None,
                 **changes,

@@ -1,18 +1,17 @@
 """From datagrams to totals: read them, know whose they are, add them up by minute until these have closed."""
 
-import time
 from collections import Counter, OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from lumtar.core.flows import totals
 from lumtar.core.flows.applications import Applications
 from lumtar.core.flows.records import EGRESS, INGRESS, Records
 from lumtar.core.flows.totals import Conversations
+from lumtar.domain.flows.exporters import Key
 from lumtar.engine.flows.inlet import Datagram
 from lumtar.engine.flows.inventory import Known
 from lumtar.wire.ber import Malformed
@@ -48,13 +47,12 @@ class Totals:
     known: Known = field(default_factory=Known)
     counted: Counter[str] = field(default_factory=Counter)
     strange: OrderedDict[str, dict[str, Any]] = field(default_factory=OrderedDict)
-    skew: dict[int, float] = field(default_factory=dict)
+    skew: dict[Key, float] = field(default_factory=dict)
     _open: dict[int, list[Conversations]] = field(default_factory=dict)
     _rows: int = 0
-    _ways: dict[int, Ways] = field(default_factory=dict)
+    _ways: dict[Key, Ways] = field(default_factory=dict)
     _samples: sflow.Samples = field(default_factory=sflow.Samples)
     _pending: templated.Pending = field(default_factory=templated.Pending)
-    _addresses: dict[int, str] = field(default_factory=dict)
 
     def take(self, datagrams: Sequence[Datagram], now: float) -> None:
         """Read datagrams, and add up what they tell."""
@@ -76,11 +74,8 @@ class Totals:
         if version in (templated.NETFLOW_9, templated.IPFIX):
             templated.take(data, sender, self.exporters, self._pending)
         elif version == 5:
-            records = netflow5.read(data, sender, self.exporters)
-            kind = data[20] << 8 | data[21]
-            domain = self.exporters.domains[sender, "netflow5", kind]
-            version_5.append((domain, records))
-        elif version == 0 and data[3] == 5:
+            version_5.append(netflow5.read(data, sender, self.exporters))
+        elif version == 0 and data[2:4] == b"\x00\x05":
             sflow.take(data, sender, self.exporters, self._samples, now)
         else:
             raise Malformed("it is neither NetFlow 5 or 9 nor IPFIX nor sFlow 5")
@@ -91,25 +86,18 @@ class Totals:
         while len(self.strange) > MOST_STRANGE:
             self.strange.popitem(last=False)
 
-    def _address(self, domain: Domain) -> tuple[str, str, int]:
-        if id(domain) not in self._addresses:
-            for key, each in self.exporters.domains.items():
-                self._addresses[id(each)] = key  # type: ignore[assignment]
-        return self._addresses[id(domain)]  # type: ignore[return-value]
-
     def _add(self, domain: Domain, records: Records, now: float) -> None:
-        key = self._address(domain)
         domain.last_at = now
-        device = self.known.device_of(key)
+        device = self.known.device_of(domain.key)
         self._date(domain, records, now)
         if device is None:
             self.counted["strangers"] += len(records)
             return
         interfaces = self.known.interfaces[device]
-        ways = self._ways.setdefault(id(domain), Ways())
+        ways = self._ways.setdefault(domain.key, Ways())
         ways.ingress |= bool((records["direction"] == INGRESS).any())
         ways.egress |= bool((records["direction"] == EGRESS).any())
-        whole = totals.scaled(records, self.known.usual_sampling.get(key, 0))
+        whole = totals.scaled(records, self.known.usual_sampling.get(domain.key, 0))
         ports = totals.service_port(
             whole["src_port"], whole["dst_port"], whole["protocol"], self.applications.known_ports
         )
@@ -131,7 +119,7 @@ class Totals:
     def _date(self, domain: Domain, records: Records, now: float) -> None:
         """Flows of exporters whose clock is wrong are dated when they came; how wrong it is, is told."""
         newest = float(records["end"].max())
-        self.skew[id(domain)] = newest - now
+        self.skew[domain.key] = newest - now
         wrong = (records["end"] > now + FUTURE_S) | (records["end"] < now - PAST_S)
         if wrong.any():
             self.counted["wrong_clock"] += int(wrong.sum())
@@ -170,13 +158,3 @@ class Totals:
             if len(parts) > 1:
                 self._open[minute] = [totals.added(np.concatenate(parts))]
         self._rows = sum(len(part) for parts in self._open.values() for part in parts)
-
-    def newest(self, interface: int, seconds: float) -> NDArray[np.void]:
-        """The open minutes of an interface."""
-        parts = [part[part["interface"] == interface] for parts in self._open.values() for part in parts]
-        return np.concatenate(parts) if parts else np.zeros(0, totals.CONVERSATION)
-
-
-def started() -> float:
-    """The time now; in one place, so that tests can say what it is."""
-    return time.time()

@@ -1,12 +1,15 @@
 """Traffic: who uses an interface, a device, a site or the network, for what, and how much of the counted octets flows explain."""
 
 from datetime import datetime, timedelta
-from typing import Literal
+from typing import Any, Literal
 
-from django.http import HttpRequest
+import pyarrow as pa
+import pyarrow.parquet as pq
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Query, Status
 
+from lumtar.core.text import csv_line
 from lumtar.domain.flows import queries
 from lumtar.domain.flows.models import Exporter
 from lumtar.domain.flows.queries import Asked
@@ -42,10 +45,21 @@ class TrafficAsked(Schema):
     src_site: int | None = None
     dst_site: int | None = None
     limit: int = 50
+    earlier_s: int = 0
+
+    @property
+    def asked(self) -> Asked:
+        """The question without its time; 404 for a site that there is not."""
+        site = get_object_or_404(Site, name=self.site).pk if self.site else None
+        plain = self.model_dump(exclude={"by", "start", "end", "site", "way", "limit", "earlier_s"})
+        return Asked(site=site, way=traffic.WAYS.get(self.way), **plain)
 
 
 class TrafficRow(Schema):
-    """What is put together: octets, packets and flows in all, its mean rate and its share; ``filters`` narrow traffic to it."""
+    """What is put together: octets, packets and flows in all, its mean rate and its share; ``filters`` narrow traffic to it.
+
+    ``before`` is its octets in the time that was compared with; nothing if none was.
+    """
 
     name: str
     more: str
@@ -55,6 +69,7 @@ class TrafficRow(Schema):
     flows: int
     bps: float
     percent: float
+    before: int | None
     line: list[float]
 
 
@@ -99,16 +114,13 @@ class TrafficOut(Schema):
 
 @router.get("/traffic", needs=VIEWER, response=TrafficOut)
 def show_traffic(request: HttpRequest, query: Query[TrafficAsked]) -> TrafficOut:
-    """Who uses it, for what; without times the last hour."""
+    """Who uses it, for what; without times the last hour. ``earlier_s`` compares with the time so many seconds before."""
     since, until = span(query.start, query.end, HOUR)
-    asked = Asked(
-        site=get_object_or_404(Site, name=query.site).pk if query.site else None,
-        way=traffic.WAYS.get(query.way),
-        **query.model_dump(exclude={"by", "start", "end", "site", "way", "limit"}),
-    )
+    asked = query.asked
     title, speed = _title(query)
     with refusing():
         found = queries.read(asked, query.by, since, until, query.limit)
+        before = queries.before(asked, query.by, found, timedelta(seconds=query.earlier_s)) if query.earlier_s else None
     explained, counter = traffic.explained(asked, found)
     seconds = max(1.0, (found.end - found.start).total_seconds())
     begin = found.start.timestamp()
@@ -129,6 +141,7 @@ def show_traffic(request: HttpRequest, query: Query[TrafficAsked]) -> TrafficOut
                 flows=row.flows,
                 bps=8 * row.octets / seconds,
                 percent=100 * row.octets / found.octets if found.octets else 0.0,
+                before=None if before is None else before.get(row.key, 0),
                 line=[8 * value / found.step_s for value in row.line.tolist()],
             )
             for row, named in zip(found.rows, traffic.names_of(query.by, found.rows), strict=True)
@@ -149,6 +162,34 @@ def show_traffic(request: HttpRequest, query: Query[TrafficAsked]) -> TrafficOut
         if explained
         else None,
     )
+
+
+@router.get("/traffic/export", needs=VIEWER)
+def export_traffic(
+    request: HttpRequest, query: Query[TrafficAsked], format: Literal["csv", "parquet"] = "csv"
+) -> HttpResponse:
+    """The same rows as a file, the first 500; octets, packets and flows over the whole time."""
+    since, until = span(query.start, query.end, HOUR)
+    _title(query)
+    with refusing():
+        found = queries.read(query.asked, query.by, since, until, queries.MOST_ROWS)
+    named = traffic.names_of(query.by, found.rows)
+    columns: dict[str, list[Any]] = {
+        query.by: [each.name for each in named],
+        "more": [each.more for each in named],
+        **{name: [getattr(row, name) for row in found.rows] for name in ("octets", "packets", "flows")},
+        "start": [found.start.isoformat()] * len(named),
+        "end": [found.end.isoformat()] * len(named),
+    }
+    if format == "parquet":
+        sink = pa.BufferOutputStream()
+        pq.write_table(pa.table(columns), sink)
+        answer = HttpResponse(sink.getvalue().to_pybytes(), content_type="application/vnd.apache.parquet")
+    else:
+        lines = [csv_line(list(columns)), *(csv_line(list(row)) for row in zip(*columns.values(), strict=True))]
+        answer = HttpResponse("".join(lines), content_type="text/csv; charset=utf-8")
+    answer["Content-Disposition"] = f'attachment; filename="traffic.{format}"'
+    return answer
 
 
 def _title(query: TrafficAsked) -> tuple[str, float | None]:

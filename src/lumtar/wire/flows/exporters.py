@@ -40,11 +40,13 @@ class Domain:
 
     Attributes
     ----------
+    key : the exporter's address, its protocol and the domain's number
     sampling : one in so many packets, by the sampler's number; that of 0 holds for all
     lost : by the sequence numbers: records in version 5 and IPFIX, datagrams in version 9 and sFlow
     no_template : sets that were dropped since their template did not come
     """
 
+    key: tuple[str, str, int] = ("", "", 0)
     templates: OrderedDict[int, Template] = field(default_factory=OrderedDict)
     sampling: dict[int, int] = field(default_factory=dict)
     held: OrderedDict[int, list[Held]] = field(default_factory=OrderedDict)
@@ -137,5 +139,5 @@ class Exporters:
         key = address, protocol, number
         found = self.domains.get(key)
         if found is None and len(self.domains) < MOST_DOMAINS:
-            found = self.domains[key] = Domain()
+            found = self.domains[key] = Domain(key)
         return found

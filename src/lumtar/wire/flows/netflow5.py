@@ -6,7 +6,7 @@ import numpy as np
 
 from lumtar.core.flows.records import MAPPED, RECORD, Records
 from lumtar.wire.ber import Malformed
-from lumtar.wire.flows.exporters import Exporters
+from lumtar.wire.flows.exporters import Domain, Exporters
 
 HEADER = struct.Struct(">HHIIIIBBH")
 MOST_RECORDS = 30
@@ -33,8 +33,8 @@ SAME = (
 SAMPLING_MODE_BITS = 14
 
 
-def read(data: bytes, address: str, exporters: Exporters) -> Records:
-    """The records of a datagram.
+def read(data: bytes, address: str, exporters: Exporters) -> tuple[Domain, Records]:
+    """The records of a datagram, and whose they are.
 
     Raises
     ------
@@ -62,7 +62,7 @@ def read(data: bytes, address: str, exporters: Exporters) -> Records:
     made["direction"] = 0
     made["sampling"] = sampling & ((1 << SAMPLING_MODE_BITS) - 1)
     domain.records += count
-    return made
+    return domain, made
 
 
 def _since_boot(

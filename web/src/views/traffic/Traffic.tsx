@@ -22,6 +22,11 @@ const BY: readonly (readonly [By, string])[] = [
   ["protocol", "protocol"],
   ["DSCP", "DSCP"],
 ];
+const COMPARED = [
+  ["", "nothing"],
+  ["86400", "yesterday"],
+  ["604800", "last week"],
+] as const;
 const UNITS = [
   ["rate", "rate"],
   ["volume", "bytes"],
@@ -37,7 +42,8 @@ export function Traffic() {
   const set = useSetSearch();
   const filter = useTrafficFilter();
   const by = BY.find(([name]) => name === search.get("by"))?.[0] ?? "application";
-  const { data, error } = useQuery(trafficQuery(by, filter, time.range));
+  const earlier = Number(COMPARED.find(([seconds]) => seconds === search.get("against"))?.[0] ?? "");
+  const { data, error } = useQuery(trafficQuery(by, filter, time.range, 50, earlier));
   const back = () => (time.following ? follow(time.span ?? undefined) : navigate(-1));
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_330px] max-lg:h-auto max-lg:grid-cols-[minmax(0,1fr)]">
@@ -169,6 +175,7 @@ const GRID =
 function Rows({ data, by }: { data: Data; by: By }) {
   const [search] = useSearchParams();
   const set = useSetSearch();
+  const filter = useTrafficFilter();
   const unit = UNITS.find(([name]) => name === search.get("unit"))?.[0] ?? "rate";
   const most = data.rows[0]?.octets ?? 1;
   const figure = (row: Data["rows"][0]) => {
@@ -184,7 +191,20 @@ function Rows({ data, by }: { data: Data; by: By }) {
           {counted(data.number, by === "DSCP" ? "class" : by === "site" ? "pair" : by)}{" "}
           <span className="font-normal text-ink2">by volume</span>
         </h2>
+        <InlineChoice
+          label="compared with"
+          value={search.get("against") ?? ""}
+          options={COMPARED}
+          onChoose={(against) => set({ against })}
+        />
         <InlineToggles label="Figures" value={unit} options={UNITS} onChoose={(each) => set({ unit: each })} />
+        <span className="text-ink2">
+          {(["csv", "parquet"] as const).map((format) => (
+            <a key={format} className="ml-2 inline-block min-h-6 underline" href={fileOf(by, filter, data, format)}>
+              {format === "csv" ? "CSV" : "Parquet"}
+            </a>
+          ))}
+        </span>
       </div>
       <ul className="figures">
         {data.rows.map((row, place) => (
@@ -198,7 +218,9 @@ function Rows({ data, by }: { data: Data; by: By }) {
               style={{ background: row.line.length ? `var(--${layerToken(place)})` : "var(--rest)" }}
             />
             <Narrow row={row} />
-            <span className="truncate text-ink2 max-md:hidden">{row.more}</span>
+            <span className="truncate text-ink2 max-md:hidden">
+              {row.more} <Before row={row} />
+            </span>
             <span className="text-right">{figure(row)}</span>
             <span className="max-md:hidden">
               <span className="block h-2 bg-ink" style={{ width: `${Math.max(1, (100 * row.octets) / most)}%` }} />
@@ -213,6 +235,27 @@ function Rows({ data, by }: { data: Data; by: By }) {
       )}
     </>
   );
+}
+
+/** How a row was in the time that is compared with: what was not there is new. */
+function Before({ row }: { row: Data["rows"][0] }) {
+  if (row.before === null) return null;
+  if (row.before === 0) return <b className="font-medium text-major">new</b>;
+  const times = row.octets / row.before;
+  return (
+    <span>
+      {times >= 2
+        ? `${times.toFixed(times < 10 ? 1 : 0)} times as much`
+        : times <= 0.5
+          ? "less than half"
+          : "as before"}
+    </span>
+  );
+}
+
+/** Where the same rows are had as a file. */
+function fileOf(by: By, filter: Record<string, string>, { start, end }: Data, format: string): string {
+  return `/api/v1/traffic/export?${new URLSearchParams({ ...filter, by, start, end, format })}`;
 }
 
 /** A row by its name, which narrows everything to it. */

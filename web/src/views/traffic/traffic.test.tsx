@@ -30,6 +30,7 @@ const row = (name: string, octets: number, more: Record<string, unknown> = {}) =
   flows: 3,
   bps: octets / 10,
   percent: 50,
+  before: null,
   line: [octets, 0],
   ...more,
 });
@@ -140,6 +141,24 @@ describe("traffic", () => {
     expect(said).toContain("3 sets without a template");
     expect(said).toContain("its clock is 1 h behind");
     expect(said).toContain("samples 1 in 64");
+  });
+  it("is compared with another time, and had as files", async () => {
+    answers["/api/v1/traffic"] = traffic({
+      rows: [
+        row("web", 8000, { before: 1000 }),
+        row("backup", 7000, { before: 0 }),
+        row("mail", 100, { before: 90 }),
+        row("DNS", 10, { before: 90 }),
+      ],
+    });
+    show(<Traffic />, "/traffic?against=86400&site=Depot");
+    await waitFor(() => expect(asked).toContainEqual(expect.objectContaining({ earlier_s: 86400, site: "Depot" })));
+    for (const words of ["8.0 times as much", "new", "as before", "less than half"]) {
+      expect(await screen.findByText(words)).toBeTruthy();
+    }
+    expect(screen.getByRole("link", { name: "CSV" }).getAttribute("href")).toContain(
+      "/api/v1/traffic/export?site=Depot&by=application&start=2026-11-01",
+    );
   });
   it("of a port stands on its page, each way", async () => {
     show(<PortTraffic port={7} />);
