@@ -9586,7 +9586,7 @@ export interface components {
             /** Whole */
             whole: number[];
             /** Counter */
-            counter: number[] | null;
+            counter: (number | null)[] | null;
             /** Speed Bps */
             speed_bps: number | null;
             explained: components["schemas"]["ExplainedOut"] | null;

@@ -11,7 +11,7 @@ type Props = {
   /** From the bottom upwards. */
   layers: Layer[];
   /** What the interface counted itself, drawn as a line over the layers. */
-  counter: number[] | null;
+  counter: (number | null)[] | null;
   speed: number | null;
   start: Date;
   end: Date;

@@ -1,6 +1,5 @@
 """Who uses what for what: totals of conversations over a time, in the order of volume, and their course."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any
@@ -185,7 +184,8 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
     )
     rows = f"SELECT at, octets, packets, flows, {named} FROM ({source}) level WHERE {' AND '.join(where)}"
     listed = ", ".join(keys)
-    values |= {"limit": max(1, min(limit, MOST_ROWS)), "step": step, "lines": LINES}
+    most = max(1, min(limit, MOST_ROWS))
+    values |= {"limit": most, "step": step, "lines": min(LINES, most)}
     with connection.cursor() as cursor:
         cursor.execute(
             f"""WITH mine AS MATERIALIZED ({rows}), ranked AS (
@@ -220,31 +220,45 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
     return made
 
 
-COUNTED = """SELECT floor((extract(epoch FROM at) - 1 - extract(epoch FROM %(start)s::timestamptz)) / %(step)s)::int,
-    sum(in_octets)::float8, sum(out_octets)::float8
-    FROM readings_reading WHERE interface_id = ANY(%(ports)s) AND at > %(start)s AND at <= %(end)s GROUP BY 1"""
+COUNTED = """SELECT extract(epoch FROM at)::float8, elapsed_ms, in_octets, out_octets FROM readings_reading
+    WHERE interface_id = %(interface)s AND at > %(start)s AND at <= %(end)s + interval '15 minutes' AND elapsed_ms > 0 ORDER BY at"""
 
 
-def counted(ports: Sequence[int], start: datetime, end: datetime, step_s: int) -> NDArray[np.float64]:
-    """Octets that interfaces counted themselves in each step, in and out: (steps, 2). Only as far back as readings are kept."""
+def counted(interface: int, start: datetime, end: datetime, step_s: int) -> NDArray[np.float64]:
+    """Octets that an interface counted itself in each step, in and out: (steps, 2); NaN where that is not known, or not yet.
+
+    A reading is spread evenly over the time since the one before it, since polls do not begin with minutes. Only as far back as readings
+    are kept.
+    """
     steps = max(1, int(np.ceil((end - start).total_seconds() / step_s)))
-    made = np.zeros((steps, 2))
     with connection.cursor() as cursor:
-        cursor.execute(COUNTED, {"start": start, "end": end, "step": step_s, "ports": list(ports)})
-        for slot, came, left in cursor.fetchall():
-            if 0 <= slot < steps:
-                made[slot] = came or 0.0, left or 0.0
+        cursor.execute(COUNTED, {"start": start, "end": end, "interface": interface})
+        rows = np.array([tuple(map(float, row)) for row in cursor.fetchall()]).reshape(-1, 4)
+    if not len(rows):
+        return np.full((steps, 2), np.nan)
+    edges = np.minimum(start.timestamp() + step_s * np.arange(steps + 1), end.timestamp())
+    at = np.concatenate((rows[:1, 0] - rows[:1, 1] / 1000, rows[:, 0]))
+    upto = np.concatenate((np.zeros((1, 2)), np.cumsum(rows[:, 2:], axis=0)))
+    made = np.stack([np.diff(np.interp(edges, at, upto[:, way])) for way in (IN, OUT)], axis=1)
+    made[(edges[1:] > at[-1]) | (edges[:-1] < at[0])] = np.nan
     return made
 
 
-def octets_of(asked: Asked, start: datetime, end: datetime) -> int:
-    """Octets of conversations over whole minutes."""
-    values: dict[str, Any] = {}
+def course(asked: Asked, start: datetime, end: datetime, step_s: int) -> NDArray[np.float64]:
+    """Octets of conversations in each step."""
+    values: dict[str, Any] = {"step": step_s}
     where = _where(asked, values)
     source, _ = _source(start, end, values)
+    made = np.zeros(max(0, int((end - start).total_seconds() // step_s)))
+    slot = "floor((extract(epoch FROM at) - extract(epoch FROM %(start)s::timestamptz)) / %(step)s)::int"
     with connection.cursor() as cursor:
-        cursor.execute(f"SELECT coalesce(sum(octets), 0) FROM ({source}) level WHERE {' AND '.join(where)}", values)
-        return int(cursor.fetchone()[0])
+        cursor.execute(
+            f"SELECT {slot}, sum(octets)::float8 FROM ({source}) level WHERE {' AND '.join(where)} GROUP BY 1", values
+        )
+        for place, octets in cursor.fetchall():
+            if 0 <= place < len(made):
+                made[place] = octets
+    return made
 
 
 def before(asked: Asked, by: str, found: Traffic, earlier: timedelta) -> dict[tuple[int, ...], int]:

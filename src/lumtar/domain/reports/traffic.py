@@ -154,20 +154,27 @@ def explained(asked: Asked, traffic: Traffic) -> tuple[Explained | None, np.ndar
     """What the counter of an interface says: octets of each step, and how much of it flows explain; None of anything else."""
     if asked.interface is None or asked.way is None:
         return None, None
-    counted = queries.counted([asked.interface], traffic.start, traffic.end, traffic.step_s)[:, asked.way]
+    counted = queries.counted(asked.interface, traffic.start, traffic.end, traffic.step_s)[:, asked.way]
     device = Interface.objects.values_list("device_id", flat=True).get(pk=asked.interface)
     exporters = list(Exporter.objects.filter(device=device))
     begun = min((each.first_at for each in exporters), default=traffic.start)
-    since = _next_minute(max(traffic.start, begun))
-    until = max(since, min(traffic.end, timezone.now() - OPEN).replace(second=0, microsecond=0))
-    octets = queries.octets_of(asked, since, until)
-    of = int(queries.counted([asked.interface], since, until, 60)[:, asked.way].sum()) if until > since else 0
-    return Explained(octets, of, since, until, _why(exporters, octets, of)), counted
+    step = 60 if traffic.end - traffic.start <= queries.SHORT else 3600
+    # The first step may have begun before the exporter was heard, and the last one is not complete.
+    since = _next(max(traffic.start, begun), step)
+    until = max(since, min(traffic.end, timezone.now() - OPEN))
+    flows = queries.course(asked, since, until, step)
+    known = queries.counted(asked.interface, since, until, step)[: len(flows), asked.way]
+    both = np.flatnonzero(~np.isnan(known))
+    if not len(both):
+        return Explained(0, 0, since, since, _why(exporters, 0, 0)), counted
+    octets, of = int(flows[both].sum()), int(known[both].sum())
+    first, last = (since + timedelta(seconds=step * int(place)) for place in (both[0], both[-1] + 1))
+    return Explained(octets, of, first, last, _why(exporters, octets, of)), counted
 
 
-def _next_minute(at: datetime) -> datetime:
-    whole = at.replace(second=0, microsecond=0)
-    return whole if whole == at else whole + timedelta(minutes=1)
+def _next(at: datetime, step_s: int) -> datetime:
+    """The next whole step from a time on."""
+    return datetime.fromtimestamp(-(-at.timestamp() // step_s) * step_s, at.tzinfo)
 
 
 def _why(exporters: Sequence[Exporter], octets: int, of: int) -> list[str]:

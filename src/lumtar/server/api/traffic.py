@@ -3,6 +3,7 @@
 from datetime import datetime, timedelta
 from typing import Any, Literal
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 from django.http import HttpRequest, HttpResponse
@@ -107,7 +108,7 @@ class TrafficOut(Schema):
     number: int
     octets: int
     whole: list[float]
-    counter: list[float] | None
+    counter: list[float | None] | None
     speed_bps: float | None
     explained: ExplainedOut | None
 
@@ -123,14 +124,18 @@ def show_traffic(request: HttpRequest, query: Query[TrafficAsked]) -> TrafficOut
         before = queries.before(asked, query.by, found, timedelta(seconds=query.earlier_s)) if query.earlier_s else None
     explained, counter = traffic.explained(asked, found)
     seconds = max(1.0, (found.end - found.start).total_seconds())
-    begin = found.start.timestamp()
+    ends = np.minimum(
+        found.start.timestamp() + found.step_s * np.arange(1, len(found.whole) + 1), found.end.timestamp()
+    )
+    # The last step may not be over yet.
+    lasted = np.diff(np.concatenate(([found.start.timestamp()], ends)))
     return TrafficOut(
         title=title,
         filters=_filters(query),
         start=found.start,
         end=found.end,
         step_s=found.step_s,
-        at=[begin + (place + 1) * found.step_s for place in range(len(found.whole))],
+        at=ends.tolist(),
         rows=[
             TrafficRow(
                 name=named.name,
@@ -142,14 +147,16 @@ def show_traffic(request: HttpRequest, query: Query[TrafficAsked]) -> TrafficOut
                 bps=8 * row.octets / seconds,
                 percent=100 * row.octets / found.octets if found.octets else 0.0,
                 before=None if before is None else before.get(row.key, 0),
-                line=[8 * value / found.step_s for value in row.line.tolist()],
+                line=(8 * row.line / lasted).tolist() if len(row.line) else [],
             )
             for row, named in zip(found.rows, traffic.names_of(query.by, found.rows), strict=True)
         ],
         number=found.number,
         octets=found.octets,
-        whole=[8 * value / found.step_s for value in found.whole.tolist()],
-        counter=None if counter is None else [8 * value / found.step_s for value in counter.tolist()],
+        whole=(8 * found.whole / lasted).tolist(),
+        counter=None
+        if counter is None
+        else [None if np.isnan(each) else each for each in (8 * counter / lasted).tolist()],
         speed_bps=speed,
         explained=ExplainedOut(
             octets=explained.octets,

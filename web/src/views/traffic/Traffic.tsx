@@ -303,7 +303,7 @@ function Short({ title, by }: { title: string; by: By }) {
         {data.rows.map((row) => (
           <li
             key={`${row.name} ${row.more}`}
-            className="grid grid-cols-[minmax(0,1fr)_78px] gap-2 border-b border-dotted border-rule py-[3px]"
+            className="grid grid-cols-[minmax(0,1fr)_78px] items-center gap-2 border-b border-dotted border-rule py-[3px]"
           >
             <Narrow row={row} />
             <span className="text-right">{text(rate(row.bps))}</span>
