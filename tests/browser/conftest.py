@@ -1,9 +1,13 @@
 """The real interface in Chromium, served by the real server from the test database."""
 
+import asyncio
 import os
+import threading
 
 import pytest
+from asgiref.sync import sync_to_async
 from django.contrib.auth.models import User
+from django.db import connections
 from playwright.sync_api import expect, sync_playwright
 
 from tests.network import fill
@@ -20,6 +24,15 @@ def chromium():
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS.split())
         yield browser
         browser.close()
+
+
+@pytest.fixture(autouse=True)
+def connected(transactional_db):
+    """Another module's tests may have ended the connection of the thread that the server's asynchronous parts ask by."""
+    # In a thread of its own: this one has the event loop of the browser.
+    asking = threading.Thread(target=lambda: asyncio.run(sync_to_async(connections.close_all)()))
+    asking.start()
+    asking.join(10)
 
 
 @pytest.fixture

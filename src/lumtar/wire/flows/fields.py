@@ -86,26 +86,30 @@ class Template:
             at += field.length
         return np.dtype({"names": names, "formats": formats, "offsets": offsets, "itemsize": at})
 
-    def read(self, data: bytes) -> "Fields":
-        """All records of a set, or of several that were joined; what is left at the end is padding."""
+    def read(self, sets: Sequence[bytes]) -> tuple["Fields", list[int]]:
+        """All records of some sets, and how many each set has. What is left at the end of a set is padding."""
         if self.is_variable:
-            return self._read_variable(data)
-        number = len(data) // self.size if self.size else 0
-        rows = np.frombuffer(data, self.dtype, number)
-        return Fields(number, {int(name): rows[name] for name in self.dtype.names or ()})
+            return self._read_variable(sets)
+        numbers = [len(each) // self.size if self.size else 0 for each in sets]
+        joined = b"".join(each[: number * self.size] for each, number in zip(sets, numbers, strict=True))
+        rows = np.frombuffer(joined, self.dtype) if self.size else np.zeros(0, self.dtype)
+        return Fields(len(rows), {int(name): rows[name] for name in self.dtype.names or ()}), numbers
 
-    def _read_variable(self, data: bytes) -> "Fields":
+    def _read_variable(self, sets: Sequence[bytes]) -> tuple["Fields", list[int]]:
         """Records of different lengths, one after another."""
         found: dict[int, list[bytes]] = {each.key: [] for each in self.fields if each.key}
-        at, number = 0, 0
-        while len(data) - at >= self.size:
-            values, at_next = self._one(data, at)
-            if values is None:
-                break
-            for key, value in values.items():
-                found[key].append(value)
-            at, number = at_next, number + 1
-        return Fields(number, {key: _padded(values) for key, values in found.items()})
+        numbers = []
+        for data in sets:
+            at, number = 0, 0
+            while len(data) - at >= self.size:
+                values, following = self._one(data, at)
+                if values is None:
+                    break
+                for key, value in values.items():
+                    found[key].append(value)
+                at, number = following, number + 1
+            numbers.append(number)
+        return Fields(sum(numbers), {key: _padded(values) for key, values in found.items()}), numbers
 
     def _one(self, data: bytes, at: int) -> tuple[dict[int, bytes] | None, int]:
         values: dict[int, bytes] = {}

@@ -49,9 +49,7 @@ class Pending:
         if there is None or there.template is not template:
             there = self.sets[key] = DataSets(domain, template, is_ipfix)
             self.order.append(there)
-        # What is left at the end of a set is padding; joined with the next one it would be read as a record.
-        whole = len(data) if template.is_variable else len(data) // template.size * template.size
-        there.data.append(data[:whole])
+        there.data.append(data)
         there.headers.append(header)
 
 
@@ -120,7 +118,7 @@ def _data(domain: Domain, number: int, body: bytes, header: Header, pending: Pen
     if template.size == 0:
         return 0
     pending.add(domain, template, body, header, is_ipfix=is_ipfix)
-    return template.read(body).number if template.is_variable else len(body) // template.size
+    return template.read([body])[1][0] if template.is_variable else len(body) // template.size
 
 
 def _learn(domain: Domain, body: bytes, pending: Pending, *, is_ipfix: bool, is_options: bool) -> None:
@@ -200,8 +198,8 @@ def read(pending: Pending) -> list[tuple[Domain, Records]]:
 
 
 def _read(sets: DataSets) -> Sequence[Records]:
-    template, counts = sets.template, _counts(sets)
-    told = template.read(b"".join(sets.data))
+    template = sets.template
+    told, counts = template.read(sets.data)
     if template.scope:
         _note_sampling(sets.domain, told)
         return []
@@ -213,12 +211,6 @@ def _read(sets: DataSets) -> Sequence[Records]:
     if not (told.has(-element.OCTETS) or told.has(element.RESPONDER_OCTETS)):
         return [first]
     return [first, _reverse(told, first)]
-
-
-def _counts(sets: DataSets) -> list[int]:
-    if sets.template.is_variable:
-        return [sets.template.read(each).number for each in sets.data]
-    return [len(each) // sets.template.size for each in sets.data]
 
 
 def _note_sampling(domain: Domain, told: Fields) -> None:
