@@ -9,6 +9,7 @@ from uuid import uuid4
 import numpy as np
 import pytest
 from asgiref.sync import sync_to_async
+from django.test import Client
 
 from lab.builder import build
 from lab.device import Device as StandIn
@@ -21,6 +22,7 @@ from lumtar.domain.flows.models import Exporter, Hour, Minute
 from lumtar.domain.flows.queries import Asked
 from lumtar.domain.inventory.models import Device, Interface, Site
 from lumtar.domain.inventory.services import add_device
+from lumtar.domain.operation.services import beat
 from lumtar.domain.readings.rollups import hour_of
 from lumtar.engine.flows import flow_receiver, inventory
 from lumtar.engine.flows.flow_receiver import FlowReceiver
@@ -85,7 +87,7 @@ def test_flows_of_stand_ins_are_what_their_counters_say_to_the_octet(county):
     numbers, known = county_known(county)
     made = Totals(known=known)
     made.take(exporting.caught, NOW + 41)
-    assert made.counted["malformed"] == made.counted["strangers"] == made.counted["wrong_clock"] == 0
+    assert made.counted["malformed"] == made.counted["unknown_records"] == made.counted["wrong_clock"] == 0
     rows = made.closed(NOW + 41, whole=True)
     for name in ("hex-wan-1", "dep-wan-1", "cen-fw-1", "ald-wan-1"):
         box = county.box(name)
@@ -110,7 +112,7 @@ def test_records_of_strangers_and_wrong_clocks_are_counted(county):
     exporting.export(NOW + 20)
     made = Totals()
     made.take([*exporting.caught, (b"nonsense", "192.0.2.9")], NOW + 86400 * 3)
-    assert made.counted["strangers"] == made.counted["records"] == made.counted["wrong_clock"] > 1000
+    assert made.counted["unknown_records"] == made.counted["records"] == made.counted["wrong_clock"] > 1000
     assert made.strange["192.0.2.9"]["why"].endswith("it is neither NetFlow 5 or 9 nor IPFIX nor sFlow 5")
     assert len(made.closed(NOW + 21, whole=True)) == 0
 
@@ -276,7 +278,10 @@ async def test_from_a_datagram_to_stored_totals(running):
             outlet.sendto(data, (receiver.host, receiver.ports[0]))
         outlet.sendto(b"nonsense", (receiver.host, receiver.ports[0]))
     await until(lambda: receiver.progress()["records"] == 2 and receiver.progress()["malformed"] == 1)
-    assert receiver.progress()["strangers_list"][0]["address"] == "127.0.9.9"
+    assert receiver.progress()["strangers"][0]["address"] == "127.0.9.9"
+    await sync_to_async(beat)("flows", datetime.now(UTC), datetime.now(UTC), receiver.progress())
+    told = await sync_to_async(Client().get)("/api/v1/health")
+    assert "malformed" in told.text and "127.0.9.9" not in told.text, "who sends is for those who sign in"
     await until(lambda: Exporter.objects.filter(device=device, records=2).exists())
     work.cancel()
     await asyncio.gather(work, return_exceptions=True)

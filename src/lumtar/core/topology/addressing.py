@@ -107,12 +107,12 @@ def own_addresses(new: Column, prefixes: Mapping[Index, Index], old: Column, mas
     if not found:
         for index, if_index in old.items():
             if (address := inet_address((1, 4, *index))) and isinstance(if_index, int):
-                found.append(OwnAddress(if_index, address, _length(masks.get(index))))
+                found.append(OwnAddress(if_index, address, prefix_length(masks.get(index))))
     return tuple(found)
 
 
-def _length(mask: object) -> int | None:
-    """The length of a prefix, from its mask."""
+def prefix_length(mask: object) -> int | None:
+    """The length of an IPv4 prefix, from the four octets of its mask; None of what is no mask."""
     if not isinstance(mask, bytes) or len(mask) != 4:
         return None
     bits = f"{int.from_bytes(mask, 'big'):032b}"

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
 
-from lumtar.core.topology.addressing import LONGEST_PREFIX, SIZES, Column, Index, inet_address
+from lumtar.core.topology.addressing import SIZES, Column, Index, inet_address, prefix_length
 
 Network = ipaddress.IPv4Network | ipaddress.IPv6Network
 REJECT, LOCAL, BLACKHOLE = 2, 3, 5
@@ -80,7 +80,7 @@ def cidr_routes(table: RouteColumns) -> list[Route]:
         if len(index) != 13 or index[8]:
             # Routes for one type of service are not what other packets follow.
             continue
-        length = _length(index[4:8])
+        length = prefix_length(_octets(index[4:8]))
         if length is not None and (route := _route(_v4(index[:4]), length, _v4(index[9:]), index, table)):
             found.append(route)
     return found
@@ -91,7 +91,7 @@ def old_routes(table: RouteColumns, next_hops: Column, masks: Column) -> list[Ro
     found = []
     for index in table.if_index:
         mask, hop = masks.get(index), next_hops.get(index)
-        length = _length(tuple(mask)) if isinstance(mask, bytes) and len(mask) == 4 else None
+        length = prefix_length(mask)
         if len(index) != 4 or length is None or table.kind.get(index) == INVALID:
             continue
         next_hop = _v4(tuple(hop)) if isinstance(hop, bytes) and len(hop) == 4 else ""
@@ -131,12 +131,8 @@ def _v4(octets: Sequence[int]) -> str:
     return ".".join(map(str, octets)) if len(octets) == 4 and all(0 <= each < 256 for each in octets) else ""
 
 
-def _length(mask: Sequence[int]) -> int | None:
-    """The length of a prefix, from the octets of its mask."""
-    if len(mask) != 4 or not all(0 <= each < 256 for each in mask):
-        return None
-    bits = f"{int.from_bytes(bytes(mask), 'big'):0{LONGEST_PREFIX[4]}b}"
-    return bits.count("1") if "01" not in bits else None
+def _octets(numbers: Sequence[int]) -> bytes | None:
+    return bytes(numbers) if all(0 <= each < 256 for each in numbers) else None
 
 
 @dataclass(frozen=True)

@@ -173,14 +173,14 @@ class FlowReceiver(Service):
         return {
             **{
                 name: counted[name]
-                for name in ("datagrams", "records", "malformed", "strangers", "wrong_clock", "closed_early")
+                for name in ("datagrams", "records", "malformed", "unknown_records", "wrong_clock", "closed_early")
             },
             "received": inlet.received if inlet else 0,
             "dropped": (inlet.dropped if inlet else 0) + self._rows_dropped,
             "written_rows": self._rows_written,
             "buffer": inlet.buffer if inlet else 0,
             "listens_at": f"{self.host} port {', '.join(map(str, self.ports))}",
-            "strangers_list": [{"address": address, **each} for address, each in reversed(self.totals.strange.items())],
+            "strangers": [{"address": address, **each} for address, each in reversed(self.totals.strange.items())],
         }
 
     def trouble(self) -> str:

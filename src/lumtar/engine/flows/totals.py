@@ -91,7 +91,7 @@ class Totals:
         device = self.known.device_of(domain.key)
         self._date(domain, records, now)
         if device is None:
-            self.counted["strangers"] += len(records)
+            self.counted["unknown_records"] += len(records)
             return
         interfaces = self.known.interfaces[device]
         ways = self._ways.setdefault(domain.key, Ways())

@@ -61,7 +61,7 @@ def health(request: HttpRequest) -> HealthOut:
         ProcessOut(**{name: getattr(process, name) for name in ProcessOut.model_fields}) for process in state.processes
     ]
     for process in processes:
-        # What the database refused of which device, and who sends traps, is for those who sign in.
+        # What the database refused of which device, and who sends traps and flows, is for those who sign in.
         process.detail = {name: value for name, value in process.detail.items() if name not in OF_OTHERS}
     return HealthOut(
         ok=state.ok,

@@ -95,7 +95,7 @@ function Row({ process, now, data }: { process: Process; now: number; data: Sche
           <li key={words}>{words}</li>
         ))}
       </ul>
-      {process.kind === "receiver" && <Strangers detail={process.detail} />}
+      <Strangers detail={process.detail} />
     </Line>
   );
 }
@@ -107,6 +107,7 @@ const SAID: Record<string, (process: Process, now: number, share: number) => str
   collector: (process, _, share) => collector(process, share),
   worker,
   receiver,
+  flows,
 };
 
 function receiver({ detail }: Process): string[] {
@@ -118,16 +119,27 @@ function receiver({ detail }: Process): string[] {
   ].filter(Boolean);
 }
 
+function flows({ detail }: Process): string[] {
+  const d = detail as Record<string, number>;
+  return [
+    `listens for flows at ${d.listens_at}: ${count(d.records)} records of ${count(d.datagrams)} datagrams taken since its start, ${count(d.written_rows)} rows stored`,
+    d.unknown_records ? `${count(d.unknown_records)} records came from exporters that belong to no device` : "",
+    d.malformed ? `${count(d.malformed)} datagrams could not be understood` : "",
+    d.dropped ? `${count(d.dropped)} dropped since too many came at once` : "",
+    ...restarts(detail),
+  ].filter(Boolean);
+}
+
 type Stranger = { address: string; times: number; why: string; at: number };
 
-/** Who sent traps that were not taken, and why. */
+/** Who sent traps or flows that were not taken, and why. */
 function Strangers({ detail }: { detail: Process["detail"] }) {
   const strangers = (detail as { strangers?: Stranger[] }).strangers ?? [];
   if (strangers.length === 0) return null;
   return (
     <details className="mt-1">
       <summary className="min-h-6 cursor-pointer">
-        {counted(strangers.length, "address")} sent traps that were not taken
+        {counted(strangers.length, "address")} sent what was not taken
       </summary>
       <ul>
         {strangers.map(({ address, times, why, at }) => (
