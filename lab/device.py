@@ -71,6 +71,17 @@ class Manners:
     """Counters move only every so many seconds."""
     cached: float = 0.0
     """Counters are looked up anew by a read if what is there is so many seconds old."""
+    flow_loss: float = 0.0
+    """This share of its flow records is lost on the way."""
+    flow_sampling: float = 0.0
+    """It tells of one packet in so many, and does not say so."""
+    flow_skew: float = 0.0
+    """Seconds that its clock is ahead where it dates flows."""
+    flow_no_templates: bool = False
+    flow_in_only: bool = False
+    """It tells of what comes in at its outer ports alone."""
+    has_stranger: bool = False
+    has_scan: bool = False
 
 
 COLD_START = f"{SNMP_TRAPS}.1"

@@ -27,6 +27,10 @@ HELP = """faults (each with `clear` instead of its values takes it out):
   cached DEVICE SECONDS             counters are looked up anew by a read once they are so old
   garble DEVICE short|number|twice|address
                                     answers cut short, with a wrong number, twice, from another address
+  flows DEVICE lose SHARE|sample N|skew SECONDS|templates off|in only
+                                    records get lost, are sampled in silence, misdated, without templates, of one direction
+  stranger DEVICE on                somebody with an address of nowhere sits behind a router
+  scan DEVICE on                    somebody behind a router tries every address of Central
   clear DEVICE                      take everything out of a device
   receivers fail N                  the next N web requests of messages are refused
   receivers silent on|off           inform requests are not confirmed
@@ -189,6 +193,33 @@ def _garble(device: Device, words: list[str]) -> None:
         raise ValueError(f"answers cannot be garbled {words[0]!r}")
 
 
+def _flows(device: Device, words: list[str]) -> None:
+    manners = device.manners
+    match words:
+        case ["lose", share]:
+            manners.flow_loss = _amount(share, 0, 1)
+        case ["sample", number]:
+            manners.flow_sampling = _amount(number, 1, 100_000)
+        case ["skew", seconds]:
+            manners.flow_skew = _amount(seconds, -1e6, 1e6)
+        case ["templates", "off"]:
+            manners.flow_no_templates = True
+        case ["in", "only"]:
+            manners.flow_in_only = True
+        case ["clear"]:
+            manners.flow_loss = manners.flow_sampling = manners.flow_skew = 0.0
+            manners.flow_no_templates = manners.flow_in_only = False
+        case _:
+            raise ValueError(f"flows cannot be spoilt by {' '.join(words)!r}")
+
+
+def _odd(name: str) -> Callable[[Device, list[str]], None]:
+    def put(device: Device, words: list[str]) -> None:
+        setattr(device.manners, name, words[0] != "clear")
+
+    return put
+
+
 def _clear(device: Device, words: list[str]) -> None:
     device.manners = Manners()
     for index, fault in list(device.faults.items()):
@@ -219,6 +250,9 @@ ACTIONS: dict[str, Callable[[Device, list[str]], None]] = {
     "mtu": _mtu,
     "vlan": _vlan,
     "loop": _loop,
+    "flows": _flows,
+    "stranger": _odd("has_stranger"),
+    "scan": _odd("has_scan"),
     "clear": _clear,
 }
 

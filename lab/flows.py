@@ -2,7 +2,7 @@
 
 import socket
 import zlib
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,8 +11,10 @@ from numpy.typing import NDArray
 from lab.bridging import BRIDGES, PUBLIC, Host, host_at
 from lab.device import Device
 from lab.flow_encoding import Encoder
+from lab.incidents import ODD, SCAN, STRANGER
 from lab.routing import site_number
 from lab.scenario import ETHERNET, Box, Port, Scenario
+from lab.sflow_encoding import SflowEncoder
 from lab.traffic import CLASSES, ahead_s
 from lumtar.core.flows.records import INGRESS, Records, address_numbers, empty
 
@@ -21,8 +23,12 @@ EXPORT_S = 20.0
 TCP, UDP, EXPEDITED = 6, 17, 46 << 2
 OUTSIDE = ("wan1", "wan2", "cell1", "outside")
 """Ports whose octets are told of in full."""
-PROTOCOLS = {"hex-wan-1": "ipfix", "cen-fw-1": "ipfix", "sal-wan-1": "netflow5"}
+PROTOCOLS = {
+    "hex-wan-1": "ipfix", "cen-fw-1": "ipfix", "sal-wan-1": "netflow5", "dun-wan-1": "sflow", "gar-wan-1": "ipfix over tcp",
+}  # fmt: skip
 """By which protocol a box exports; others by NetFlow 9."""
+LISTED = {"ipfix over tcp": "ipfix"}
+"""What Lumtar calls a protocol, if it is not what it is called here."""
 INTERNET, CENTRAL, DEPOT = "internet", "central", "depot"
 MIX: Mapping[str, tuple[tuple[float, str, int, int, int], ...]] = {
     "readers": (
@@ -63,43 +69,65 @@ class Outlines:
     way: NDArray[np.int64]
     """0 comes in at the port, 1 leaves."""
     records: Records
+    odd: NDArray[np.str_]
+    """Whether it is a stranger's or of a scan; empty of everybody else."""
+
+    def octets(self, gone: NDArray[np.float64], seconds: float, kinds: Collection[str]) -> NDArray[np.float64]:
+        """What was exchanged: of the sources what they sent and got (m, 2), of odd ones of some kinds at a steady rate."""
+        told = gone[np.maximum(self.source, 0), np.where(self.is_down, 0, 1)] * self.weight
+        steady = np.where(np.isin(self.odd, list(kinds)), self.weight * seconds / 8, 0.0)
+        return np.where(self.source >= 0, told, steady)
+
+
+def copied(octets: float, told: float) -> float:
+    """What of a port's octets is a copy that somebody runs in working hours: more than the sources explain."""
+    return octets - told if octets > 1.3 * told + 100_000 else 0.0
 
 
 class Exporting:
     """All exporters of a network."""
 
     def __init__(self, scenario: Scenario, devices: Mapping[str, Device], epoch: float, port: int) -> None:
-        self._devices, self._receiver = devices, ("127.0.0.1", port)
-        self._sources, self._ahead = scenario.sources, ahead_s(epoch)
+        self._devices, self._receiver, self._epoch = devices, ("127.0.0.1", port), epoch
+        self.sources, self.ahead = scenario.sources, ahead_s(epoch)
         self._hosts = _hosts(scenario)
-        self._outlines: dict[tuple[str, int], Outlines] = {}
+        self.outlines: dict[tuple[str, int], Outlines] = {}
         self._counted: dict[str, tuple[float, float, NDArray[np.float64]]] = {}
-        self.encoders: dict[str, Encoder] = {}
+        self.encoders: dict[str, Encoder | SflowEncoder] = {}
+        self._lines: dict[str, socket.socket] = {}
         for box in scenario.boxes:
             ports = [each for each in box.ports if each.name in OUTSIDE and each.terms]
             if ports and not box.is_new:
-                self.encoders[box.name] = Encoder(PROTOCOLS.get(box.name, "netflow9"))
+                self.encoders[box.name] = self._encoder(box)
                 for each in ports:
-                    self._outlines[box.name, each.index] = self._outline(box, each)
+                    self.outlines[box.name, each.index] = self._outline(box, each)
+
+    @staticmethod
+    def _encoder(box: Box) -> Encoder | SflowEncoder:
+        protocol = PROTOCOLS.get(box.name, "netflow9")
+        return SflowEncoder(box.address) if protocol == "sflow" else Encoder(LISTED.get(protocol, protocol))
 
     def _outline(self, box: Box, port: Port) -> Outlines:
         inner = next((each.index for each in box.ports if each.name in ("lan1", "inside", "wlan1")), 0)
         rows = []
         for source, weight, towards in port.terms:
             clients, site = self._hosts.get(source, (None, box.site))
-            kind = CLASSES[self._sources.classes[source]]
+            kind = CLASSES[self.sources.classes[source]]
             for share, whom, protocol, number, tos in MIX[kind]:
                 rows.append((source, weight * share, towards, clients, site, whom, protocol, number, tos))
-        made = empty(2 * len(rows))
-        whose = np.zeros(2 * len(rows), "i8")
-        weights, is_down, ways = np.zeros(2 * len(rows)), np.zeros(2 * len(rows), bool), np.zeros(2 * len(rows), "i8")
-        for place, (who, weight, towards, host, site, whom, protocol, service, tos) in enumerate(rows):
-            is_v6 = host is not None and host.vlan == PUBLIC and who % 2 == 1
-            client = _client(host, site, who, is_v6)
-            beyond = server(whom, (who * 7 + service) % SERVERS[whom], is_v6)
+        odd = _odd(box) if port.name == "wan1" else []
+        made = empty(2 * (len(rows) + len(odd)))
+        whose = np.full(len(made), -1, "i8")
+        weights, is_down, ways = np.zeros(len(made)), np.zeros(len(made), bool), np.zeros(len(made), "i8")
+        kinds = np.full(len(made), "", "U10")
+        whole = [
+            (who, weight, towards, _ends(who, host, site, whom, service), service, protocol, tos, "")
+            for who, weight, towards, host, site, whom, protocol, service, tos in rows
+        ] + odd
+        for place, (who, weight, towards, (client, beyond), service, protocol, tos, kind) in enumerate(whole):
             for down in (True, False):
                 at = 2 * place + (not down)
-                whose[at], weights[at], is_down[at] = who, weight, down
+                whose[at], weights[at], is_down[at], kinds[at] = who, weight, down, kind
                 # What goes towards the client leaves by a port that is towards it, and comes in by one that is not.
                 ways[at] = int(down == towards)
                 fill = {"src": beyond, "dst": client} if down else {"src": client, "dst": beyond}
@@ -110,56 +138,78 @@ class Exporting:
                 made["protocol"][at], made["tos"][at] = protocol, tos
                 made["input"][at], made["output"][at] = (inner, port.index) if ways[at] else (port.index, inner)
         made["direction"] = INGRESS
-        return Outlines(whose, weights, is_down, ways, made)
+        return Outlines(whose, weights, is_down, ways, made, kinds)
 
     def export(self, now: float) -> None:
         """Send what was exchanged since the last time."""
         for name, encoder in self.encoders.items():
             device = self._devices[name]
+            manners = device.manners
+            if isinstance(encoder, Encoder):
+                encoder.sends_templates = not manners.flow_no_templates
             records = self._since(device, now)
-            if len(records) and not device.silent:
-                self._send(device, encoder.datagrams(records, now, device.boot(now)))
+            if not len(records) or device.silent:
+                continue
+            if manners.flow_sampling:
+                records["octets"] //= np.uint64(manners.flow_sampling)
+            records["start"] += manners.flow_skew
+            records["end"] += manners.flow_skew
+            made = encoder.datagrams(records, now, device.boot(now))
+            loss = manners.flow_loss
+            # Evenly, and not the first one, which has the templates.
+            self._send(device, [each for n, each in enumerate(made) if int((n + 1) * loss) == int(n * loss)])
 
     def _since(self, device: Device, now: float) -> Records:
         counted = device.counters(now)
         boot = device.boot(now)
         before = self._counted.get(device.box.name)
         self._counted[device.box.name] = now, boot, counted
+        if before is not None and before[1] != boot:
+            self.encoders[device.box.name] = self._encoder(device.box)
         if before is None or before[1] != boot or now - before[0] > 5 * EXPORT_S:
             return empty(0)
+        gone = self.sources.octets(now + self.ahead) - self.sources.octets(before[0] + self.ahead)
         parts = []
         for row, port in enumerate(device.box.ports):
-            if (device.box.name, port.index) in self._outlines:
-                parts += self._of_port(device, port, before[0], now, counted[row, :2] - before[2][row, :2])
+            if (device.box.name, port.index) in self.outlines:
+                parts += self._of_port(device, port, before[0], now, counted[row, :2] - before[2][row, :2], gone)
         return np.concatenate(parts) if parts else empty(0)
 
     def _of_port(
-        self, device: Device, port: Port, begin: float, end: float, octets: NDArray[np.float64]
+        self,
+        device: Device,
+        port: Port,
+        begin: float,
+        end: float,
+        octets: NDArray[np.float64],
+        gone: NDArray[np.float64],
     ) -> list[Records]:
-        outlines = self._outlines[device.box.name, port.index]
-        used, place = np.unique(outlines.source, return_inverse=True)
-        gone = self._sources.octets(end + self._ahead, used) - self._sources.octets(begin + self._ahead, used)
-        each = gone[place, np.where(outlines.is_down, 0, 1)] * outlines.weight
+        outlines = self.outlines[device.box.name, port.index]
+        each = outlines.octets(gone, end - begin, self._odd_now(device, end))
         parts = []
         for way in (0, 1):
             mine = outlines.way == way
             wanted, told = int(octets[way]), each[mine]
-            if wanted <= 0 or not mine.any():
+            if wanted <= 0 or not mine.any() or (way == 1 and device.manners.flow_in_only):
                 continue
             records = outlines.records[mine].copy()
-            total = float(told.sum())
-            if wanted > 1.3 * total + 100_000:
-                # More than the sources explain: a copy that somebody runs in working hours.
-                records = np.concatenate((records, _copy(device.box, port, way)))
-                told = np.append(told, wanted - total)
-            records["octets"] = _exactly(told, wanted)
+            if more := copied(wanted, float(told.sum())):
+                records, told = np.concatenate((records, copy_of(device.box, port, way))), np.append(told, more)
+            records["octets"] = exactly(told, wanted)
             records = records[records["octets"] > 0]
             records["packets"] = np.maximum(1, records["octets"] // 800)
             records["start"], records["end"] = begin, end
             parts.append(records)
         return parts
 
+    def _odd_now(self, device: Device, now: float) -> list[str]:
+        by_hand = {STRANGER: device.manners.has_stranger, SCAN: device.manners.has_scan}
+        return [kind for kind, on in by_hand.items() if on] + odd_at(device.box.name, now - self._epoch)
+
     def _send(self, device: Device, datagrams: list[bytes]) -> None:
+        if PROTOCOLS.get(device.box.name) == "ipfix over tcp":
+            self._send_over_tcp(device, datagrams)
+            return
         with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as outlet:
             try:
                 outlet.bind((device.box.address, 0))
@@ -169,8 +219,53 @@ class Exporting:
                 # Nobody listens; a router does not mind.
                 return
 
+    def _send_over_tcp(self, device: Device, datagrams: list[bytes]) -> None:
+        name = device.box.name
+        try:
+            if name not in self._lines:
+                self._lines[name] = socket.create_connection(self._receiver, 2, (device.box.address, 0))
+            self._lines[name].sendall(b"".join(datagrams))
+        except OSError:
+            if line := self._lines.pop(name, None):
+                line.close()
 
-def _exactly(shares: NDArray[np.float64], wanted: int) -> NDArray[np.uint64]:
+    def close(self) -> None:
+        """End the connections."""
+        for line in self._lines.values():
+            line.close()
+        self._lines.clear()
+
+
+def odd_at(name: str, since_epoch: float) -> list[str]:
+    """Who of the odd ones is behind a box, so many seconds after the demonstration was loaded."""
+    return [each.kind for each in ODD if each.device == name and each.start <= since_epoch < each.end]
+
+
+Outline = tuple[int, float, bool, tuple[tuple[int, int], tuple[int, int]], int, int, int, str]
+"""Source, weight, towards the client, the addresses of the client and of whoever is beyond, service, protocol, TOS, kind."""
+
+
+def _odd(box: Box) -> list[Outline]:
+    """A stranger, who sends something somewhere at 400 kb/s, and a scan: one packet for each address of two networks of Central."""
+    number = site_number(box.site)
+    elsewhere = address_numbers("203.0.113.77")
+    found: list[Outline] = [
+        (-1, 400_000.0, False, (address_numbers(f"172.31.{number}.66"), elsewhere), 4444, TCP, 0, STRANGER)
+    ]
+    scanner = address_numbers(f"10.{number}.40.66")
+    for network in (10, 20):
+        for host in range(1, 255):
+            goal = address_numbers(f"10.0.{network}.{host}")
+            found.append((-1, 60 * 8 / EXPORT_S, False, (scanner, goal), 22, TCP, 0, SCAN))
+    return found
+
+
+def _ends(who: int, host: Host | None, site: str, whom: str, service: int) -> tuple[tuple[int, int], tuple[int, int]]:
+    is_v6 = host is not None and host.vlan == PUBLIC and who % 2 == 1
+    return _client(host, site, who, is_v6), server(whom, (who * 7 + service) % SERVERS[whom], is_v6)
+
+
+def exactly(shares: NDArray[np.float64], wanted: int) -> NDArray[np.uint64]:
     """A whole number of octets in these shares, that add up to it."""
     total = float(shares.sum())
     upto = np.floor(np.cumsum(shares) / total * wanted) if total > 0 else np.linspace(0, wanted, len(shares) + 1)[1:]
@@ -178,7 +273,8 @@ def _exactly(shares: NDArray[np.float64], wanted: int) -> NDArray[np.uint64]:
     return np.diff(np.concatenate((np.zeros(1), upto))).astype("u8")
 
 
-def _copy(box: Box, port: Port, way: int) -> Records:
+def copy_of(box: Box, port: Port, way: int) -> Records:
+    """A copy from a server of a site to the depot, over a port one way."""
     made = empty(1)
     here = address_numbers(f"10.{site_number(box.site)}.10.33")
     there = address_numbers("10.1.10.201")

@@ -61,6 +61,16 @@ class Heat:
     percent: float
 
 
+@dataclass(frozen=True, slots=True)
+class Odd:
+    """Somebody behind a router who should not be there: a stranger, or one who scans."""
+
+    device: str
+    kind: str
+    start: float
+    end: float
+
+
 Incident = Silence | Surge | Decay | Heat
 
 INCIDENTS: tuple[Incident, ...] = (
@@ -80,3 +90,11 @@ INCIDENTS: tuple[Incident, ...] = (
     Decay("rus-acc-1", "g7", -21 * DAY, -20 * DAY, 0.9),
     Heat("cen-fw-1", -3.1 * DAY, FOREVER, 41.0),
 )
+
+STRANGER, SCAN = "stranger", "scan"
+ODD = (
+    Odd("rus-wan-1", STRANGER, -35 * 60, 3 * HOUR),
+    Odd("var-wan-1", STRANGER, -5 * DAY, -5 * DAY + 2 * HOUR),
+    Odd("mar-wan-1", SCAN, -9 * 60, 40 * 60),
+)
+"""Who is not one of the county's people; what they exchange is part of what the ports count."""

@@ -7,8 +7,6 @@ same recorder, ledger and roll-ups as live ones.
 import json
 import math
 import os
-import queue
-import threading
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import replace
@@ -21,6 +19,7 @@ from numpy.typing import NDArray
 
 from lab import people
 from lab import scenario as plan
+from lab.background_writer import Writer
 from lab.counting import (
     FLASH_KIB,
     FLASH_USED_KIB,
@@ -33,6 +32,7 @@ from lab.counting import (
     processor_load,
     sensor_tenths,
 )
+from lab.flow_history import FlowHistory
 from lab.incidents import INCIDENTS, Heat, Silence
 from lab.inventory import Loaded, make_inventory
 from lab.network import epoch_file
@@ -74,46 +74,12 @@ def load(built: Scenario, var: Path, say: Callable[[str], None], receivers: int 
     var.mkdir(parents=True, exist_ok=True)
     epoch_file(var).write_text(json.dumps({"epoch": epoch}))
     History(built, loaded, epoch, say).write()
+    FlowHistory(built, loaded, epoch).write(DAYS, say)
     people.fill(receivers)
     people.answers(moment(epoch))
     people.link_rules()
     Entry.objects.filter(by=people.BY).update(at=begun)
     say(f"  {DAYS} days of history in {time.time() - began:.0f} s")
-
-
-class Writer:
-    """Threads that write while the next day is computed; an error in one of them surfaces at the next call."""
-
-    def __init__(self, threads: int = 2) -> None:
-        self._work: queue.Queue[Callable[[], None] | None] = queue.Queue(maxsize=threads)
-        self._error: BaseException | None = None
-        self._threads = [threading.Thread(target=self._run, daemon=True) for _ in range(threads)]
-        for thread in self._threads:
-            thread.start()
-
-    def _run(self) -> None:
-        while (work := self._work.get()) is not None:
-            if self._error is None:
-                try:
-                    work()
-                except BaseException as error:  # noqa: BLE001
-                    self._error = error
-        connection.close()
-
-    def put(self, work: Callable[[], None]) -> None:
-        """Hand work over."""
-        if self._error:
-            raise self._error
-        self._work.put(work)
-
-    def finish(self) -> None:
-        """Wait for everything."""
-        for _ in self._threads:
-            self._work.put(None)
-        for thread in self._threads:
-            thread.join()
-        if self._error:
-            raise self._error
 
 
 class History:

@@ -94,6 +94,8 @@ class Network:
         for task in (self._roaming, self._exporting):
             if task:
                 task.cancel()
+        if self.exporting:
+            self.exporting.close()
         for agent in self.agents:
             agent.close()
         if self._server:

@@ -80,7 +80,7 @@ def test_a_beginning_that_cannot_be_is_not_believed():
 def conversations(made, both_ways=False):
     ports = totals.service_port(made["src_port"], made["dst_port"], made["protocol"], Applications().known_ports)
     interfaces = Interfaces.of({1: 101, 2: 102, 3: 103})
-    return totals.conversations(
+    rows, _ = totals.sides(
         made,
         ports,
         (interfaces.find(made["input"]), interfaces.find(made["output"])),
@@ -88,6 +88,7 @@ def conversations(made, both_ways=False):
         (np.zeros(len(made), "u4"), np.zeros(len(made), "u4")),
         both_ways=both_ways,
     )
+    return totals.added(rows)
 
 
 @settings(max_examples=150)

@@ -13,12 +13,15 @@ from django.test import Client
 
 from lab.builder import build
 from lab.device import Device as StandIn
+from lab.faults import carry_out
+from lab.flow_encoding import Encoder
 from lab.flows import Exporting
+from lab.routing import site_number
 from lumtar.core.flows import totals
-from lumtar.core.flows.records import MAPPED, empty
+from lumtar.core.flows.records import MAPPED, address_numbers, empty
 from lumtar.domain.flows import exporters as kept
-from lumtar.domain.flows import queries, store
-from lumtar.domain.flows.models import Exporter, Hour, Minute
+from lumtar.domain.flows import queries, recording, store
+from lumtar.domain.flows.models import Exporter, Hour, Minute, Record
 from lumtar.domain.flows.queries import Asked
 from lumtar.domain.inventory.models import Device, Interface, Site
 from lumtar.domain.inventory.services import add_device
@@ -27,6 +30,7 @@ from lumtar.domain.readings.rollups import hour_of
 from lumtar.engine.flows import flow_receiver, inventory
 from lumtar.engine.flows.flow_receiver import FlowReceiver
 from lumtar.engine.flows.totals import Totals
+from lumtar.wire.flows.exporters import Domain
 from tests.conftest import free_port
 
 NOW = 1_795_440_000.0 + 30
@@ -89,7 +93,7 @@ def test_flows_of_stand_ins_are_what_their_counters_say_to_the_octet(county):
     made.take(exporting.caught, NOW + 41)
     assert made.counted["malformed"] == made.counted["unknown_records"] == made.counted["wrong_clock"] == 0
     rows = made.closed(NOW + 41, whole=True)
-    for name in ("hex-wan-1", "dep-wan-1", "cen-fw-1", "ald-wan-1"):
+    for name in ("hex-wan-1", "dep-wan-1", "cen-fw-1", "ald-wan-1", "dun-wan-1", "gar-wan-1"):
         box = county.box(name)
         for row, port in enumerate(box.ports):
             if port.name not in ("wan1", "wan2", "outside") or not port.terms:
@@ -112,7 +116,10 @@ def test_records_of_strangers_and_wrong_clocks_are_counted(county):
     exporting.export(NOW + 20)
     made = Totals()
     made.take([*exporting.caught, (b"nonsense", "192.0.2.9")], NOW + 86400 * 3)
-    assert made.counted["unknown_records"] == made.counted["records"] == made.counted["wrong_clock"] > 1000
+    assert made.counted["unknown_records"] == made.counted["records"] > 1000
+    # Samples of packets have no clock: they are dated when they come.
+    sampled = sum(domain.records for (_, how, _), domain in made.exporters.domains.items() if how.startswith("sflow"))
+    assert sampled and made.counted["wrong_clock"] == made.counted["records"] - sampled
     assert made.strange["192.0.2.9"]["why"].endswith("it is neither NetFlow 5 or 9 nor IPFIX nor sFlow 5")
     assert len(made.closed(NOW + 21, whole=True)) == 0
 
@@ -239,7 +246,7 @@ def test_exporters_add_up_over_restarts_and_keep_their_templates(wan):
 @pytest.fixture
 async def running(monkeypatch, wan, transactional_db):
     monkeypatch.setenv("LUMTAR_FLOW_PORTS", str(free_port()))
-    for name, value in (("READ_S", 0.05), ("STORE_S", 0.2), ("RENEW_S", 0.3)):
+    for name, value in (("READ_S", 0.05), ("STORE_S", 0.2), ("RENEW_S", 0.3), ("RECORD_S", 0.1)):
         monkeypatch.setattr(flow_receiver, name, value)
     made = FlowReceiver("test")
     work = asyncio.create_task(made.run())
@@ -261,16 +268,43 @@ async def until(true):
     raise AssertionError("waited in vain")
 
 
-async def test_from_a_datagram_to_stored_totals(running):
-    from lab.flow_encoding import Encoder
-
-    receiver, work = running
-    device = await sync_to_async(Device.objects.get)()
+def two_records(now):
     records = empty(2)
     records["src_lo"], records["dst_lo"] = MAPPED | 0x0A000001, MAPPED | 0x0A000009
     records["octets"], records["packets"], records["input"], records["output"] = 4000, 4, 1, 2
-    now = time.time()
     records["start"] = records["end"] = now
+    return records
+
+
+async def test_messages_over_tcp_are_put_together_and_seen_as_they_come(running):
+    receiver, _ = running
+    device = await sync_to_async(Device.objects.get)()
+    await sync_to_async(recording.look)(device.pk, "somebody")
+    await until(lambda: device.pk in receiver.totals.recorder.wanted)
+    now = time.time()
+    data = b"".join(Encoder("ipfix", domain=3).datagrams(two_records(now), now, now - 600))
+    with socket.create_connection((receiver.host, receiver.ports[0]), 3, ("127.0.9.9", 0)) as line:
+        # Messages come in whatever pieces TCP makes of them.
+        for begin in range(0, len(data), 37):
+            line.sendall(data[begin : begin + 37])
+            await asyncio.sleep(0.001)
+        await until(lambda: Record.objects.filter(device=device).count() == 2)
+        line.sendall(b"GET / HTTP/1.1\r\n\r\n")
+        await until(lambda: receiver.progress()["malformed"] == 1)
+        line.settimeout(3)
+        assert line.recv(10) == b"", "whoever sends something else is turned away"
+    rows, number = await sync_to_async(recording.read)(
+        Asked(device=device.pk), datetime.fromtimestamp(now - 60, UTC), datetime.now(UTC)
+    )
+    assert number == 2 and {row["octets"] for row in rows} == {4000}
+    assert rows[0]["in_id"] and rows[0]["out_id"]
+
+
+async def test_from_a_datagram_to_stored_totals(running):
+    receiver, work = running
+    device = await sync_to_async(Device.objects.get)()
+    now = time.time()
+    records = two_records(now)
     encoder = Encoder("ipfix", domain=7)
     with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as outlet:
         outlet.bind(("127.0.9.9", 0))
@@ -307,3 +341,66 @@ async def test_a_port_that_is_taken_is_told(monkeypatch, wan, transactional_db):
         await until(lambda: "cannot listen for flows at 127.0.0.1" in made.trouble())
         work.cancel()
         await asyncio.gather(work, return_exceptions=True)
+
+
+def exported(county, fault, name="hex-wan-1", times=(0, 20, 40)):
+    """What one stand-in exporter sends with a fault, in totals; and what its transport counted meanwhile, in and out."""
+    clock = [NOW]
+    devices = {box.name: StandIn(county, box, NOW - 4000, lambda: clock[0], ()) for box in county.boxes}
+    carry_out(devices, {"words": fault})
+    exporting = Caught(county, devices, NOW - 4000, 9)
+    exporting.encoders = {name: exporting.encoders[name]}
+    counted = []
+    for at in times:
+        clock[0] = NOW + at
+        counted.append(devices[name].counters(NOW + at)[0, :2])
+        exporting.export(NOW + at)
+    numbers, known = county_known(county)
+    made = Totals(known=known)
+    made.take(exporting.caught, NOW + times[-1] + 1)
+    rows = made.closed(NOW + times[-1] + 1, whole=True)
+    mine = rows[rows["interface"] == numbers[name, 1]]
+    sums = [int(mine["octets"][mine["way"] == way].sum()) for way in (0, 1)]
+    return made, mine, sums, (counted[-1] - counted[0]).astype(int).tolist()
+
+
+def test_faults_of_exporters_are_what_they_say(county):
+    made, _, sums, counted = exported(county, ["flows", "hex-wan-1", "lose", "0.3"])
+    (domain,) = made.exporters.domains.values()
+    assert sums[1] < 0.95 * counted[1] and domain.lost > 20
+    _, _, sums, counted = exported(county, ["flows", "hex-wan-1", "sample", "50"])
+    assert sums[0] == pytest.approx(counted[0] / 50, rel=0.01)
+    made, _, sums, counted = exported(county, ["flows", "hex-wan-1", "skew", "4000"])
+    assert sums == counted and made.counted["wrong_clock"] == made.counted["records"] > 100
+    assert max(made.skew.values()) == pytest.approx(3999, abs=2)
+    made, _, sums, _ = exported(county, ["flows", "hex-wan-1", "templates", "off"])
+    (domain,) = made.exporters.domains.values()
+    assert sums == [0, 0] and domain.held_sets > 5
+    _, _, sums, counted = exported(county, ["flows", "hex-wan-1", "in", "only"])
+    assert sums == [counted[0], 0]
+
+
+def test_a_stranger_and_a_scan_are_part_of_what_is_counted(county):
+    _, rows, sums, counted = exported(county, ["stranger", "hex-wan-1", "on"])
+    assert sums == counted
+    ends = {(int(each["src_hi"]), int(each["src_lo"])) for each in rows}
+    assert address_numbers(f"172.31.{site_number('Hexwater')}.66") in ends
+    _, rows, sums, counted = exported(county, ["scan", "hex-wan-1", "on"])
+    assert sums == counted
+    scanned = rows[(rows["port"] == 22) & (rows["way"] == 1)]
+    assert len(np.unique(scanned["dst_lo"])) > 450
+
+
+def test_an_exporter_that_begins_anew_is_not_taken_for_late():
+    domain = Domain()
+    for sequence in range(0, 5000, 100):
+        domain.count(sequence, 100)
+    domain.count(5200, 100)
+    assert domain.lost == 200
+    domain.count(5000, 100)
+    assert domain.lost == 100, "one that came late was not lost"
+    for sequence in range(0, 3000, 100):
+        domain.count(sequence, 100)
+    assert domain.lost <= 100 and domain.next_sequence == 3000
+    domain.count(3300, 100)
+    assert domain.lost >= 300

@@ -3,15 +3,18 @@
 import csv
 from datetime import UTC, datetime, timedelta
 
+import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
 import pytest
 from django.test import Client
+from django.utils import timezone
 
 from lumtar.core.access import Role
+from lumtar.core.flows.records import MAPPED, empty
 from lumtar.core.topology.addressing import Addresses, OwnAddress
 from lumtar.domain.audit.models import AuditChange
-from lumtar.domain.flows import store
+from lumtar.domain.flows import recording, store
 from lumtar.domain.flows.models import Exporter
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.inventory.services import add_device
@@ -54,7 +57,12 @@ def port(user):
 
 
 def ask(client, at, **more):
-    words = {"interface": at.pk, "start": iso(NOW - timedelta(minutes=20)), "end": iso(NOW), **more}
+    words = {
+        "interface": at.pk,
+        "start": iso(NOW - timedelta(minutes=20)),
+        "end": iso(NOW - timedelta(minutes=5)),
+        **more,
+    }
     return get(client, "traffic?" + "&".join(f"{name}={value}" for name, value in words.items()))
 
 
@@ -65,7 +73,7 @@ def test_applications_of_a_port_and_how_much_of_the_counter_they_explain(client,
         ("web", 6000, 80.0, {"application": "1"}),
         ("DNS", 1500, 20.0, {"application": "2"}),
     ]
-    assert told["rows"][0]["bps"] == 8 * 6000 / 1200 and max(told["rows"][0]["line"]) == 800.0
+    assert told["rows"][0]["bps"] == 8 * 6000 / 900 and max(told["rows"][0]["line"]) == 800.0
     assert (told["explained"]["octets"], told["explained"]["of"], told["explained"]["percent"]) == (7500, 8000, 93.75)
     assert told["explained"]["why"][-2:] == [
         "records were lost on their way",
@@ -73,7 +81,7 @@ def test_applications_of_a_port_and_how_much_of_the_counter_they_explain(client,
     ]
     assert (
         max(each for each in told["counter"] if each) == pytest.approx(8 * 8000 / 60)
-        and len(told["counter"]) == len(told["whole"]) == len(told["at"]) == 20
+        and len(told["counter"]) == len(told["whole"]) == len(told["at"]) == 15
     )
 
 
@@ -166,3 +174,44 @@ def test_who_is_limited_sees_the_traffic_of_their_ports_alone(port):
     assert get(browser, f"traffic?start={iso(NOW - timedelta(minutes=20))}")["octets"] == 0
     assert get(browser, "exporters") == []
     assert browser.get(f"/api/v1/traffic?interface={port.pk}").status_code == 404
+
+
+def test_records_are_kept_one_by_one_for_whoever_looks(client, port):
+    begun = client.post(f"/api/v1/traffic/live?interface={port.pk}", {"last_s": 60}, "application/json")
+    assert begun.status_code == 200 and begun.json()["rows"] == []
+    assert port.device_id in recording.wanted() and port.device_id + 1 not in recording.wanted()
+    assert port.device_id not in recording.wanted(timezone.now() + timedelta(seconds=20)), "nobody looks any more"
+    records = empty(2)
+    records["src_lo"], records["dst_lo"] = (MAPPED | 0x0A000001, MAPPED | 0x0A000002), MAPPED | 0xC6336401
+    records["octets"], records["protocol"], records["tcp_flags"], records["tos"] = (
+        (2**63 + 5, 700),
+        6,
+        0x12,
+        46 << 2 | 1,
+    )
+    records["end"] = timezone.now().timestamp()
+    records["start"] = records["end"] - 2
+    store.ensure(NOW, NOW + timedelta(minutes=1))
+    more = {"in_id": np.array([port.pk, 0]), "port": np.array([443, 443]), "application": np.array([1, 1])}
+    recording.append(recording.stored_as(port.device_id, records, timezone.now().timestamp(), more))
+    (row,) = client.post(f"/api/v1/traffic/live?interface={port.pk}", {}, "application/json").json()["rows"]
+    assert row["source"]["address"] == "10.0.0.1" and row["octets"] == 2**63 - 1 and row["tcp_flags"] == "SYN ACK"
+    assert (row["dscp"], row["ecn"], row["service"], row["came_in"]) == (46, 1, "tcp 443", "Transport A")
+    whole = get(client, "traffic/records?sender=10.0.0.2")
+    assert whole["number"] == 1 and whole["rows"][0]["octets"] == 700
+    lines = list(csv.DictReader(client.get("/api/v1/traffic/records/export").content.decode().splitlines()))
+    assert [each["source_address"] for each in lines] == ["10.0.0.1", "10.0.0.2"]
+    table = pq.read_table(pa.BufferReader(client.get("/api/v1/traffic/records/export?format=parquet").content))
+    assert table.num_rows == 2
+
+
+def test_recordings_are_begun_and_ended(client, port):
+    wrong = client.post("/api/v1/traffic/recordings", {"device": port.device_id, "hours": 0}, "application/json")
+    is_problem(wrong, 422, "a minute to seven days")
+    made = client.post("/api/v1/traffic/recordings", {"hours": 8}, "application/json").json()
+    assert made["device"] == "" and 12345 in recording.wanted()
+    assert [each["id"] for each in get(client, "traffic/recordings")] == [made["id"]]
+    assert AuditChange.objects.exists()
+    assert client.delete(f"/api/v1/traffic/recordings/{made['id']}").status_code == 204
+    assert 12345 not in recording.wanted()
+    assert client.delete(f"/api/v1/traffic/recordings/{made['id']}").status_code == 404

@@ -2781,6 +2781,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/traffic/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Records
+         * @description Flow records as they come: from now on they are kept, as long as this is asked for again within a quarter of a minute.
+         */
+        post: operations["lumtar_server_api_flow_records_look_at_records"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traffic/records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Records
+         * @description Records that were kept, of a time; without times the last minute.
+         */
+        get: operations["lumtar_server_api_flow_records_list_records"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traffic/records/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Records
+         * @description The newest 10,000 records of a time as a file, with all their fields.
+         */
+        get: operations["lumtar_server_api_flow_records_export_records"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traffic/recordings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Recordings
+         * @description What is being kept one by one.
+         */
+        get: operations["lumtar_server_api_flow_records_list_recordings"];
+        put?: never;
+        /**
+         * Begin Recording
+         * @description Keep records one by one from now on; they are there for a week.
+         */
+        post: operations["lumtar_server_api_flow_records_begin_recording"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traffic/recordings/{recording_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Recording
+         * @description Keep no more; what was kept stays.
+         */
+        delete: operations["lumtar_server_api_flow_records_end_recording"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{device}/routes": {
         parameters: {
             query?: never;
@@ -9682,6 +9786,141 @@ export interface components {
             usual_sampling: number | null;
         };
         /**
+         * RecordEnd
+         * @description Who sends or receives: address, what is known of it, port, site, AS.
+         */
+        RecordEnd: {
+            /** Address */
+            address: string;
+            /** Name */
+            name: string;
+            /** Port */
+            port: number;
+            /** Site */
+            site: string;
+            /** Autonomous System */
+            autonomous_system: number;
+        };
+        /**
+         * RecordOut
+         * @description A record with all its fields. Octets and packets are as before sampling; ``path`` is by which ports it came and went.
+         */
+        RecordOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            source: components["schemas"]["RecordEnd"];
+            destination: components["schemas"]["RecordEnd"];
+            /** Application */
+            application: string;
+            /** Application Id */
+            application_id: number;
+            /** Service */
+            service: string;
+            /** Protocol */
+            protocol: string;
+            /** Octets */
+            octets: number;
+            /** Packets */
+            packets: number;
+            /** Dscp */
+            dscp: number;
+            /** Ecn */
+            ecn: number;
+            /** Tcp Flags */
+            tcp_flags: string;
+            /** Sampling */
+            sampling: number;
+            /** Direction */
+            direction: string;
+            /** Exporter Id */
+            exporter_id: number;
+            /** Exporter */
+            exporter: string;
+            /** Came In */
+            came_in: string;
+            /** Went Out */
+            went_out: string;
+            /** Input */
+            input: number;
+            /** Output */
+            output: number;
+        };
+        /**
+         * RecordsOut
+         * @description The newest records of a time, newest first; ``number`` is how many there are. ``words`` say what is not shown.
+         */
+        RecordsOut: {
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+            /** Rows */
+            rows: components["schemas"]["RecordOut"][];
+            /** Number */
+            number: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * LookIn
+         * @description Whether to have records kept for a while from now, and of how many seconds to show those that came.
+         */
+        LookIn: {
+            /**
+             * Last S
+             * @default 60
+             */
+            last_s?: number;
+        };
+        /**
+         * RecordingOut
+         * @description Records that are kept one by one until a time: those of a device, or of all exporters.
+         */
+        RecordingOut: {
+            /** Id */
+            id: number;
+            /** Device Id */
+            device_id: number | null;
+            /** Device */
+            device: string;
+            /** By */
+            by: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+        };
+        /**
+         * RecordingIn
+         * @description Whose records are kept, and for how many hours from now.
+         */
+        RecordingIn: {
+            /** Device */
+            device?: number | null;
+            /** Hours */
+            hours: number;
+        };
+        /**
          * RouteOut
          * @description A route: ``device_id`` is who has the address of the next hop; a metric of -1 is not known.
          */
@@ -14273,6 +14512,190 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ExporterOut"];
                 };
+            };
+        };
+    };
+    lumtar_server_api_flow_records_look_at_records: {
+        parameters: {
+            query?: {
+                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP";
+                start?: string | null;
+                end?: string | null;
+                interface?: number | null;
+                device?: number | null;
+                site?: string;
+                way?: "in" | "out" | "";
+                application?: number | null;
+                sender?: string;
+                receiver?: string;
+                address?: string;
+                port?: number | null;
+                protocol?: number | null;
+                dscp?: number | null;
+                src_site?: number | null;
+                dst_site?: number | null;
+                limit?: number;
+                earlier_s?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_flow_records_list_records: {
+        parameters: {
+            query?: {
+                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP";
+                start?: string | null;
+                end?: string | null;
+                interface?: number | null;
+                device?: number | null;
+                site?: string;
+                way?: "in" | "out" | "";
+                application?: number | null;
+                sender?: string;
+                receiver?: string;
+                address?: string;
+                port?: number | null;
+                protocol?: number | null;
+                dscp?: number | null;
+                src_site?: number | null;
+                dst_site?: number | null;
+                limit?: number;
+                earlier_s?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_flow_records_export_records: {
+        parameters: {
+            query?: {
+                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP";
+                start?: string | null;
+                end?: string | null;
+                interface?: number | null;
+                device?: number | null;
+                site?: string;
+                way?: "in" | "out" | "";
+                application?: number | null;
+                sender?: string;
+                receiver?: string;
+                address?: string;
+                port?: number | null;
+                protocol?: number | null;
+                dscp?: number | null;
+                src_site?: number | null;
+                dst_site?: number | null;
+                limit?: number;
+                earlier_s?: number;
+                format?: "csv" | "parquet";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_flow_records_list_recordings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_flow_records_begin_recording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordingIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_flow_records_end_recording: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

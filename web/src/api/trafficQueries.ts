@@ -25,3 +25,39 @@ export const exportersQuery = queryOptions({
   queryKey: ["exporters"],
   queryFn: () => got(client.GET("/api/v1/exporters", {})),
 });
+
+export type FlowRecord = Schemas["RecordOut"];
+
+/** Records as they come: asking is what has them kept. */
+export const liveRecordsQuery = (filter: TrafficFilter, seconds: number) =>
+  queryOptions({
+    queryKey: ["records", "live", filter, seconds],
+    queryFn: () =>
+      got(client.POST("/api/v1/traffic/live", { params: { query: filter as object }, body: { last_s: seconds } })),
+    placeholderData: keepPreviousData,
+    gcTime: 30_000,
+    retry: false,
+  });
+
+/** Records that were kept, of a time. */
+export const recordsQuery = (filter: TrafficFilter, range: Range) =>
+  queryOptions({
+    queryKey: ["records", filter, range],
+    queryFn: () =>
+      got(
+        client.GET("/api/v1/traffic/records", { params: { query: { ...(filter as object), ...range, limit: 500 } } }),
+      ),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+export const recordingsQuery = queryOptions({
+  queryKey: ["recordings"],
+  queryFn: () => got(client.GET("/api/v1/traffic/recordings", {})),
+});
+
+export const keepRecords = (device: number | null, hours: number) =>
+  got(client.POST("/api/v1/traffic/recordings", { body: { device, hours } }));
+
+export const endRecording = (recording: number) =>
+  got(client.DELETE("/api/v1/traffic/recordings/{recording_id}", { params: { path: { recording_id: recording } } }));

@@ -125,7 +125,7 @@ def service_port(
     return np.where(has_ports, chosen, 0).astype("u2")
 
 
-def conversations(
+def sides(
     records: Records,
     ports: NDArray[np.uint16],
     interfaces: tuple[NDArray[np.uint32], NDArray[np.uint32]],
@@ -133,8 +133,8 @@ def conversations(
     sites: tuple[NDArray[np.uint32], NDArray[np.uint32]],
     *,
     both_ways: bool = False,
-) -> Conversations:
-    """Records of one exporter as conversations at its interfaces: each at the one that it came in by, and at the one that it left by.
+) -> tuple[Conversations, NDArray[np.int64]]:
+    """Records of one exporter at its interfaces: each at the one that it came in by, and at the one that it left by; and which record each row is of.
 
     Parameters
     ----------
@@ -146,7 +146,7 @@ def conversations(
         not counted as coming in, and the other way round
     """
     which, minute, octets, packets = spread(records)
-    found = []
+    found, whose = [], []
     for way, interface in ((IN, interfaces[0]), (OUT, interfaces[1])):
         other = records["direction"] == (EGRESS if way == IN else INGRESS)
         mine = (interface[which] > 0) & ~(both_ways & other[which])
@@ -162,19 +162,24 @@ def conversations(
         # Of a flow that lasted for minutes the last one has it.
         part["flows"] = np.append(rows[1:] != rows[:-1], True)[: len(rows)]
         found.append(part)
-    return added(np.concatenate(found))
+        whose.append(rows)
+    return np.concatenate(found), np.concatenate(whose)
 
 
 def added(parts: Conversations) -> Conversations:
     """Rows that are alike in everything but their sums as one."""
     if len(parts) < 2:
         return parts
-    keys = np.ascontiguousarray(parts).view("u8").reshape(len(parts), WORDS)[:, :KEY_WORDS]
-    order, begins = _groups(keys)
+    order, begins = alike(parts)
     made = parts[order[begins]]
     for name in ADDED:
         made[name] = np.add.reduceat(parts[name][order], begins)
     return made
+
+
+def alike(parts: Conversations) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """An order in which rows that differ in nothing but their sums stand together, and where each such group begins."""
+    return _groups(np.ascontiguousarray(parts).view("u8").reshape(len(parts), WORDS)[:, :KEY_WORDS])
 
 
 def _groups(keys: NDArray[np.uint64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -239,6 +244,15 @@ def counted_once(parts: Conversations, device_of: Mapping[int, int]) -> Conversa
     return made
 
 
+def put_together(parts: Conversations) -> Conversations:
+    """Conversations without their addresses and ports: what they are added up by when there are too many of them."""
+    made = parts.copy()
+    for name in ("src_hi", "src_lo", "dst_hi", "dst_lo", "port"):
+        made[name] = 0
+    made["is_rest"] = 1
+    return made
+
+
 def largest(parts: Conversations, most: int) -> Conversations:
     """The conversations with most octets of each minute, interface and way; the rest of them put together.
 
@@ -259,8 +273,4 @@ def largest(parts: Conversations, most: int) -> Conversations:
     begins = np.flatnonzero(is_new)
     place = np.arange(len(ordered)) - np.repeat(begins, np.diff(np.append(begins, len(ordered))))
     is_rest = place >= most
-    rest = ordered[is_rest]
-    for name in ("src_hi", "src_lo", "dst_hi", "dst_lo", "port"):
-        rest[name] = 0
-    rest["is_rest"] = 1
-    return np.concatenate((ordered[~is_rest], added(rest)))
+    return np.concatenate((ordered[~is_rest], added(put_together(ordered[is_rest]))))

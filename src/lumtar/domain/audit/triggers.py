@@ -44,6 +44,7 @@ TABLES: dict[str, Watched] = {
     "inventory_ownfield": Watched(says="own field"),
     "inventory_profile": Watched(says="profile"),
     "flows_exporter": Watched(only=("usual_sampling",), says="exporter"),
+    "flows_recording": Watched(says="recording of flow records"),
     "inventory_device": Watched(but=(*OF_EDITING, *OF_DESCRIBING), says="device"),
     "inventory_interface": Watched(
         only=("own_label", "own_role", "own_tags", "in_override_bps", "out_override_bps"), says="port"

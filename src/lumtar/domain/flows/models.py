@@ -94,3 +94,71 @@ class Hour(Conversation):
         """Partitioned by days; made by a migration."""
 
         db_table = "flows_hour"
+
+
+class Recording(models.Model):
+    """Somebody wants the records of an exporter (of all of them, without a device) kept one by one until a time."""
+
+    device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, null=True, related_name="+")
+    by = models.CharField(max_length=150)
+    since = models.DateTimeField(default=timezone.now)
+    until = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return f"records of {self.device or 'all exporters'}"
+
+
+class RecordLook(models.Model):
+    """Somebody looks at records as they come, of a device or of all; ends soon after the screen does not ask any more."""
+
+    by = models.CharField(max_length=150, unique=True)
+    device = models.ForeignKey("inventory.Device", on_delete=models.CASCADE, null=True, related_name="+")
+    until = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return f"{self.by} looks at {self.device or 'all exporters'}"
+
+
+class Record(models.Model):
+    """One record, as an exporter sent it: octets and packets as before sampling; interfaces by ifIndex and by the inventory's number (0: none)."""
+
+    pk = models.CompositePrimaryKey("device_id", "at")
+    at = models.DateTimeField()
+    """When it came."""
+    start = models.DateTimeField()
+    end = models.DateTimeField()
+    src_hi = models.BigIntegerField()
+    src_lo = models.BigIntegerField()
+    dst_hi = models.BigIntegerField()
+    dst_lo = models.BigIntegerField()
+    octets = models.BigIntegerField()
+    packets = models.BigIntegerField()
+    device = models.ForeignKey(
+        "inventory.Device", on_delete=models.DO_NOTHING, db_constraint=False, db_index=False, related_name="+"
+    )
+    in_id = models.BigIntegerField()
+    out_id = models.BigIntegerField()
+    input = models.BigIntegerField()
+    output = models.BigIntegerField()
+    src_as = models.BigIntegerField()
+    dst_as = models.BigIntegerField()
+    sampling = models.BigIntegerField()
+    application_id = models.BigIntegerField()
+    """What the exporter calls the application (RFC 6759), 0 if it does not say."""
+    application = models.IntegerField()
+    src_site = models.IntegerField()
+    dst_site = models.IntegerField()
+    src_port = models.IntegerField()
+    dst_port = models.IntegerField()
+    port = models.IntegerField()
+    """Of the service."""
+    protocol = models.SmallIntegerField()
+    dscp = models.SmallIntegerField()
+    ecn = models.SmallIntegerField()
+    tcp_flags = models.SmallIntegerField()
+    direction = models.SmallIntegerField()
+
+    class Meta:
+        """Partitioned by hours; made by a migration."""
+
+        db_table = "flows_record"

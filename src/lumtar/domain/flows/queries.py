@@ -80,6 +80,7 @@ class Traffic:
     step_s : seconds of a step
     whole : octets of each step, of all of them
     number : how many keys there are
+    is_fine : whether it was read from minutes
     """
 
     start: datetime
@@ -89,9 +90,16 @@ class Traffic:
     whole: NDArray[np.float64]
     octets: int
     number: int
+    is_fine: bool
 
 
-def _where(asked: Asked, values: dict[str, Any]) -> list[str]:
+def narrowed(asked: Asked, values: dict[str, Any]) -> list[str]:
+    """The conditions of the filters of a question, whose values are added.
+
+    Raises
+    ------
+    Refusal
+    """
     where = []
     for name, column in (
         ("application", "application"), ("port", "port"), ("protocol", "protocol"), ("dscp", "dscp"),
@@ -108,8 +116,16 @@ def _where(asked: Asked, values: dict[str, Any]) -> list[str]:
         except ValueError as error:
             raise Refusal(f"{text[:60]} is not an address.", name) from error
         either = " OR ".join(f"({end}_hi = %({name}_hi)s AND {end}_lo = %({name}_lo)s)" for end in ends)
-        where.append(f"({either}) AND NOT is_rest")
-    return where + _scope(asked, values)
+        where.append(f"({either})")
+    return where
+
+
+def _where(asked: Asked, values: dict[str, Any]) -> list[str]:
+    where = narrowed(asked, values) + _scope(asked, values)
+    if asked.sender or asked.receiver or asked.address:
+        # What was put together has no addresses, which is not the address of zeros.
+        where.append("NOT is_rest")
+    return where
 
 
 def _scope(asked: Asked, values: dict[str, Any]) -> list[str]:
@@ -136,19 +152,30 @@ def _signed(number: int) -> int:
     return number - 2**64 if number >= 2**63 else number
 
 
-def _source(start: datetime, end: datetime, values: dict[str, Any]) -> tuple[str, timedelta]:
-    """Where to read, and the shortest step of that: minutes where there are some, hours before that and over long times."""
+def _is_fine(start: datetime, end: datetime) -> bool:
+    """Whether a time is read from minutes: a short one of which there are some."""
+    if end - start > SHORT or start <= timezone.now() - KEPT[MINUTES] + timedelta(hours=1):
+        return False
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"""SELECT EXISTS (SELECT 1 FROM {MINUTES} WHERE at >= %(start)s AND at < %(end)s)
+            OR NOT EXISTS (SELECT 1 FROM {HOURS} WHERE at >= %(start)s AND at < %(end)s)""",
+            {"start": start, "end": end},
+        )
+        return bool(cursor.fetchone()[0])
+
+
+def _source(start: datetime, end: datetime, values: dict[str, Any], *, is_fine: bool) -> str:
+    """Where to read: minutes, or hours and the minutes of those that are not summed up yet."""
     values |= {"start": start, "end": end}
-    is_short = end - start <= SHORT and start > timezone.now() - KEPT[MINUTES] + timedelta(hours=1)
-    if is_short:
-        return f"SELECT * FROM {MINUTES} WHERE at >= %(start)s AND at < %(end)s", timedelta(minutes=1)
+    if is_fine:
+        return f"SELECT * FROM {MINUTES} WHERE at >= %(start)s AND at < %(end)s"
     with connection.cursor() as cursor:
         cursor.execute(f"SELECT max(at) + interval '1 hour' FROM {HOURS} WHERE at >= %s AND at < %s", [start, end])
         cut = cursor.fetchone()[0] or start
     values["cut"] = min(cut, end)
     hours = f"SELECT * FROM {HOURS} WHERE at >= %(start)s AND at < %(cut)s"
-    # Hours that are not summed up yet are read from their minutes.
-    return f"{hours} UNION ALL SELECT * FROM {MINUTES} WHERE at >= %(cut)s AND at < %(end)s", timedelta(hours=1)
+    return f"{hours} UNION ALL SELECT * FROM {MINUTES} WHERE at >= %(cut)s AND at < %(end)s"
 
 
 def _steps(start: datetime, end: datetime, least: timedelta) -> tuple[datetime, int]:
@@ -173,9 +200,9 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
         raise Refusal(f"Traffic is put together by {', '.join(BY)}.", "by")
     values: dict[str, Any] = {}
     where = _where(asked, values)
-    least = timedelta(minutes=1) if end - start <= SHORT else timedelta(hours=1)
-    begin, step = _steps(start, end, least)
-    source, _ = _source(begin, end, values)
+    is_fine = _is_fine(start, end)
+    begin, step = _steps(start, end, timedelta(minutes=1) if is_fine else timedelta(hours=1))
+    source = _source(begin, end, values, is_fine=is_fine)
     keys = BY[by]
     # What was put together is one row, whatever application or protocol it is of.
     named = ", ".join(
@@ -184,13 +211,15 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
     )
     rows = f"SELECT at, octets, packets, flows, {named} FROM ({source}) level WHERE {' AND '.join(where)}"
     listed = ", ".join(keys)
+    # What was put together is no conversation, however much it is.
+    last = "is_rest, " if "is_rest" in keys else ""
     most = max(1, min(limit, MOST_ROWS))
     values |= {"limit": most, "step": step, "lines": min(LINES, most)}
     with connection.cursor() as cursor:
         cursor.execute(
             f"""WITH mine AS MATERIALIZED ({rows}), ranked AS (
                 SELECT {listed}, sum(octets) AS o, sum(packets) AS p, sum(flows) AS f,
-                    row_number() OVER (ORDER BY sum(octets) DESC) AS place, count(*) OVER () AS number, sum(sum(octets)) OVER () AS whole
+                    row_number() OVER (ORDER BY {last}sum(octets) DESC) AS place, count(*) OVER () AS number, sum(sum(octets)) OVER () AS whole
                 FROM mine GROUP BY {listed}
             ), course AS (
                 SELECT coalesce(r.place, 0) AS place, floor((extract(epoch FROM m.at) - extract(epoch FROM %(start)s::timestamptz)) / %(step)s)::int AS slot,
@@ -205,7 +234,7 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
         )
         found = cursor.fetchall()
     number_of_steps = max(1, int(np.ceil((end - begin).total_seconds() / step)))
-    made = Traffic(begin, end, step, [], np.zeros(number_of_steps), 0, 0)
+    made = Traffic(begin, end, step, [], np.zeros(number_of_steps), 0, 0, is_fine)
     for place, octets, packets, flows, number, whole, key, slot in found:
         if slot is None:
             made.rows.append(Row(tuple(key), int(octets), int(packets), int(flows)))
@@ -248,7 +277,7 @@ def course(asked: Asked, start: datetime, end: datetime, step_s: int) -> NDArray
     """Octets of conversations in each step."""
     values: dict[str, Any] = {"step": step_s}
     where = _where(asked, values)
-    source, _ = _source(start, end, values)
+    source = _source(start, end, values, is_fine=step_s < 3600)
     made = np.zeros(max(0, int((end - start).total_seconds() // step_s)))
     slot = "floor((extract(epoch FROM at) - extract(epoch FROM %(start)s::timestamptz)) / %(step)s)::int"
     with connection.cursor() as cursor:

@@ -9,9 +9,9 @@ from lumtar.core.flows.totals import Conversations
 from lumtar.domain.readings import bulk
 from lumtar.domain.readings.services import claim_batch
 
-MINUTES, HOURS = "flows_minute", "flows_hour"
-LENGTHS = {MINUTES: timedelta(hours=1), HOURS: timedelta(days=1)}
-KEPT = {MINUTES: timedelta(days=2), HOURS: timedelta(days=92)}
+MINUTES, HOURS, RECORDS = "flows_minute", "flows_hour", "flows_record"
+LENGTHS = {MINUTES: timedelta(hours=1), HOURS: timedelta(days=1), RECORDS: timedelta(hours=6)}
+KEPT = {MINUTES: timedelta(days=2), HOURS: timedelta(days=92), RECORDS: timedelta(days=7)}
 MOST_OF_AN_HOUR = 200
 """Conversations of an interface, way and hour that are kept one by one; the rest is put together."""
 MAKING = 7_402_320
@@ -25,8 +25,8 @@ KEY = "interface_id, way, src_hi, src_lo, dst_hi, dst_lo, protocol, port, dscp, 
 
 
 @transaction.atomic
-def append(rows: Conversations, batch: UUID | None = None) -> None:
-    """Append totals of minutes; with the number of a batch once, however often it is tried."""
+def append(rows: Conversations, batch: UUID | None = None, table: str = MINUTES) -> None:
+    """Append totals of minutes (of hours to HOURS); with the number of a batch once, however often it is tried."""
     if not len(rows) or (batch is not None and not claim_batch(batch)):
         return
     signed = {
@@ -43,7 +43,7 @@ def append(rows: Conversations, batch: UUID | None = None) -> None:
         ("is_rest", "?", rows["is_rest"].astype(bool)),
         ("is_counted", "?", rows["is_counted"].astype(bool)),
     ]
-    bulk.copy(MINUTES, columns)
+    bulk.copy(table, columns)
 
 
 def _floor(at: datetime, length: timedelta) -> datetime:

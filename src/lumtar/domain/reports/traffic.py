@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 
 import numpy as np
 from django.utils import timezone
@@ -84,24 +84,41 @@ class Explained:
 def names_of(by: str, rows: Sequence[Row]) -> list[Named]:
     """What each row is called."""
     addresses = {text for row in rows for text in _addresses(by, row)}
-    known = _known(addresses)
-    sites = dict(Site.objects.values_list("pk", "name"))
+    known = known_addresses(addresses)
+    sites = site_names()
     return [_named(by, row, known, sites) for row in rows]
+
+
+def complete(start: datetime, end: datetime) -> tuple[datetime, datetime]:
+    """A time as far as its flows are complete; as it is, if none of it is."""
+    until = datetime.fromtimestamp((timezone.now() - OPEN).timestamp() // 60 * 60, UTC)
+    return start, min(end, until) if until > start else end
+
+
+def site_names() -> dict[int, str]:
+    """Sites by their number; what has none is elsewhere."""
+    return {0: ELSEWHERE} | dict(Site.objects.values_list("pk", "name"))
+
+
+def application_name(number: int) -> str:
+    """What an application is called."""
+    return APPLICATIONS.names.get(number, f"application {number}")
 
 
 def _addresses(by: str, row: Row) -> list[str]:
     if by in ("sender", "receiver") and not row.key[2]:
-        return [_text(row.key[0], row.key[1])]
+        return [address_of(row.key[0], row.key[1])]
     if by == "conversation" and not row.key[7]:
-        return [_text(row.key[0], row.key[1]), _text(row.key[2], row.key[3])]
+        return [address_of(row.key[0], row.key[1]), address_of(row.key[2], row.key[3])]
     return []
 
 
-def _text(hi: int, lo: int) -> str:
+def address_of(hi: int, lo: int) -> str:
+    """An address from the two numbers that it is stored as."""
     return address_text(hi & UNSIGNED, lo & UNSIGNED)
 
 
-def _known(addresses: Iterable[str]) -> dict[str, str]:
+def known_addresses(addresses: Iterable[str]) -> dict[str, str]:
     """Devices, and the ports of stations, by address."""
     wanted = list(addresses)
     found: dict[str, str] = {}
@@ -117,7 +134,8 @@ def _known(addresses: Iterable[str]) -> dict[str, str]:
     return found | dict(Device.objects.filter(address__in=wanted, retired_at=None).values_list("address", "name"))
 
 
-def _service(protocol: int, port: int) -> str:
+def service_name(protocol: int, port: int) -> str:
+    """A service by its protocol and port."""
     name = PROTOCOLS.get(protocol, f"protocol {protocol}")
     return f"{name.lower()} {port}" if port else name
 
@@ -125,7 +143,7 @@ def _service(protocol: int, port: int) -> str:
 def _named(by: str, row: Row, known: dict[str, str], sites: dict[int, str]) -> Named:
     key = row.key
     if by == "application":
-        return Named(APPLICATIONS.names.get(key[0], f"application {key[0]}"), "", {"application": str(key[0])})
+        return Named(application_name(key[0]), "", {"application": str(key[0])})
     if by == "site":
         ends = [sites.get(each, ELSEWHERE) for each in key]
         return Named(f"{ends[0]} → {ends[1]}", "", {"src_site": str(key[0]), "dst_site": str(key[1])})
@@ -136,12 +154,12 @@ def _named(by: str, row: Row, known: dict[str, str], sites: dict[int, str]) -> N
     if row.key[-1]:
         return Named("smaller ones together", "", {})
     if by == "port":
-        return Named(_service(key[0], key[1]), "", {"protocol": str(key[0]), "port": str(key[1])})
+        return Named(service_name(key[0], key[1]), "", {"protocol": str(key[0]), "port": str(key[1])})
     if by in ("sender", "receiver"):
-        text = _text(key[0], key[1])
+        text = address_of(key[0], key[1])
         return Named(text, known.get(text, ""), {by: text})
-    source, goal = _text(key[0], key[1]), _text(key[2], key[3])
-    more = f"{APPLICATIONS.names.get(key[6], '')} {_service(key[4], key[5])}"
+    source, goal = address_of(key[0], key[1]), address_of(key[2], key[3])
+    more = f"{APPLICATIONS.names.get(key[6], '')} {service_name(key[4], key[5])}"
     called = [f"{text} {known[text]}" if text in known else text for text in (source, goal)]
     return Named(
         f"{called[0]} → {called[1]}",
@@ -158,7 +176,7 @@ def explained(asked: Asked, traffic: Traffic) -> tuple[Explained | None, np.ndar
     device = Interface.objects.values_list("device_id", flat=True).get(pk=asked.interface)
     exporters = list(Exporter.objects.filter(device=device))
     begun = min((each.first_at for each in exporters), default=traffic.start)
-    step = 60 if traffic.end - traffic.start <= queries.SHORT else 3600
+    step = 60 if traffic.is_fine else 3600
     # The first step may have begun before the exporter was heard, and the last one is not complete.
     since = _next(max(traffic.start, begun), step)
     until = max(since, min(traffic.end, timezone.now() - OPEN))

@@ -13,7 +13,7 @@ import structlog
 
 from lumtar.core.flows.totals import Conversations
 from lumtar.domain.flows import exporters as kept
-from lumtar.domain.flows import store
+from lumtar.domain.flows import recording, store
 from lumtar.domain.flows.exporters import Key, Seen
 from lumtar.domain.operation.services import announce
 from lumtar.engine.flows import inventory
@@ -28,6 +28,8 @@ HOST, PORTS = "127.0.0.1", "8478"
 READ_S = 0.2
 RENEW_S = 5.0
 STORE_S = 5.0
+RECORD_S = 1.0
+"""Records that somebody looks at reach the database once so many seconds."""
 MOST_WAITING_ROWS = 5_000_000
 """Rows that wait for a database that is away; then the oldest are dropped, and counted."""
 
@@ -84,6 +86,7 @@ class FlowReceiver(Service):
             self.supervise("listening for flows", self._listen),
             self.supervise("storing flows", self._store),
             self.supervise("devices and sites", self._renew),
+            self.supervise("records one by one", self._record),
         ]
         try:
             await asyncio.Event().wait()
@@ -118,6 +121,19 @@ class FlowReceiver(Service):
         while True:
             await asyncio.sleep(RENEW_S)
             self.totals.known = await asyncio.to_thread(with_database, inventory.load)
+
+    async def _record(self) -> None:
+        while True:
+            await asyncio.sleep(RECORD_S)
+            await asyncio.to_thread(with_database, self._keep_records)
+
+    def _keep_records(self) -> None:
+        with self._adding:
+            rows = self.totals.recorder.take(RECORD_S)
+        if rows is not None:
+            store.ensure(datetime.now(UTC), datetime.now(UTC))
+            recording.append(rows)
+        self.totals.recorder.wanted = recording.wanted()
 
     async def _store(self) -> None:
         while True:
@@ -178,6 +194,8 @@ class FlowReceiver(Service):
             "received": inlet.received if inlet else 0,
             "dropped": (inlet.dropped if inlet else 0) + self._rows_dropped,
             "written_rows": self._rows_written,
+            "recorded": self.totals.recorder.kept,
+            "not_recorded": self.totals.recorder.left_out,
             "buffer": inlet.buffer if inlet else 0,
             "listens_at": f"{self.host} port {', '.join(map(str, self.ports))}",
             "strangers": [{"address": address, **each} for address, each in reversed(self.totals.strange.items())],

@@ -14,6 +14,7 @@ from lumtar.core.flows.totals import Conversations
 from lumtar.domain.flows.exporters import Key
 from lumtar.engine.flows.inlet import Datagram
 from lumtar.engine.flows.inventory import Known
+from lumtar.engine.flows.recording import Recorder
 from lumtar.wire.ber import Malformed
 from lumtar.wire.flows import netflow5, sflow, templated
 from lumtar.wire.flows.exporters import Domain, Exporters
@@ -46,6 +47,7 @@ class Totals:
     applications: Applications = field(default_factory=Applications)
     known: Known = field(default_factory=Known)
     counted: Counter[str] = field(default_factory=Counter)
+    recorder: Recorder = field(default_factory=Recorder)
     strange: OrderedDict[str, dict[str, Any]] = field(default_factory=OrderedDict)
     skew: dict[Key, float] = field(default_factory=dict)
     _open: dict[int, list[Conversations]] = field(default_factory=dict)
@@ -93,7 +95,7 @@ class Totals:
         if device is None:
             self.counted["unknown_records"] += len(records)
             return
-        interfaces = self.known.interfaces[device]
+        known = self.known.interfaces[device]
         ways = self._ways.setdefault(domain.key, Ways())
         ways.ingress |= bool((records["direction"] == INGRESS).any())
         ways.egress |= bool((records["direction"] == EGRESS).any())
@@ -101,17 +103,20 @@ class Totals:
         ports = totals.service_port(
             whole["src_port"], whole["dst_port"], whole["protocol"], self.applications.known_ports
         )
-        rows = totals.conversations(
-            whole,
-            ports,
-            (interfaces.find(whole["input"]), interfaces.find(whole["output"])),
-            self.applications.find(whole["protocol"], ports),
-            (
-                self.known.sites.find(whole["src_hi"], whole["src_lo"]),
-                self.known.sites.find(whole["dst_hi"], whole["dst_lo"]),
-            ),
-            both_ways=ways.ingress and ways.egress,
+        applications = self.applications.find(whole["protocol"], ports)
+        inner, outer = known.find(whole["input"]), known.find(whole["output"])
+        src_site, dst_site = (self.known.sites.find(whole[f"{end}_hi"], whole[f"{end}_lo"]) for end in ("src", "dst"))
+        self.recorder.add(
+            device, whole, now,
+            {
+                "port": ports, "application": applications, "in_id": inner, "out_id": outer, "src_site": src_site,
+                "dst_site": dst_site,
+            },
+        )  # fmt: skip
+        rows, _ = totals.sides(
+            whole, ports, (inner, outer), applications, (src_site, dst_site), both_ways=ways.ingress and ways.egress
         )
+        rows = totals.added(rows)
         for minute in np.unique(rows["minute"]).tolist():
             self._open.setdefault(minute, []).append(rows[rows["minute"] == minute])
         self._rows += len(rows)

@@ -26,6 +26,7 @@ from lumtar.server.api import (
     exchange,
     expected,
     fleet,
+    flow_records,
     forecasts,
     groups,
     impact,
@@ -100,6 +101,7 @@ api.add_router("", links.router)
 api.add_router("", stations.router)
 api.add_router("", wireless.router)
 api.add_router("", traffic.router)
+api.add_router("", flow_records.router)
 api.add_router("", routes.router)
 api.add_router("", powered.router)
 api.add_router("", map.router)

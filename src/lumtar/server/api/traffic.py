@@ -115,8 +115,11 @@ class TrafficOut(Schema):
 
 @router.get("/traffic", needs=VIEWER, response=TrafficOut)
 def show_traffic(request: HttpRequest, query: Query[TrafficAsked]) -> TrafficOut:
-    """Who uses it, for what; without times the last hour. ``earlier_s`` compares with the time so many seconds before."""
-    since, until = span(query.start, query.end, HOUR)
+    """Who uses it, for what; without times the last hour. ``earlier_s`` compares with the time so many seconds before.
+
+    It ends where flows are complete: some minutes before now.
+    """
+    since, until = traffic.complete(*span(query.start, query.end, HOUR))
     asked = query.asked
     title, speed = _title(query)
     with refusing():
@@ -176,7 +179,7 @@ def export_traffic(
     request: HttpRequest, query: Query[TrafficAsked], format: Literal["csv", "parquet"] = "csv"
 ) -> HttpResponse:
     """The same rows as a file, the first 500; octets, packets and flows over the whole time."""
-    since, until = span(query.start, query.end, HOUR)
+    since, until = traffic.complete(*span(query.start, query.end, HOUR))
     _title(query)
     with refusing():
         found = queries.read(query.asked, query.by, since, until, queries.MOST_ROWS)
@@ -212,7 +215,7 @@ def _title(query: TrafficAsked) -> tuple[str, float | None]:
 
 
 def _filters(query: TrafficAsked) -> list[FilterOut]:
-    sites = {0: traffic.ELSEWHERE} | dict(Site.objects.values_list("pk", "name"))
+    sites = traffic.site_names()
     words = {
         "way": query.way and f"{query.way}bound",
         "application": query.application is not None

@@ -16,6 +16,9 @@ MOST_DOMAINS = 10_000
 RESTARTED = 1 << 20
 """A sequence number that is so far away from what is expected tells of a restart, not of a loss."""
 
+MOST_LATE = 8
+"""Datagrams in a row with sequence numbers from before what is expected, that are taken for late ones."""
+
 
 @dataclass(frozen=True, slots=True)
 class Held:
@@ -53,6 +56,7 @@ class Domain:
     held_sets: int = 0
     held_octets: int = 0
     next_sequence: int | None = None
+    late_in_row: int = 0
     lost: int = 0
     records: int = 0
     datagrams: int = 0
@@ -121,11 +125,11 @@ class Domain:
             gap = (sequence - expected) & 0xFFFFFFFF
             if 0 < gap < RESTARTED:
                 self.lost += gap
-            elif gap >= 2**32 - RESTARTED:
-                # One that came late was counted as lost before.
-                self.lost = max(0, self.lost - step)
+            elif gap >= 2**32 - RESTARTED and self.late_in_row < MOST_LATE:
+                # One that came late was counted as lost before; many in a row are those of an exporter that began anew.
+                self.lost, self.late_in_row = max(0, self.lost - step), self.late_in_row + 1
                 return
-        self.next_sequence = following
+        self.next_sequence, self.late_in_row = following, 0
 
 
 @dataclass(slots=True)

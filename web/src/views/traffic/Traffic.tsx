@@ -10,6 +10,7 @@ import { InlineChoice } from "../../components/InlineChoice";
 import { InlineToggles } from "../../components/InlineToggles";
 import { Problem } from "../../components/Problem";
 import { Exporters } from "./Exporters";
+import { Records } from "./Records";
 import { FILTERS, layersOf, useTrafficFilter } from "./trafficFilter";
 
 const BY: readonly (readonly [By, string])[] = [
@@ -22,6 +23,10 @@ const BY: readonly (readonly [By, string])[] = [
   ["protocol", "protocol"],
   ["DSCP", "DSCP"],
 ];
+const LISTS = [
+  ["totals", "totals"],
+  ["records", "records"],
+] as const;
 const COMPARED = [
   ["", "nothing"],
   ["86400", "yesterday"],
@@ -42,6 +47,7 @@ export function Traffic() {
   const set = useSetSearch();
   const filter = useTrafficFilter();
   const by = BY.find(([name]) => name === search.get("by"))?.[0] ?? "application";
+  const list = LISTS.find(([name]) => name === search.get("list"))?.[0] ?? "totals";
   const earlier = Number(COMPARED.find(([seconds]) => seconds === search.get("against"))?.[0] ?? "");
   const { data, error } = useQuery(trafficQuery(by, filter, time.range, 50, earlier));
   const back = () => (time.following ? follow(time.span ?? undefined) : navigate(-1));
@@ -52,19 +58,30 @@ export function Traffic() {
           Traffic of {data?.title ?? "…"}{" "}
           <span className="text-body font-normal text-ink2">
             {data &&
+              list === "totals" &&
               `${text(volume(data.octets))} in ${duration((Date.parse(data.end) - Date.parse(data.start)) / 1000)}`}
           </span>
         </h1>
         <div className="flex flex-wrap items-center gap-x-3 gap-y-1 text-small">
           <Scope />
           <Filters filters={data?.filters ?? []} />
-          <span className="ml-auto flex flex-wrap items-center gap-x-1 text-ink2">
-            by <InlineToggles label="Put together by" value={by} options={BY} onChoose={(each) => set({ by: each })} />
-          </span>
+          <InlineToggles
+            label="Show"
+            value={list}
+            options={LISTS}
+            onChoose={(each) => set({ list: each === "totals" ? "" : each })}
+          />
+          {list === "totals" && (
+            <span className="ml-auto flex flex-wrap items-center gap-x-1 text-ink2">
+              by{" "}
+              <InlineToggles label="Put together by" value={by} options={BY} onChoose={(each) => set({ by: each })} />
+            </span>
+          )}
         </div>
         <Problem error={error} />
-        {data && data.octets === 0 && <Nothing />}
-        {data && data.octets > 0 && (
+        {list === "records" && <Records />}
+        {list === "totals" && data && data.octets === 0 && <Nothing />}
+        {list === "totals" && data && data.octets > 0 && (
           <>
             <TrafficChart
               at={data.at}
@@ -231,7 +248,10 @@ function Rows({ data, by }: { data: Data; by: By }) {
         ))}
       </ul>
       {data.number > data.rows.length && (
-        <p className="py-1 text-ink2">and {(data.number - data.rows.length).toLocaleString("en-GB")} smaller ones</p>
+        <p className="py-1 text-ink2">
+          and {(data.number - data.rows.length).toLocaleString("en-GB")} smaller ones, together{" "}
+          {text(volume(data.octets - data.rows.reduce((sum, row) => sum + row.octets, 0)))}
+        </p>
       )}
     </>
   );

@@ -126,7 +126,7 @@ describe("traffic", () => {
     await waitFor(() => expect(asked.at(-1)).toMatchObject({ by: "sender" }));
     fireEvent.click(within(screen.getByRole("group", { name: "Figures" })).getByRole("button", { name: "bytes" }));
     expect(await screen.findByText("8.0 kB")).toBeTruthy();
-    expect(screen.getByText("and 1 smaller ones")).toBeTruthy();
+    expect(screen.getByText("and 1 smaller ones, together 0 B")).toBeTruthy();
   });
   it("says so where nobody exports, and who does that is not in the inventory", async () => {
     answers["/api/v1/traffic"] = traffic({ octets: 0, rows: [] });
