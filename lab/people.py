@@ -5,6 +5,7 @@ from datetime import UTC, datetime, timedelta
 
 from lumtar.core.calling import Substitute
 from lumtar.core.measures.links import BRIDGE, LINK
+from lumtar.core.measures.traffic import FLOW_PORT, STRANGER
 from lumtar.core.rules.ready import READY
 from lumtar.domain.alarms import maintenance
 from lumtar.domain.alarms import rules as services
@@ -15,6 +16,8 @@ from lumtar.domain.calling.contacts import AddressSpec, ContactSpec
 from lumtar.domain.calling.models import Address, CallPlan, Team
 from lumtar.domain.calling.plans import PlanSpec, StepSpec
 from lumtar.domain.calling.teams import TeamSpec
+from lumtar.domain.flows import strangers
+from lumtar.domain.flows.models import AddressList
 from lumtar.domain.inventory.models import Device, Site
 
 BY = "demonstration"
@@ -34,6 +37,10 @@ def hang(devices: Iterable[Device]) -> None:
             "wan": ["dep-wan-1"] if site != "dep" else ["dep-core-1"],
         }.get(kind, [f"{site}-core-1"])
         device.hangs_on.set([called[each] for each in above if each in called and each != name])
+
+
+COUNTY = "10.0.0.0/8\n172.16.0.0/12\n192.168.0.0/16"
+KNOWN = "10.0.0.0/8  # every site has a /16 of its own"
 
 
 def rules() -> None:
@@ -57,7 +64,7 @@ def rules() -> None:
 
 
 def link_rules() -> None:
-    """Rules about links and bridges, from now on: what the history has of them was no news."""
+    """Rules about links, bridges and traffic, from now on: what the history has of them was no news."""
     services.create(
         {
             "name": "Links that are down", "measure": "down", "scope": "role is (uplink, wan, trunk)", "times": 2, "of": 2,
@@ -66,15 +73,16 @@ def link_rules() -> None:
         BY,
     )  # fmt: skip
     for each in READY:
-        if each.rule().subject in (LINK, BRIDGE):
+        if each.rule().subject in (LINK, BRIDGE, FLOW_PORT, STRANGER):
             levels = [{"severity": int(one.severity), "limit": one.limit, "clear": one.clear} for one in each.levels]
             services.create(
                 {
                     "name": each.name, "measure": each.measure, "scope": each.scope, "times": each.hold.times,
-                    "of": each.hold.of, "levels": levels, "direction": each.direction,
+                    "of": each.hold.of, "hold_s": each.hold.seconds, "levels": levels, "direction": each.direction,
                 },
                 BY,
             )  # fmt: skip
+    strangers.keep_list(AddressList(name="County addresses", within=COUNTY, listed=KNOWN), BY)
     Rule.objects.filter(name="Links that are down").update(plan=CallPlan.objects.get(name="Day and night"))
 
 

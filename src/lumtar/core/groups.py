@@ -42,6 +42,12 @@ COMPONENT_FIELDS = (
 NAMED_FIELDS = (Field("group", Kind.TEXT, "its name"),)
 """What a condition can ask about a group itself."""
 
+TRAFFIC_FIELDS = (Field("traffic", Kind.TEXT, "what it is called"),)
+"""What a condition can ask about watched traffic."""
+
+STRANGER_FIELDS = (Field("list", Kind.TEXT, "the list that does not know it"),)
+"""What a condition can ask about a stranger."""
+
 
 def within(subgroups: Mapping[int, Collection[int]], group: int) -> set[int]:
     """A group and all groups that are in it, directly or through others. ``subgroups`` are those that each group holds."""

@@ -27,13 +27,17 @@ class Span:
         return self.last - self.first + 1
 
 
-def _span(text: str) -> Span:
+def _span(text: str, *, boxes_only: bool) -> Span:
     try:
+        if text.endswith(".*"):
+            begun = text.removesuffix("*").rstrip(".*")
+            octets = begun.count(".") + 1
+            text = f"{begun}{'.0' * (4 - octets)}/{8 * octets}"
         if "/" in text:
             network = ipaddress.ip_network(text, strict=False)
             first, last = int(network.network_address), int(network.broadcast_address)
             # Network and broadcast address belong to no box (RFC 1122 section 3.2.1.3; RFC 3021 for a /31).
-            if network.version == 4 and network.prefixlen < 31:
+            if boxes_only and network.version == 4 and network.prefixlen < 31:
                 first, last = first + 1, last - 1
             return Span(network.version, first, last)
         begin, dash, end = (part.strip() for part in text.partition("-"))
@@ -44,26 +48,35 @@ def _span(text: str) -> Span:
             end = f"{begin.rpartition('.')[0]}.{end}"
         high = ipaddress.ip_address(end)
     except ValueError as error:
-        words = "is not a range: write 10.20.0.0/22, 10.20.0.10-10.20.0.99 or 10.20.0.10-99"
+        words = "is not a range: write 10.20.0.0/22, 10.20.0.10-10.20.0.99, 10.20.0.10-99 or 10.20.*"
         raise Refusal(f"“{text[:60]}” {words}.") from error
     if low.version != high.version or int(high) < int(low):
         raise Refusal(f"“{text[:60]}” ends before it begins.")
     return Span(low.version, int(low), int(high))
 
 
-def _spans(text: str) -> list[Span]:
-    """Spans of a text with one range a line, or separated by commas or blanks; behind # stands a remark."""
-    spans = []
+def spans(text: str, *, boxes_only: bool = True) -> list[Span]:
+    """Spans of a text with one range a line, or separated by commas or blanks; behind # stands a remark.
+
+    Parameters
+    ----------
+    boxes_only : leave out the addresses of networks that belong to no box
+
+    Raises
+    ------
+    Refusal
+    """
+    found = []
     for line in text.splitlines():
         plain = re.sub(r"\s*-\s*", "-", line.partition("#")[0])
-        spans += [_span(part) for part in re.split(r"[,;\s]+", plain) if part]
-    return spans
+        found += [_span(part, boxes_only=boxes_only) for part in re.split(r"[,;\s]+", plain) if part]
+    return found
 
 
-def _joined(spans: list[Span]) -> list[Span]:
+def joined_spans(several: list[Span]) -> list[Span]:
     """Sorted, and without overlaps."""
     joined: list[Span] = []
-    for span in sorted(spans, key=lambda span: (span.version, span.first)):
+    for span in sorted(several, key=lambda span: (span.version, span.first)):
         last = joined[-1] if joined else None
         if last and last.version == span.version and span.first <= last.last + 1:
             joined[-1] = Span(span.version, last.first, max(last.last, span.last))
@@ -106,7 +119,7 @@ def understand(ranges: str, without: str = "") -> Ranges:
     Refusal
         with a sentence for the person who wrote them: no range, or more than ``MOST`` addresses
     """
-    wanted, left_out = _joined(_spans(ranges)), _joined(_spans(without))
+    wanted, left_out = joined_spans(spans(ranges)), joined_spans(spans(without))
     if not wanted:
         raise Refusal("There is no range yet: write one like 10.20.0.0/22.")
     kept = []

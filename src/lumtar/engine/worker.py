@@ -21,8 +21,8 @@ from lumtar.domain.selfwatch import selfalarms
 from lumtar.engine.calling import Caller
 from lumtar.engine.group_rules import GroupRules
 from lumtar.engine.jobs import STALLED_S, JobRunner
+from lumtar.engine.minute_rules import MinuteRules
 from lumtar.engine.service import Service, run, with_database
-from lumtar.engine.topology_rules import TopologyRules
 
 log = structlog.get_logger()
 LOOK_S = 15.0
@@ -60,7 +60,7 @@ class Worker(Service):
                 ("running jobs", self._jobs.run),
                 ("calling people", self._caller.run),
                 ("rules about groups", GroupRules().run),
-                ("rules about links and bridges", TopologyRules().run),
+                ("rules about links and traffic", MinuteRules().run),
                 ("jobs left undone", self._look_for_stalled),
                 ("alarms of Lumtar itself", self._look_at_lumtar),
             )

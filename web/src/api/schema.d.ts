@@ -2711,6 +2711,8 @@ export interface paths {
         /**
          * Show Traffic
          * @description Who uses it, for what; without times the last hour. ``earlier_s`` compares with the time so many seconds before.
+         *
+         *     It ends where flows are complete: some minutes before now.
          */
         get: operations["lumtar_server_api_traffic_show_traffic"];
         put?: never;
@@ -2880,6 +2882,138 @@ export interface paths {
          * @description Keep no more; what was kept stays.
          */
         delete: operations["lumtar_server_api_flow_records_end_recording"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traffic/watched": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Watched
+         * @description All watched traffic.
+         */
+        get: operations["lumtar_server_api_watched_list_watched"];
+        put?: never;
+        /**
+         * Watch Traffic
+         * @description Watch traffic from now on: rules can be about it.
+         */
+        post: operations["lumtar_server_api_watched_watch_traffic"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traffic/watched/{traffic_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Watching
+         * @description Watch it no longer; what is stored of it stays.
+         */
+        delete: operations["lumtar_server_api_watched_end_watching"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traffic/addresses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Addresses
+         * @description The lists of known addresses.
+         */
+        get: operations["lumtar_server_api_watched_list_addresses"];
+        put?: never;
+        /**
+         * Make List
+         * @description A new list.
+         */
+        post: operations["lumtar_server_api_watched_make_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traffic/addresses/{list_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change List
+         * @description Change a list; strangers that it knows by now are accepted.
+         */
+        put: operations["lumtar_server_api_watched_change_list"];
+        post?: never;
+        /**
+         * Delete List
+         * @description Delete a list and its strangers.
+         */
+        delete: operations["lumtar_server_api_watched_delete_list"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traffic/strangers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Strangers
+         * @description Strangers, those seen last first.
+         */
+        get: operations["lumtar_server_api_watched_list_strangers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traffic/addresses/{list_id}/accepted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept Strangers
+         * @description Accept strangers; the list knows them from now on.
+         */
+        post: operations["lumtar_server_api_watched_accept_strangers"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -9921,6 +10055,214 @@ export interface components {
             hours: number;
         };
         /**
+         * TrafficLimit
+         * @description A level of a rule about the rate of watched traffic.
+         */
+        TrafficLimit: {
+            /** Rule Id */
+            rule_id: number;
+            /** Rule */
+            rule: string;
+            /** Severity */
+            severity: number;
+            /** Limit Bps */
+            limit_bps: number;
+        };
+        /**
+         * WatchedOut
+         * @description Watched traffic: its filters, its rate in the last complete minute, and the levels of rules about that rate.
+         */
+        WatchedOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Filters */
+            filters: {
+                [key: string]: string;
+            };
+            /** Words */
+            words: components["schemas"]["FilterOut"][];
+            /** Title */
+            title: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Rate Bps */
+            rate_bps: number | null;
+            /** Limits */
+            limits: components["schemas"]["TrafficLimit"][];
+        };
+        /**
+         * WatchedIn
+         * @description A name, and filters as the address of the screen has them.
+         */
+        WatchedIn: {
+            /** Name */
+            name: string;
+            /**
+             * Filters
+             * @default {}
+             */
+            filters?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * AddressListOut
+         * @description A list, and how many strangers to it nobody has accepted.
+         */
+        AddressListOut: {
+            /** Name */
+            name: string;
+            /**
+             * Is Deny
+             * @default false
+             */
+            is_deny?: boolean;
+            /**
+             * Within
+             * @default
+             */
+            within?: string;
+            /**
+             * Listed
+             * @default
+             */
+            listed?: string;
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled?: boolean;
+            /** Id */
+            id: number;
+            /** Strangers */
+            strangers: number;
+        };
+        /**
+         * AddressListIn
+         * @description Known addresses within a range (whoever else is seen there is a stranger), or with ``is_deny`` addresses that must not be seen.
+         */
+        AddressListIn: {
+            /** Name */
+            name: string;
+            /**
+             * Is Deny
+             * @default false
+             */
+            is_deny?: boolean;
+            /**
+             * Within
+             * @default
+             */
+            within?: string;
+            /**
+             * Listed
+             * @default
+             */
+            listed?: string;
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled?: boolean;
+        };
+        /**
+         * StrangersAsked
+         * @description Of which list, and whether accepted ones are meant.
+         */
+        StrangersAsked: {
+            /** List */
+            list?: number | null;
+            /**
+             * Accepted
+             * @default false
+             */
+            accepted?: boolean;
+        };
+        /**
+         * UnknownAddressOut
+         * @description An address that is not known to a list: when and where it was seen, with whom, and how much at that port.
+         */
+        UnknownAddressOut: {
+            /** Id */
+            id: number;
+            /** Address */
+            address: string;
+            /** Name */
+            name: string;
+            /** List Id */
+            list_id: number;
+            /** List */
+            list: string;
+            /**
+             * First At
+             * Format: date-time
+             */
+            first_at: string;
+            /**
+             * Last At
+             * Format: date-time
+             */
+            last_at: string;
+            /** Interface Id */
+            interface_id: number | null;
+            /** Where */
+            where: string;
+            /** Peer */
+            peer: string;
+            /** Service */
+            service: string;
+            /** Octets */
+            octets: number;
+            /** Accepted At */
+            accepted_at: string | null;
+            /** Accepted By */
+            accepted_by: string;
+        };
+        /**
+         * UnknownAddressesOut
+         * @description The strangers seen last, and how many there are.
+         */
+        UnknownAddressesOut: {
+            /** Rows */
+            rows: components["schemas"]["UnknownAddressOut"][];
+            /** Number */
+            number: number;
+        };
+        /**
+         * AcceptedOut
+         * @description How many were accepted.
+         */
+        AcceptedOut: {
+            /** Accepted */
+            accepted: number;
+        };
+        /**
+         * AcceptIn
+         * @description Who is accepted: some addresses, everybody in a prefix, or all that were seen so far.
+         */
+        AcceptIn: {
+            /**
+             * Addresses
+             * @default []
+             */
+            addresses?: string[];
+            /**
+             * Prefix
+             * @default
+             */
+            prefix?: string;
+            /**
+             * Everybody
+             * @default false
+             */
+            everybody?: boolean;
+        };
+        /**
          * RouteOut
          * @description A route: ``device_id`` is who has the address of the next hop; a metric of -1 is not known.
          */
@@ -14696,6 +15038,209 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    lumtar_server_api_watched_list_watched: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchedOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_watched_watch_traffic: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchedIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchedOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_watched_end_watching: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                traffic_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_watched_list_addresses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddressListOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_watched_make_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddressListIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddressListOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_watched_change_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                list_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddressListIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddressListOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_watched_delete_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                list_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_watched_list_strangers: {
+        parameters: {
+            query?: {
+                list?: number | null;
+                accepted?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnknownAddressesOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_watched_accept_strangers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                list_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AcceptedOut"];
+                };
             };
         };
     };

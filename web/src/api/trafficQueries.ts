@@ -61,3 +61,41 @@ export const keepRecords = (device: number | null, hours: number) =>
 
 export const endRecording = (recording: number) =>
   got(client.DELETE("/api/v1/traffic/recordings/{recording_id}", { params: { path: { recording_id: recording } } }));
+
+export type WatchedTraffic = Schemas["WatchedOut"];
+export type AddressList = Schemas["AddressListOut"];
+export type StrangerRow = Schemas["UnknownAddressOut"];
+
+export const watchedQuery = queryOptions({
+  queryKey: ["watched"],
+  queryFn: () => got(client.GET("/api/v1/traffic/watched", {})),
+});
+
+export const watchTraffic = (name: string, filters: TrafficFilter) =>
+  got(client.POST("/api/v1/traffic/watched", { body: { name, filters } }));
+
+export const endWatching = (traffic: number) =>
+  got(client.DELETE("/api/v1/traffic/watched/{traffic_id}", { params: { path: { traffic_id: traffic } } }));
+
+export const addressListsQuery = queryOptions({
+  queryKey: ["strangers", "lists"],
+  queryFn: () => got(client.GET("/api/v1/traffic/addresses", {})),
+});
+
+export const strangersQuery = (accepted: boolean) =>
+  queryOptions({
+    queryKey: ["strangers", accepted],
+    queryFn: () => got(client.GET("/api/v1/traffic/strangers", { params: { query: { accepted } } })),
+    placeholderData: keepPreviousData,
+  });
+
+export const keepAddressList = (list: number | null, body: Schemas["AddressListIn"]) =>
+  list === null
+    ? got(client.POST("/api/v1/traffic/addresses", { body }))
+    : got(client.PUT("/api/v1/traffic/addresses/{list_id}", { params: { path: { list_id: list } }, body }));
+
+export const deleteAddressList = (list: number) =>
+  got(client.DELETE("/api/v1/traffic/addresses/{list_id}", { params: { path: { list_id: list } } }));
+
+export const acceptStrangers = (list: number, body: Schemas["AcceptIn"]) =>
+  got(client.POST("/api/v1/traffic/addresses/{list_id}/accepted", { params: { path: { list_id: list } }, body }));

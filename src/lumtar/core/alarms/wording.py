@@ -141,6 +141,54 @@ def _full_duplex(value: float, clear: float, more: Mapping[str, Any]) -> str:
     return "Full duplex"
 
 
+def _unexplained(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:
+    way = {"in": " inbound", "out": " outbound"}.get(more.get("way", ""), "")
+    return (
+        f"Flows explain {figure(value, '%')} of what the port counted{way}, less than {figure(limit, '%')}{_held(hold)}"
+    )
+
+
+def _explained(value: float, clear: float, more: Mapping[str, Any]) -> str:
+    return f"Flows explain {figure(value, '%')} of what the port counted"
+
+
+def _fans_out(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:
+    return f"{more.get('sender', 'A sender')} reached {round(value):,} addresses within a minute{_held(hold)}"
+
+
+def _fans_out_no_more(value: float, clear: float, more: Mapping[str, Any]) -> str:
+    return "No sender reaches that many addresses any more"
+
+
+def _tries_ports(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:
+    return f"{more.get('sender', 'A sender')} tried {round(value):,} ports at {more.get('receiver', 'a receiver')} within a minute{_held(hold)}"
+
+
+def _tries_ports_no_more(value: float, clear: float, more: Mapping[str, Any]) -> str:
+    return "No sender tries that many ports any more"
+
+
+def _stranger(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:
+    where = f" at {more['where']}" if more.get("where") else ""
+    return f"{more.get('address', 'An address')} is not known: seen{where} with {more.get('peer', 'somebody')}, {more.get('service', '')}".rstrip(
+        ", "
+    )
+
+
+def _no_stranger(value: float, clear: float, more: Mapping[str, Any]) -> str:
+    return "Not seen for an hour"
+
+
+def _seen_first(noun: str) -> "Sentences":
+    def seen(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:
+        names = ", ".join(more.get("names", ()))
+        return (
+            f"{counted(round(value), noun)} seen for the first time within the last hour{f': {names}' if names else ''}"
+        )
+
+    return Sentences(seen, lambda value, clear, more: f"No new {noun} within the last hour")
+
+
 @dataclass(frozen=True, slots=True)
 class Sentences:
     """A measure's own sentences, if values are bad on this side: while an alarm is active, and once it is cleared."""
@@ -164,6 +212,12 @@ SENTENCES = {
     "gone": Sentences(_gone, _listed),
     "speed_kept": Sentences(_slower, _as_fast, Direction.BELOW),
     "half_duplex": Sentences(_half, _full_duplex),
+    "flows_explained": Sentences(_unexplained, _explained, Direction.BELOW),
+    "flows_fan_out": Sentences(_fans_out, _fans_out_no_more),
+    "flows_ports_tried": Sentences(_tries_ports, _tries_ports_no_more),
+    "stranger_seen": Sentences(_stranger, _no_stranger),
+    "traffic_new_applications": _seen_first("application"),
+    "traffic_new_senders": _seen_first("sender"),
     **{measure: _of_links(measure) for measure in RAISED},
 }
 """Of measures for which the general sentence would say less."""

@@ -31,15 +31,15 @@ CONVERSATION = np.dtype(
         ("way", "u1"),
         ("is_rest", "u1"),
         ("is_counted", "u1"),
-        ("pad", "u1"),
+        ("is_reply", "u1"),
         ("octets", "u8"),
         ("packets", "u8"),
         ("flows", "u8"),
     ]
 )
 """What one address sent to another over an interface one way in a minute. ``minute`` counts from the epoch. Several conversations that were
-put together (``is_rest``) have no addresses and no port. ``is_counted`` where it is counted once among all exporters. What tells one from
-another lies together and comes first, so that it is compared as words of 64 bits; ``pad`` is always 0."""
+put together (``is_rest``) have no addresses and no port. ``is_counted`` where it is counted once among all exporters, ``is_reply`` where the
+service is at the sender's end. What tells one from another lies together and comes first, so that it is compared as words of 64 bits."""
 ADDED = ("octets", "packets", "flows")
 WORDS = CONVERSATION.itemsize // 8
 KEY_WORDS = WORDS - len(ADDED)
@@ -146,6 +146,7 @@ def sides(
         not counted as coming in, and the other way round
     """
     which, minute, octets, packets = spread(records)
+    is_reply = (ports == records["src_port"]) & (ports != records["dst_port"])
     found, whose = [], []
     for way, interface in ((IN, interfaces[0]), (OUT, interfaces[1])):
         other = records["direction"] == (EGRESS if way == IN else INGRESS)
@@ -158,7 +159,7 @@ def sides(
         part["minute"], part["octets"], part["packets"] = minute[mine], octets[mine], packets[mine]
         part["interface"], part["application"], part["port"] = interface[rows], applications[rows], ports[rows]
         part["src_site"], part["dst_site"] = sites[0][rows], sites[1][rows]
-        part["way"] = way
+        part["way"], part["is_reply"] = way, is_reply[rows]
         # Of a flow that lasted for minutes the last one has it.
         part["flows"] = np.append(rows[1:] != rows[:-1], True)[: len(rows)]
         found.append(part)
@@ -247,7 +248,7 @@ def counted_once(parts: Conversations, device_of: Mapping[int, int]) -> Conversa
 def put_together(parts: Conversations) -> Conversations:
     """Conversations without their addresses and ports: what they are added up by when there are too many of them."""
     made = parts.copy()
-    for name in ("src_hi", "src_lo", "dst_hi", "dst_lo", "port"):
+    for name in ("src_hi", "src_lo", "dst_hi", "dst_lo", "port", "is_reply"):
         made[name] = 0
     made["is_rest"] = 1
     return made

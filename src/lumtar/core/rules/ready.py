@@ -279,4 +279,27 @@ READY = (
         (Level(MAJOR, 0.5, 0.5),),
         ("the spare one carries the load alone",),
     ),
+    Ready(
+        "Strangers",
+        "An address within a list of known ones that the list does not know; told of one by one, until somebody accepts it.",
+        "stranger_seen",
+        (Level(MINOR, 0.5, 0.5),),
+        ("somebody brought something along, or an address plan is not up to date",),
+    ),
+    Ready(
+        "Scans",
+        "Senders that ask many addresses within a minute; servers that answer many are left out. Exempt the ports of what looks for devices.",
+        "flows_fan_out",
+        (Level(MINOR, 150, 100), Level(MAJOR, 1000, 500)),
+        ("more than any browser reaches", "a whole network is gone through"),
+    ),
+    Ready(
+        "Flows that do not explain the counters",
+        "Over ten minutes, of ports that carry something. A wrong sampling rate, lost records or an exporter that looks one way alone.",
+        "flows_explained",
+        (Level(MINOR, 90, 94), Level(MAJOR, 50, 60)),
+        ("some records get lost", "who uses the link cannot be told"),
+        hold=Hold(seconds=600),
+        direction=Direction.BELOW,
+    ),
 )  # fmt: skip

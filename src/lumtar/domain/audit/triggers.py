@@ -44,6 +44,9 @@ TABLES: dict[str, Watched] = {
     "inventory_ownfield": Watched(says="own field"),
     "inventory_profile": Watched(says="profile"),
     "flows_exporter": Watched(only=("usual_sampling",), says="exporter"),
+    "flows_addresslist": Watched(says="known addresses"),
+    "flows_stranger": Watched(only=("accepted_at", "accepted_by"), says="stranger"),
+    "flows_watchedtraffic": Watched(says="watched traffic"),
     "flows_recording": Watched(says="recording of flow records"),
     "inventory_device": Watched(but=(*OF_EDITING, *OF_DESCRIBING), says="device"),
     "inventory_interface": Watched(

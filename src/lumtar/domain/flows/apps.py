@@ -9,3 +9,7 @@ class FlowsConfig(AppConfig):
     name = "lumtar.domain.flows"
     label = "flows"
     default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self) -> None:
+        """Say what resources there are."""
+        from lumtar.domain.flows import resources  # noqa: F401

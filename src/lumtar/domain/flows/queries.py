@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from lumtar.core.flows.records import address_numbers
 from lumtar.core.refusal import Refusal
-from lumtar.domain.flows.store import HOURS, KEPT, MINUTES
+from lumtar.domain.flows.store import HOURS, KEPT, MINUTES, signed
 
 IN, OUT = 0, 1
 MOST_ROWS = 500
@@ -112,7 +112,7 @@ def narrowed(asked: Asked, values: dict[str, Any]) -> list[str]:
         if not (text := getattr(asked, name).strip()):
             continue
         try:
-            values[f"{name}_hi"], values[f"{name}_lo"] = map(_signed, address_numbers(text))
+            values[f"{name}_hi"], values[f"{name}_lo"] = map(signed, address_numbers(text))
         except ValueError as error:
             raise Refusal(f"{text[:60]} is not an address.", name) from error
         either = " OR ".join(f"({end}_hi = %({name}_hi)s AND {end}_lo = %({name}_lo)s)" for end in ends)
@@ -145,11 +145,6 @@ def _scope(asked: Asked, values: dict[str, Any]) -> list[str]:
         values["site"] = asked.site
         where.append("(src_site = %(site)s OR dst_site = %(site)s)")
     return where
-
-
-def _signed(number: int) -> int:
-    """A number of 64 bits as PostgreSQL keeps it."""
-    return number - 2**64 if number >= 2**63 else number
 
 
 def _is_fine(start: datetime, end: datetime) -> bool:
@@ -273,21 +268,68 @@ def counted(interface: int, start: datetime, end: datetime, step_s: int) -> NDAr
     return made
 
 
-def course(asked: Asked, start: datetime, end: datetime, step_s: int) -> NDArray[np.float64]:
-    """Octets of conversations in each step."""
+STEPS_OF = np.dtype([("slot", "i8"), ("octets", "f8"), ("packets", "f8"), ("senders", "f8"), ("receivers", "f8")])
+"""What conversations come to in one of equal steps of time, from the first one on."""
+
+
+def in_steps(asked: Asked, start: datetime, end: datetime, step_s: int, *, with_ends: bool = False) -> NDArray[np.void]:
+    """What conversations come to in each step in which there are some: a row of STEPS_OF each.
+
+    Senders and receivers are counted where they were kept one by one, if ``with_ends``; that costs a sort.
+    """
     values: dict[str, Any] = {"step": step_s}
     where = _where(asked, values)
     source = _source(start, end, values, is_fine=step_s < 3600)
-    made = np.zeros(max(0, int((end - start).total_seconds() // step_s)))
     slot = "floor((extract(epoch FROM at) - extract(epoch FROM %(start)s::timestamptz)) / %(step)s)::int"
+    ends = (
+        ", ".join(f"count(DISTINCT ({end}_hi, {end}_lo)) FILTER (WHERE NOT is_rest)" for end in ("src", "dst"))
+        if with_ends
+        else "0, 0"
+    )
     with connection.cursor() as cursor:
         cursor.execute(
-            f"SELECT {slot}, sum(octets)::float8 FROM ({source}) level WHERE {' AND '.join(where)} GROUP BY 1", values
+            f"""SELECT {slot}, sum(octets)::float8, sum(packets)::float8, {ends} FROM ({source}) level
+            WHERE {" AND ".join(where)} GROUP BY 1 ORDER BY 1""",
+            values,
         )
-        for place, octets in cursor.fetchall():
-            if 0 <= place < len(made):
-                made[place] = octets
+        return np.array(cursor.fetchall(), STEPS_OF)
+
+
+def course(asked: Asked, start: datetime, end: datetime, step_s: int) -> NDArray[np.float64]:
+    """Octets of conversations in each step."""
+    made = np.zeros(max(0, int((end - start).total_seconds() // step_s)))
+    rows = in_steps(asked, start, end, step_s)
+    rows = rows[(rows["slot"] >= 0) & (rows["slot"] < len(made))]
+    made[rows["slot"]] = rows["octets"]
     return made
+
+
+def check(asked: Asked) -> None:
+    """Whether a question can be asked.
+
+    Raises
+    ------
+    Refusal
+    """
+    _where(asked, {})
+
+
+def keys(asked: Asked, start: datetime, end: datetime) -> dict[int, list[tuple[int, int]]]:
+    """Applications (0) and senders (1) of a time, as pairs of numbers; of an application the first one is 0."""
+    values: dict[str, Any] = {}
+    where = " AND ".join(_where(asked, values))
+    source = _source(start, end, values, is_fine=_is_fine(start, end))
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"""WITH mine AS MATERIALIZED (SELECT application, src_hi, src_lo, is_rest FROM ({source}) level WHERE {where})
+            SELECT DISTINCT 0, 0::bigint, application::bigint FROM mine
+            UNION ALL SELECT DISTINCT 1, src_hi, src_lo FROM mine WHERE NOT is_rest""",
+            values,
+        )
+        found: dict[int, list[tuple[int, int]]] = {0: [], 1: []}
+        for kind, hi, lo in cursor.fetchall():
+            found[kind].append((hi, lo))
+        return found
 
 
 def before(asked: Asked, by: str, found: Traffic, earlier: timedelta) -> dict[tuple[int, ...], int]:

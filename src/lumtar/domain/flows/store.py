@@ -1,11 +1,15 @@
 """Storing totals of conversations: appended by COPY, summed up to hours, dropped when they are old."""
 
+from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 from uuid import UUID
 
+import numpy as np
 from django.db import connection, transaction
+from numpy.typing import NDArray
 
 from lumtar.core.flows.totals import Conversations
+from lumtar.domain.flows.models import FanOut
 from lumtar.domain.readings import bulk
 from lumtar.domain.readings.services import claim_batch
 
@@ -14,6 +18,8 @@ LENGTHS = {MINUTES: timedelta(hours=1), HOURS: timedelta(days=1), RECORDS: timed
 KEPT = {MINUTES: timedelta(days=2), HOURS: timedelta(days=92), RECORDS: timedelta(days=7)}
 MOST_OF_AN_HOUR = 200
 """Conversations of an interface, way and hour that are kept one by one; the rest is put together."""
+MOST_SCANS = 500
+"""Senders with many receivers that are kept of a minute."""
 MAKING = 7_402_320
 """Who makes partitions holds this advisory lock."""
 COLUMNS = (
@@ -44,6 +50,28 @@ def append(rows: Conversations, batch: UUID | None = None, table: str = MINUTES)
         ("is_counted", "?", rows["is_counted"].astype(bool)),
     ]
     bulk.copy(table, columns)
+
+
+def append_scans(several: Sequence[NDArray[np.void]]) -> None:
+    """Append senders with many receivers (core/flows/scans.py); of a minute the largest."""
+    if not several:
+        return
+    rows = np.concatenate(several)
+    rows = rows[np.argsort(-(rows["receivers"].astype("i8") + rows["ports"]), kind="stable")][:MOST_SCANS]
+    FanOut.objects.bulk_create(
+        FanOut(
+            at=datetime.fromtimestamp(int(each["minute"]) * 60, UTC), interface_id=int(each["interface"]),
+            src_hi=signed(int(each["src_hi"])), src_lo=signed(int(each["src_lo"])), receivers=int(each["receivers"]),
+            ports=int(each["ports"]), dst_hi=signed(int(each["dst_hi"])), dst_lo=signed(int(each["dst_lo"])),
+            octets=min(int(each["octets"]), 2**63 - 1),
+        )
+        for each in rows
+    )  # fmt: skip
+
+
+def signed(number: int) -> int:
+    """A number of 64 bits as PostgreSQL keeps it."""
+    return number - 2**64 if number >= 2**63 else number
 
 
 def _floor(at: datetime, length: timedelta) -> datetime:
@@ -77,6 +105,7 @@ def drop_old(now: datetime) -> int:
                 if start + length < now - KEPT[table]:
                     cursor.execute(f"DROP TABLE {name}")
                     dropped += 1
+    FanOut.objects.filter(at__lt=now - KEPT[MINUTES]).delete()
     return dropped
 
 

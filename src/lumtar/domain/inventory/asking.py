@@ -6,12 +6,21 @@ from typing import Any
 from django.db import connection
 
 from lumtar.core.conditions import Ask, Both, Either, Field, Kind, Not, Tree, quantity, understand
-from lumtar.core.groups import COMPONENT_FIELDS, DEVICE_FIELDS, GROUP_FIELDS, NAMED_FIELDS
+from lumtar.core.groups import (
+    COMPONENT_FIELDS,
+    DEVICE_FIELDS,
+    GROUP_FIELDS,
+    NAMED_FIELDS,
+    STRANGER_FIELDS,
+    TRAFFIC_FIELDS,
+)
 
 PORTS = """FROM inventory_interface gi JOIN inventory_device gd ON gd.id = gi.device_id
     LEFT JOIN inventory_site gs ON gs.id = gd.site_id LEFT JOIN inventory_profile gp ON gp.id = gd.profile_id
     LEFT JOIN readings_newest gn ON gn.interface_id = gi.id
     WHERE gi.gone_at IS NULL AND gd.retired_at IS NULL"""
+EXPORTING = f"{PORTS} AND gd.id IN (SELECT device_id FROM flows_exporter)"
+STRANGERS = "FROM flows_stranger gx JOIN flows_addresslist gk ON gk.id = gx.known_id WHERE gx.accepted_at IS NULL AND gk.enabled"
 OF_DEVICE = """CROSS JOIN (SELECT '{}'::jsonb AS tags) gi
     LEFT JOIN inventory_site gs ON gs.id = gd.site_id LEFT JOIN inventory_profile gp ON gp.id = gd.profile_id"""
 """Devices have no tags of a port; with none of them they are asked by the same words."""
@@ -30,6 +39,8 @@ COLUMNS = {
     "component": "gc.name",
     "part": "gc.kind",
     "group": "gg.name",
+    "traffic": "gt.name",
+    "list": "gk.name",
 }
 ADDRESS = r"^(((25[0-5]|2[0-4]\d|1?\d?\d)\.){3}(25[0-5]|2[0-4]\d|1?\d?\d)|[0-9A-Fa-f]{0,4}(:[0-9A-Fa-f]{0,4}){2,7})$"
 HAS = {
@@ -99,6 +110,11 @@ KINDS = {
     "link": Subjects(PORTS, "gi.id", "gi.label", GROUP_FIELDS, "link", interval="60"),
     "bridge": Subjects(DEVICES, "gd.id", "gd.address", DEVICE_FIELDS, "bridge", interval="60"),
     "group": Subjects("FROM inventory_group gg WHERE true", "gg.id", "gg.name", NAMED_FIELDS, "group", "''", "60"),
+    "flow_port": Subjects(EXPORTING, "gi.id", "gi.label", GROUP_FIELDS, "port", interval="60"),
+    "stranger": Subjects(STRANGERS, "gx.id", "gx.id::text", STRANGER_FIELDS, "stranger", "gk.name", "60"),
+    "traffic": Subjects(
+        "FROM flows_watchedtraffic gt WHERE true", "gt.id", "gt.name", TRAFFIC_FIELDS, "watched traffic", "''", "60"
+    ),
 }
 
 
@@ -131,7 +147,7 @@ def slowest_for(kind: str, condition: str) -> tuple[str, int] | None:
     ConditionError
     """
     known = KINDS[kind]
-    polled = "" if kind == "group" else "AND gd.enabled"
+    polled = "" if kind in ("group", "traffic", "stranger") else "AND gd.enabled"
     columns = f"{known.device if polled else known.label}, {known.interval}"
     rows = _asked_of(kind, columns, condition, f"{polled} ORDER BY 2 DESC, 1 LIMIT 1")
     return rows[0] if rows else None

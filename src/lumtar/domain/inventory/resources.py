@@ -13,7 +13,8 @@ def _devices(ids: Collection[int]) -> dict[int, Named]:
     return {pk: Named(name, site or "", pk, is_in_use=retired is None) for pk, name, site, retired in rows}
 
 
-def _interfaces(ids: Collection[int]) -> dict[int, Named]:
+def interfaces_named(ids: Collection[int]) -> dict[int, Named]:
+    """Interfaces with the names of their devices."""
     rows = Interface.objects.filter(pk__in=ids).values_list(
         "pk", "label", "device__name", "device__site__name", "device_id", "device__retired_at"
     )
@@ -38,6 +39,6 @@ def _groups(ids: Collection[int]) -> dict[int, Named]:
 
 
 register(Kind(DEVICE, "device", "/fleet/device/{id}", _devices))
-register(Kind(INTERFACE, "interface", "/fleet/port/{id}", _interfaces))
+register(Kind(INTERFACE, "interface", "/fleet/port/{id}", interfaces_named))
 register(Kind(COMPONENT, "component", "/fleet/device/{device}", _components))
 register(Kind(GROUP, "group", "/fleet?group={id}&list=total", _groups))

@@ -12,10 +12,12 @@ from lumtar.core.measures.components import Components
 from lumtar.core.negotiated import fastest_until, is_half
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Frame
+from lumtar.domain.flows.queries import SHORT
 from lumtar.domain.inventory import lately
 from lumtar.domain.inventory.models import Component, Device, Interface
 from lumtar.domain.readings import bulk, group_totals, speeds, sums
 from lumtar.domain.readings.models import Gap
+from lumtar.domain.reports import watched_traffic
 
 READINGS_FOR = timedelta(hours=26)
 """Up to so long a time is gone through reading by reading, a longer one by means of five minutes."""
@@ -37,7 +39,7 @@ class History:
 
 
 NOT_KEPT = (
-    "How links and bridges were is not kept as a value over time, so this cannot be rehearsed. It calls nobody until it has a call plan: "
+    "How this was is not kept as a value over time, so it cannot be rehearsed. It calls nobody until it has a call plan: "
     "save it without one, and see for some days what it would have told."
 )
 
@@ -236,4 +238,21 @@ def _history(
     return History(subjects, frame, step_s)
 
 
-OF_KIND = {"interface": _interfaces, "device": _devices, "component": _components, "group": _groups}
+def _traffic(measure: Measure, subjects: list[int], start: datetime, end: datetime) -> History:
+    """Watched traffic, in steps of a minute, or of an hour in a longer time."""
+    step = 60 if end - start <= SHORT else HOUR_S
+    each = [watched_traffic.history(pk, start, end, step) for pk in subjects]
+    owner = np.repeat(np.array(subjects, np.int64), [len(at) for at, _ in each])
+    at, values = (np.concatenate([np.zeros(0), *parts]) for parts in (
+        [at for at, _ in each], [measure.of(frame) for _, frame in each],
+    ))  # fmt: skip
+    return _history(measure, subjects, owner, at, values, np.full(len(subjects), float(step)), step if step > 60 else 0)
+
+
+OF_KIND = {
+    "interface": _interfaces,
+    "device": _devices,
+    "component": _components,
+    "group": _groups,
+    "traffic": _traffic,
+}

@@ -13,12 +13,13 @@ from django.db import connections
 from numpy.typing import NDArray
 
 from lumtar.core.measures.links import BRIDGE, LINK
+from lumtar.core.measures.traffic import FLOW_PORT, STRANGER, TRAFFIC
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Direction, Figures, Level, Raised, Rule, compared, figures, rehearse
 from lumtar.core.rules.baseline import weeks_for
 from lumtar.core.rules.rehearsal import Normals
 from lumtar.domain.inventory.asking import subjects_for
-from lumtar.domain.inventory.models import Component, Device, Group, Interface
+from lumtar.domain.inventory.models import Component, Device, Interface
 from lumtar.domain.reports import frames
 from lumtar.domain.reports.frames import History
 
@@ -62,8 +63,8 @@ def subjects_of(kind: str, scope: str = "") -> list[int]:
         return list(ports.order_by("pk").values_list("pk", flat=True))
     if kind in ("device", BRIDGE):
         return list(Device.objects.filter(retired_at=None, enabled=True).order_by("pk").values_list("pk", flat=True))
-    if kind == "group":
-        return list(Group.objects.order_by("pk").values_list("pk", flat=True))
+    if kind in ("group", TRAFFIC, FLOW_PORT, STRANGER):
+        return sorted(subjects_for(kind, ""))
     components = Component.objects.filter(gone_at=None, device__retired_at=None, device__enabled=True)
     return list(components.order_by("pk").values_list("pk", flat=True))
 

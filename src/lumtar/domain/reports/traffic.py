@@ -10,14 +10,13 @@ from django.utils import timezone
 from lumtar.core.flows.applications import Applications
 from lumtar.core.flows.records import address_text
 from lumtar.domain.flows import queries
-from lumtar.domain.flows.models import Exporter
+from lumtar.domain.flows.models import UNSIGNED, Exporter
 from lumtar.domain.flows.queries import IN, OUT, Asked, Row, Traffic
 from lumtar.domain.inventory.models import Device, Interface, Site
 from lumtar.domain.topology.models import Binding, OwnAddress, Station
 
 OPEN = timedelta(minutes=3)
 """Minutes of flows stay open for so long; what counters say of these is not held against them."""
-UNSIGNED = 2**64 - 1
 APPLICATIONS = Applications()
 PROTOCOLS = {
     1: "ICMP",

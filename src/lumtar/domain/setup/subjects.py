@@ -4,6 +4,7 @@ from collections.abc import Callable, Collection, Iterable, Mapping
 from typing import Any
 
 from lumtar.core.refusal import Refusal
+from lumtar.domain.flows.models import Stranger, WatchedTraffic
 from lumtar.domain.inventory.models import Component, Device, Group, Interface
 from lumtar.domain.setup.section import Plain
 
@@ -18,6 +19,9 @@ ROWS: dict[str, tuple[Any, dict[str, str]]] = {
     "link": (PORTS, {"device": "device__name", "port": "name"}),
     "bridge": (DEVICES, {"device": "name"}),
     "group": (Group.objects, {"group": "name"}),
+    "flow_port": (PORTS, {"device": "device__name", "port": "name"}),
+    "stranger": (Stranger.objects, {"list": "known__name", "stranger": "pk"}),
+    "traffic": (WatchedTraffic.objects, {"traffic": "name"}),
 }
 """By kind of subject: the rows that there are, and the fields by which a set-up names one of them."""
 

@@ -13,7 +13,7 @@ import structlog
 
 from lumtar.core.flows.totals import Conversations
 from lumtar.domain.flows import exporters as kept
-from lumtar.domain.flows import recording, store
+from lumtar.domain.flows import recording, store, strangers
 from lumtar.domain.flows.exporters import Key, Seen
 from lumtar.domain.operation.services import announce
 from lumtar.engine.flows import inventory
@@ -69,7 +69,7 @@ class FlowReceiver(Service):
         await self.until_there(self._load)
 
     def _load(self) -> None:
-        self.totals.known = inventory.load()
+        self._look_up()
         now = datetime.now(UTC)
         store.ensure(now - timedelta(hours=2), now + timedelta(hours=26))
         for key, templates, sampling in kept.stored():
@@ -120,7 +120,12 @@ class FlowReceiver(Service):
     async def _renew(self) -> None:
         while True:
             await asyncio.sleep(RENEW_S)
-            self.totals.known = await asyncio.to_thread(with_database, inventory.load)
+            await asyncio.to_thread(with_database, self._look_up)
+
+    def _look_up(self) -> None:
+        """Read again what flows are looked up in."""
+        self.totals.known = inventory.load()
+        self.totals.sightings.lists = strangers.in_force()
 
     async def _record(self) -> None:
         while True:
@@ -130,6 +135,9 @@ class FlowReceiver(Service):
     def _keep_records(self) -> None:
         with self._adding:
             rows = self.totals.recorder.take(RECORD_S)
+            seen = self.totals.sightings.take()
+        if seen:
+            strangers.keep(seen)
         if rows is not None:
             store.ensure(datetime.now(UTC), datetime.now(UTC))
             recording.append(rows)
@@ -144,6 +152,8 @@ class FlowReceiver(Service):
         now = time.time()
         with self._adding:
             rows = self.totals.closed(now, whole=whole)
+            scanning, self.totals.scanning = self.totals.scanning, []
+        store.append_scans(scanning)
         if len(rows):
             self._waiting.append((uuid4(), rows))
         while sum(len(rows) for _, rows in self._waiting) > MOST_WAITING_ROWS:

@@ -6,15 +6,18 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lumtar.core.flows import totals
 from lumtar.core.flows.applications import Applications
 from lumtar.core.flows.records import EGRESS, INGRESS, Records
+from lumtar.core.flows.scans import fan_out
 from lumtar.core.flows.totals import Conversations
 from lumtar.domain.flows.exporters import Key
 from lumtar.engine.flows.inlet import Datagram
 from lumtar.engine.flows.inventory import Known
 from lumtar.engine.flows.recording import Recorder
+from lumtar.engine.flows.sightings import Sightings
 from lumtar.wire.ber import Malformed
 from lumtar.wire.flows import netflow5, sflow, templated
 from lumtar.wire.flows.exporters import Domain, Exporters
@@ -48,7 +51,10 @@ class Totals:
     known: Known = field(default_factory=Known)
     counted: Counter[str] = field(default_factory=Counter)
     recorder: Recorder = field(default_factory=Recorder)
+    sightings: Sightings = field(default_factory=Sightings)
     strange: OrderedDict[str, dict[str, Any]] = field(default_factory=OrderedDict)
+    scanning: list[NDArray[np.void]] = field(default_factory=list)
+    """Senders with many receivers in minutes that have closed."""
     skew: dict[Key, float] = field(default_factory=dict)
     _open: dict[int, list[Conversations]] = field(default_factory=dict)
     _rows: int = 0
@@ -117,6 +123,7 @@ class Totals:
             whole, ports, (inner, outer), applications, (src_site, dst_site), both_ways=ways.ingress and ways.egress
         )
         rows = totals.added(rows)
+        self.sightings.look(rows, now)
         for minute in np.unique(rows["minute"]).tolist():
             self._open.setdefault(minute, []).append(rows[rows["minute"] == minute])
         self._rows += len(rows)
@@ -155,6 +162,7 @@ class Totals:
         if not rows:
             return np.zeros(0, totals.CONVERSATION)
         added = totals.added(np.concatenate(rows))
+        self.scanning.append(fan_out(added))
         return totals.largest(totals.counted_once(added, self.known.device_by_interface), KEPT_ONE_BY_ONE)
 
     def _pack(self) -> None:

@@ -54,6 +54,7 @@ from lumtar.server.api import (
     system,
     totals,
     traffic,
+    watched,
     wireless,
 )
 from lumtar.server.limiting import TooOften
@@ -102,6 +103,7 @@ api.add_router("", stations.router)
 api.add_router("", wireless.router)
 api.add_router("", traffic.router)
 api.add_router("", flow_records.router)
+api.add_router("", watched.router)
 api.add_router("", routes.router)
 api.add_router("", powered.router)
 api.add_router("", map.router)

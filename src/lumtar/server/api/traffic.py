@@ -1,15 +1,18 @@
 """Traffic: who uses an interface, a device, a site or the network, for what, and how much of the counted octets flows explain."""
 
+from collections.abc import Mapping
 from datetime import datetime, timedelta
 from typing import Any, Literal
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.parquet as pq
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Query, Status
+from pydantic import ValidationError
 
+from lumtar.core.refusal import Refusal
 from lumtar.core.text import csv_line
 from lumtar.domain.flows import queries
 from lumtar.domain.flows.models import Exporter
@@ -230,6 +233,21 @@ def _filters(query: TrafficAsked) -> list[FilterOut]:
         "dst_site": query.dst_site is not None and f"to {sites.get(query.dst_site, 'a site')}",
     }
     return [FilterOut(name=name, words=str(text)) for name, text in words.items() if text]
+
+
+def filters_in_words(filters: Mapping[str, str]) -> tuple[str, list[FilterOut]]:
+    """Of what traffic is, and its filters, in words, from filters as they are kept.
+
+    Raises
+    ------
+    Refusal
+        if they are of something that there is not any more
+    """
+    try:
+        query = TrafficAsked(**filters)  # type: ignore[arg-type]
+        return _title(query)[0], _filters(query)
+    except (ValidationError, Http404) as error:
+        raise Refusal("what it is about is not there any more") from error
 
 
 class ExporterOut(Schema):

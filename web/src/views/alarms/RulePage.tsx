@@ -30,7 +30,11 @@ export function RulePage() {
   const stored = rules.find(({ id }) => String(id) === number);
   if (number !== "new" && !stored) return <p className="p-4">There is no such rule; it may have been deleted.</p>;
   const name = search.get("ready");
-  return <Form key={`${number} ${name}`} stored={stored} words={words} ready={name} />;
+  const measure = search.get("measure") ?? "";
+  const about = words.measures.some((each) => each.name === measure)
+    ? { measure, scope: search.get("scope") ?? "" }
+    : undefined;
+  return <Form key={`${number} ${name} ${measure}`} stored={stored} words={words} ready={name} about={about} />;
 }
 
 /** Raises and clears a test alarm for those whom the rule calls as it is stored. */
@@ -95,14 +99,20 @@ function OwnTexts({
   );
 }
 
-type FormProps = { stored: RuleOut | undefined; words: Vocabulary; ready: string | null };
+type FormProps = {
+  stored: RuleOut | undefined;
+  words: Vocabulary;
+  ready: string | null;
+  /** What a new rule is about, if whoever leads here knows it. */
+  about?: { measure: string; scope: string } | undefined;
+};
 
-function Form({ stored, words, ready }: FormProps) {
+function Form({ stored, words, ready, about }: FormProps) {
   const navigate = useNavigate();
   const keep = useTimeSearch();
   const isEngineer = useMay()("engineer", true);
   const template = words.ready.find(({ name }) => name === ready);
-  const given = template ? { ...BLANK, ...template } : BLANK;
+  const given = { ...BLANK, ...template, ...about };
   const [draft, setDraft] = useState(() => draftOf(words, stored ?? { ...given, zone: ownZone() }));
   const change = (changed: Partial<typeof draft>) => setDraft({ ...draft, ...changed });
   const ofLumtar = stored?.measure === "lumtar";

@@ -12,15 +12,21 @@ export const SUBJECTS: Record<string, string> = {
   group: "groups",
   link: "links",
   bridge: "bridges",
+  traffic: "watched traffic",
+  flow_port: "ports that flows are told of",
+  stranger: "strangers",
 };
 
 /** A limit with its unit; rates are shown in Mb/s, as they are typed. */
 export const limit = (rule: Rule, value: number) =>
   rule.unit === "bit/s" ? `${value / 1e6} Mb/s` : `${value}${rule.unit && ` ${rule.unit}`}`;
 
+/** What is looked at once a minute. */
+const LOOKED_AT = ["link", "bridge", "traffic", "flow_port", "stranger"];
+
 /** What a rule about a kind of subject counts. */
 export const nounOf = (subject: string) =>
-  subject === "device" ? "poll" : subject === "link" || subject === "bridge" ? "look" : "reading";
+  subject === "device" ? "poll" : LOOKED_AT.includes(subject) ? "look" : "reading";
 
 /** For how long a limit must be exceeded. */
 export function held(rule: Rule): string {

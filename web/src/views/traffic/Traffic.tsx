@@ -11,7 +11,10 @@ import { InlineToggles } from "../../components/InlineToggles";
 import { Problem } from "../../components/Problem";
 import { Exporters } from "./Exporters";
 import { Records } from "./Records";
+import { Strangers } from "./Strangers";
 import { FILTERS, layersOf, useTrafficFilter } from "./trafficFilter";
+import { useWatched } from "./useWatched";
+import { Watched } from "./Watched";
 
 const BY: readonly (readonly [By, string])[] = [
   ["application", "application"],
@@ -26,6 +29,7 @@ const BY: readonly (readonly [By, string])[] = [
 const LISTS = [
   ["totals", "totals"],
   ["records", "records"],
+  ["strangers", "strangers"],
 ] as const;
 const COMPARED = [
   ["", "nothing"],
@@ -50,6 +54,7 @@ export function Traffic() {
   const list = LISTS.find(([name]) => name === search.get("list"))?.[0] ?? "totals";
   const earlier = Number(COMPARED.find(([seconds]) => seconds === search.get("against"))?.[0] ?? "");
   const { data, error } = useQuery(trafficQuery(by, filter, time.range, 50, earlier));
+  useWatched();
   const back = () => (time.following ? follow(time.span ?? undefined) : navigate(-1));
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_330px] max-lg:h-auto max-lg:grid-cols-[minmax(0,1fr)]">
@@ -80,6 +85,7 @@ export function Traffic() {
         </div>
         <Problem error={error} />
         {list === "records" && <Records />}
+        {list === "strangers" && <Strangers />}
         {list === "totals" && data && data.octets === 0 && <Nothing />}
         {list === "totals" && data && data.octets > 0 && (
           <>
@@ -105,6 +111,7 @@ export function Traffic() {
         {by !== "application" && <Short title="Applications" by="application" />}
         {by !== "conversation" && <Short title="Conversations" by="conversation" />}
         {by !== "site" && <Short title="Between sites" by="site" />}
+        <Watched filter={filter} />
         <Exporters />
       </aside>
     </div>

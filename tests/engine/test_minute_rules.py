@@ -24,7 +24,7 @@ from lumtar.domain.reports import frames
 from lumtar.domain.topology import expected, looks
 from lumtar.domain.topology.looks import Looked
 from lumtar.domain.topology.models import ExpectedLink
-from lumtar.engine import topology_rules
+from lumtar.engine import minute_rules
 
 pytestmark = pytest.mark.django_db
 NOW = datetime.now(UTC).replace(microsecond=0)
@@ -95,7 +95,7 @@ def hear(switches, minutes, **said):
 
 def look(*minutes):
     for minute in minutes:
-        topology_rules.look(at(minute))
+        minute_rules.look(at(minute))
 
 
 def standing():
@@ -301,7 +301,7 @@ def test_stations_that_move_all_at_once_and_addresses_that_change_hands(ring):
 
 def test_it_is_looked_at_once_a_minute_whoever_asks_and_remembers_over_restarts(ring):
     hear(ring, 0, sw_1=neighbours(1, without=[1]), sw_2=neighbours(2, without=[2]))
-    assert topology_rules.look(at(0)) == [] and topology_rules.look(at(0.5)) == []
+    assert minute_rules.look(at(0)) == [] and minute_rules.look(at(0.5)) == []
     assert standing() == [], "half a minute later is no further look"
     look(1)
     assert len(standing()) == 1

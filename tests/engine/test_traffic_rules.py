@@ -1,0 +1,278 @@
+"""Rules about watched traffic, strangers, scans, and what flows explain: from stored minutes to alarms."""
+
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+import pytest
+
+from lumtar.core.flows import scans
+from lumtar.core.flows.addresses import AddressSet, KnownAddresses
+from lumtar.core.flows.records import MAPPED
+from lumtar.core.refusal import Refusal
+from lumtar.core.rules.ready import READY
+from lumtar.domain.alarms import rules
+from lumtar.domain.alarms.models import Alarm
+from lumtar.domain.flows import store, strangers, watched
+from lumtar.domain.flows.models import AddressList, Exporter, FanOut, FirstSeen, Stranger, WatchedTraffic
+from lumtar.domain.inventory.models import Interface, InterfaceSpeed
+from lumtar.domain.inventory.services import add_device
+from lumtar.domain.readings import partitions
+from lumtar.domain.readings.models import Reading
+from lumtar.domain.reports import rehearsals, watched_traffic
+from lumtar.engine import minute_rules
+from lumtar.engine.flows.sightings import Sightings
+from tests.engine.test_flows import conversations
+
+pytestmark = pytest.mark.django_db
+NOW = datetime.now(UTC).replace(second=20, microsecond=0)
+MINUTE = timedelta(minutes=1)
+LAST = watched_traffic.last_minute(NOW)
+"""The last complete minute at NOW."""
+
+
+@pytest.fixture
+def port():
+    device = add_device("127.0.9.9", name="hex-wan-1", site="Hexwater", kind="v2c", secret={"community": "word"})
+    made = Interface.objects.create(device=device, if_index=1, name="wan1", label="Transport A")
+    InterfaceSpeed.objects.create(
+        interface=made, since=NOW - timedelta(days=2), in_bps=100_000_000, out_bps=100_000_000, port_bps=100_000_000
+    )
+    Exporter.objects.create(
+        address="127.0.9.9", protocol="ipfix", domain=0, device=device, first_at=NOW - timedelta(days=1)
+    )
+    store.ensure(NOW - timedelta(days=1), NOW + timedelta(hours=1))
+    partitions.ensure((NOW - timedelta(days=1)).date(), (NOW + timedelta(days=1)).date())
+    return made
+
+
+def carried(port, at, *rows):
+    store.append(conversations(port.pk, int(at.timestamp() // 60), *rows))
+
+
+def standing():
+    rows = Alarm.objects.filter(is_cleared=False).order_by("type", "resource_id")
+    return [(alarm.type, alarm.label, alarm.changes.order_by("-at", "-pk").first().text) for alarm in rows]
+
+
+def a_rule(measure, limit, **more):
+    return rules.create(
+        {"name": measure, "measure": measure, "levels": [{"severity": 3, "limit": limit, "clear": limit}], **more},
+        "anna",
+    )
+
+
+def test_watched_traffic_above_a_limit_for_a_time(port):
+    row = watched.watch("Backups", {"interface": str(port.pk), "way": "in", "application": "14"}, "anna")
+    a_rule("traffic_rate", 10e6, times=2, of=2, scope='traffic is "Backups"')
+    for back in range(4, -1, -1):
+        heavy = 150_000_000 if back < 3 else 1000
+        # Only what is asked for counts: the same again of another application, and the other way.
+        carried(port, LAST - back * MINUTE, (1, 9, heavy, 14, 0), (2, 9, 10**9, 1, 0), (1, 9, 10**9, 14, 1))
+    minute_rules.look(NOW - 3 * MINUTE)
+    assert standing() == []
+    minute_rules.look(NOW - 2 * MINUTE)
+    assert standing() == [], "two minutes in a row"
+    # Minutes that were missed are looked at now.
+    minute_rules.look(NOW)
+    assert standing() == [("traffic-rate", "Backups", "Rate 20 Mb/s, above 10 Mb/s, for two readings in a row")]
+    (alarm,) = Alarm.objects.filter(is_cleared=False)
+    assert alarm.raised_at == LAST, "when it was carried, not when it was looked at"
+    watched.end(row.pk, "anna")
+    minute_rules.look(NOW + MINUTE)
+    assert standing() == []
+
+
+def test_shares_senders_and_receivers(port):
+    watched.watch("All of it", {"interface": str(port.pk), "way": "in"}, "anna")
+    carried(port, LAST, (1, 9, 60_000_000, 1, 0), (2, 9, 15_000_000, 1, 0), (2, 8, 75_000_000, 2, 0))
+    numbers, frame = watched_traffic.watched_now(NOW, ())
+    assert len(numbers) == 1 and frame.rate[0] == 20e6 and frame.share[0] == 20.0
+    assert (frame.senders[0], frame.receivers[0]) == (2, 2)
+    (row,) = WatchedTraffic.objects.all()
+    at, history = watched_traffic.history(row.pk, LAST - 2 * MINUTE, LAST + MINUTE, 60)
+    assert history.rate.tolist() == [0, 0, 20e6] and at[-1] == (LAST + MINUTE).timestamp()
+
+
+def test_a_rehearsal_of_watched_traffic_says_what_the_look_says(port):
+    watched.watch("All of it", {"interface": str(port.pk), "way": "in"}, "anna")
+    for back in (40, 39, 38, 20):
+        carried(port, LAST - back * MINUTE, (1, 9, 150_000_000, 14, 0))
+    rule = a_rule("traffic_rate", 10e6, times=2, of=2)
+    subjects = rehearsals.subjects_of("traffic")
+    found = rehearsals.run(rules.as_core(rule), subjects, NOW - timedelta(hours=1), NOW)
+    assert len(found.alarms) == 1
+    assert found.alarms[0].raised_at == pytest.approx((LAST - 38 * MINUTE).timestamp())
+
+
+def test_what_is_new_in_watched_traffic_is_told_once_a_day_was_seen(port):
+    carried(port, LAST - timedelta(hours=2), (1, 9, 1000, 1, 0))
+    row = watched.watch("All of it", {"device": str(port.device_id)}, "anna")
+    assert FirstSeen.objects.filter(traffic=row).count() == 2, "what was there before is known"
+    a_rule("traffic_new_applications", 0.5)
+    a_rule("traffic_new_senders", 0.5)
+    carried(port, LAST, (1, 9, 1000, 1, 0), (7, 9, 1000, 5, 0))
+    minute_rules.look(NOW)
+    assert standing() == [], "not before it was watched for a day"
+    WatchedTraffic.objects.update(since=NOW - timedelta(days=3))
+    FirstSeen.objects.filter(first_at__gt=NOW - timedelta(hours=1)).delete()
+    minute_rules.look(NOW + MINUTE)
+    minute_rules.look(NOW + 2 * MINUTE)
+    assert standing() == []
+    carried(port, LAST + 3 * MINUTE, (1, 9, 1000, 1, 0), (7, 9, 1000, 5, 0))
+    minute_rules.look(NOW + 3 * MINUTE)
+    assert standing() == [
+        ("new-application", "All of it", "One application seen for the first time within the last hour: SSH"),
+        ("new-sender", "All of it", "One sender seen for the first time within the last hour: 0.0.0.7"),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("filters", "words"),
+    [
+        ({"port": "many"}, "is a number"), ({"way": "up"}, "in or out"), ({"site": "Nowhere"}, "no site Nowhere"),
+        ({"colour": "1"}, "no filter colour"), ({"sender": "somebody"}, "not an address"),
+    ],
+)  # fmt: skip
+def test_filters_that_make_no_sense_are_refused(db, filters, words):
+    with pytest.raises(Refusal, match=words):
+        watched.watch("X", filters, "anna")
+    assert not WatchedTraffic.objects.exists()
+
+
+def count(port, at, octets):
+    Reading.objects.create(
+        interface=port, at=at, in_octets=octets, out_octets=10, in_packets=1, out_packets=1, in_unicast=1, out_unicast=1,
+        in_errors=0, out_errors=0, in_discards=0, out_discards=0, elapsed_ms=60000, flags=0, oper=1,
+    )  # fmt: skip
+
+
+def test_flows_that_do_not_explain_the_counter(port):
+    a_rule("flows_explained", 90, direction="below")
+    for back in range(14):
+        # Polls lie half a minute beside minutes.
+        count(port, LAST + timedelta(seconds=90) - back * MINUTE, 1_000_000)
+        carried(port, LAST - back * MINUTE, (1, 9, 600_000, 1, 0))
+    minute_rules.look(NOW)
+    assert standing() == [
+        (
+            "flows-unexplained",
+            "hex-wan-1 Transport A",
+            "Flows explain 60 % of what the port counted inbound, less than 90 %",
+        )
+    ]
+    numbers, frame = watched_traffic.flow_ports_now(NOW, ())
+    assert numbers.tolist() == [port.pk] and frame.explained[0] == pytest.approx(60.0)
+
+
+def test_a_scan_is_told_with_who_it_is(port):
+    a_rule("flows_fan_out", 100)
+    carried(port, LAST, (1, 9, 600_000, 1, 0))
+    row = np.zeros(2, scans.FAN_OUT)
+    row["interface"], row["minute"], row["src_lo"] = port.pk, int(LAST.timestamp() // 60), MAPPED | 0x0A090042
+    row["receivers"], row["ports"], row["src_hi"][1] = (508, 30), 1, 2**63 + 5
+    store.append_scans([row])
+    assert FanOut.objects.count() == 2
+    minute_rules.look(NOW)
+    assert standing() == [("fan-out", "hex-wan-1 Transport A", "10.9.0.66 reached 508 addresses within a minute")]
+    minute_rules.look(NOW + MINUTE)
+    assert standing() == []
+
+
+@pytest.fixture
+def known(db):
+    return strangers.keep_list(AddressList(name="County", within="10.0.0.0/8\n172.16.0.0/12", listed="10.*"), "anna")
+
+
+def seen(port, known, address, octets=500, at=NOW):
+    looking = Sightings()
+    looking.lists = strangers.in_force()
+    rows = conversations(
+        port.pk, int(at.timestamp() // 60), (address, 0xC6336401, octets, 1, 0), (0x0A000001, address, 7, 1, 0)
+    )
+    looking.look(rows, at.timestamp())
+    strangers.keep(looking.take())
+    assert looking.take() == []
+
+
+def test_a_stranger_is_seen_at_once_raised_and_accepted(port, known):
+    a_rule("stranger_seen", 0.5)
+    seen(port, known, 0xAC1F0942)
+    (row,) = Stranger.objects.all()
+    assert (row.address, row.peer, row.octets, row.interface_id) == ("172.31.9.66", "198.51.100.1", 507, port.pk)
+    minute_rules.look(NOW)
+    assert standing() == [
+        (
+            "stranger", "172.31.9.66 (County)",
+            "172.31.9.66 is not known: seen at hex-wan-1 Transport A with 198.51.100.1, tcp 443",
+        )
+    ]  # fmt: skip
+    seen(port, known, 0xAC1F0942, 1000, NOW + MINUTE)
+    row.refresh_from_db()
+    assert row.octets == 507 + 1007 and Stranger.objects.count() == 1
+    assert strangers.accept(known.pk, ["172.31.9.66"], "", "anna") == 1
+    minute_rules.look(NOW + 2 * MINUTE)
+    assert standing() == []
+    known.refresh_from_db()
+    assert "172.31.9.66  # accepted" in known.listed
+    seen(port, known, 0xAC1F0942)
+    assert Stranger.objects.filter(accepted_at=None).count() == 0
+    with pytest.raises(Refusal, match="None of these"):
+        strangers.accept(known.pk, ["172.31.9.66"], "", "anna")
+
+
+def test_strangers_are_accepted_by_prefix_or_all_at_once(port, known):
+    for address in (0xAC1F0942, 0xAC1F0943, 0xAC100001):
+        seen(port, known, address)
+    assert strangers.accept(known.pk, [], "172.31.9.0/24", "anna") == 2
+    assert strangers.accept(known.pk, [], "", "anna", everybody=True) == 1
+    known.refresh_from_db()
+    assert known.listed.splitlines()[1].startswith("172.31.9.0/24  # accepted")
+    assert AddressSet.of(known.listed).firsts.size == 3
+
+
+def test_changing_a_list_settles_who_is_known_by_now(port, known):
+    seen(port, known, 0xAC1F0942)
+    known.listed = "10.*\n172.31.9.60-70"
+    strangers.keep_list(known, "anna")
+    assert Stranger.objects.get().accepted_by == "anna"
+    denied = strangers.keep_list(AddressList(name="Bad", is_deny=True, listed="198.51.100.1"), "anna")
+    seen(port, denied, 0x0A000005)
+    assert Stranger.objects.get(known=denied).address == "198.51.100.1"
+
+
+@pytest.mark.parametrize(
+    ("given", "words"),
+    [
+        ({"name": " ", "within": "10.*"}, "needs a name"), ({"name": "County", "within": "10.*"}, "already"),
+        ({"name": "X"}, "within which"), ({"name": "X", "is_deny": True}, "must not be seen"),
+        ({"name": "X", "within": "ten"}, "is not a range"),
+    ],
+)  # fmt: skip
+def test_lists_that_make_no_sense_are_refused(known, given, words):
+    with pytest.raises(Refusal, match=words):
+        strangers.keep_list(AddressList(**given), "anna")
+    assert AddressList.objects.count() == 1
+
+
+def test_a_list_that_knows_nobody_does_not_stop_the_rest(port):
+    looking = Sightings()
+    looking.lists = {1: KnownAddresses(AddressSet.of("0.0.0.0/0"), AddressSet())}
+    rows = conversations(port.pk, 5, *((0x0A000000 + number, 0xC6336401, 10, 1, 0) for number in range(30_000)))
+    looking.look(rows, 300.0)
+    assert 0 < len(looking.take()) <= 2_001
+
+
+def test_recommended_rules_about_traffic_can_be_kept(db):
+    for each in READY:
+        if each.rule().subject in ("flow_port", "stranger"):
+            levels = [{"severity": int(one.severity), "limit": one.limit, "clear": one.clear} for one in each.levels]
+            rules.create(
+                {
+                    "name": each.name,
+                    "measure": each.measure,
+                    "levels": levels,
+                    "direction": each.direction,
+                    "hold_s": each.hold.seconds,
+                },
+                "anna",
+            )
