@@ -125,7 +125,7 @@ class FlowHistory:
                 records,
                 service,
                 (known.find(records["input"]), known.find(records["output"])),
-                applications.find(records["protocol"], service),
+                applications.find(records, service),
                 (sites.find(records["src_hi"], records["src_lo"]), sites.find(records["dst_hi"], records["dst_lo"])),
             )
             sides.append(made)

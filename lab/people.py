@@ -16,8 +16,8 @@ from lumtar.domain.calling.contacts import AddressSpec, ContactSpec
 from lumtar.domain.calling.models import Address, CallPlan, Team
 from lumtar.domain.calling.plans import PlanSpec, StepSpec
 from lumtar.domain.calling.teams import TeamSpec
-from lumtar.domain.flows import strangers
-from lumtar.domain.flows.models import AddressList
+from lumtar.domain.flows import applications, prefix_tables, strangers
+from lumtar.domain.flows.models import AddressList, OwnApplication
 from lumtar.domain.inventory.models import Device, Site
 
 BY = "demonstration"
@@ -41,6 +41,24 @@ def hang(devices: Iterable[Device]) -> None:
 
 COUNTY = "10.0.0.0/8\n172.16.0.0/12\n192.168.0.0/16"
 KNOWN = "10.0.0.0/8  # every site has a /16 of its own"
+
+
+SYSTEMS = """prefix,number,name
+198.51.100.0/28,64496,Wellmere Hosting
+198.51.100.16/28,64497,Brightwater Video
+198.51.100.32/28,64498,Larchfield Cloud
+203.0.113.0/24,64499,Nobody in particular
+2001:db8:f00d::/48,64497,Brightwater Video
+"""
+PLACES = """prefix,place,country,latitude,longitude
+198.51.100.0/28,Port Ambrel,Northland,57.1,-2.1
+198.51.100.16/29,Vessen,Northland,54.9,1.2
+198.51.100.24/29,Old Harrow,Northland,52.4,-1.9
+198.51.100.32/28,Castelmar,Southmark,46.2,4.8
+203.0.113.0/24,Teravo,Eastria,48.3,17.4
+2001:db8:f00d::/48,Vessen,Northland,54.9,1.2
+"""
+"""Made up, as everything else."""
 
 
 def rules() -> None:
@@ -77,13 +95,19 @@ def link_rules() -> None:
             levels = [{"severity": int(one.severity), "limit": one.limit, "clear": one.clear} for one in each.levels]
             services.create(
                 {
-                    "name": each.name, "measure": each.measure, "scope": each.scope, "times": each.hold.times,
+                    "name": each.name, "measure": each.measure,
+                    "scope": "role is wan" if each.rule().subject == FLOW_PORT else each.scope, "times": each.hold.times,
                     "of": each.hold.of, "hold_s": each.hold.seconds, "levels": levels, "direction": each.direction,
                 },
                 BY,
             )  # fmt: skip
+    applications.keep(OwnApplication(name="library catalogue", ports="8080", addresses="10.0.10.200/30"), BY)
+    prefix_tables.load("systems", SYSTEMS, BY)
+    prefix_tables.load("places", PLACES, BY)
     strangers.keep_list(AddressList(name="County addresses", within=COUNTY, listed=KNOWN), BY)
-    Rule.objects.filter(name="Links that are down").update(plan=CallPlan.objects.get(name="Day and night"))
+    Rule.objects.filter(name__in=("Links that are down", "Strangers")).update(
+        plan=CallPlan.objects.get(name="Day and night")
+    )
 
 
 def _send_to_desk(now: datetime) -> None:

@@ -9,9 +9,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lumtar.core.flows import totals
-from lumtar.core.flows.applications import STANDARD, Applications
+from lumtar.core.flows.addresses import AddressSet
+from lumtar.core.flows.applications import STANDARD, TCP, Application, Applications, ports_of
 from lumtar.core.flows.lookups import Interfaces, Prefixes
-from lumtar.core.flows.records import EGRESS, INGRESS, address_numbers, address_text, empty
+from lumtar.core.flows.records import EGRESS, INGRESS, MAPPED, address_numbers, address_text, empty
+from lumtar.core.refusal import Refusal
 
 START = 1_795_440_000
 
@@ -84,7 +86,7 @@ def conversations(made, both_ways=False):
         made,
         ports,
         (interfaces.find(made["input"]), interfaces.find(made["output"])),
-        Applications().find(made["protocol"], ports),
+        Applications().find(made, ports),
         (np.zeros(len(made), "u4"), np.zeros(len(made), "u4")),
         both_ways=both_ways,
     )
@@ -188,11 +190,38 @@ def test_the_port_of_the_service(src, dst, protocol, port):
 
 def test_applications_by_port_and_by_protocol():
     made = Applications()
-    numbers = made.find(np.array([6, 17, 6, 17, 1, 47, 200], "u1"), np.array([443, 53, 9999, 445, 3, 0, 0], "u2"))
+    asked = empty(7)
+    asked["protocol"] = [6, 17, 6, 17, 1, 47, 200]
+    numbers = made.find(asked, np.array([443, 53, 9999, 445, 3, 0, 0], "u2"))
     assert [made.names[int(each)] for each in numbers] == [
         "web", "DNS", "unknown", "file sharing", "ICMP", "tunnels", "unknown",
     ]  # fmt: skip
     assert len({each.number for each in STANDARD}) == len(STANDARD)
+
+
+def test_own_applications_go_before_and_ask_who_is_there_and_what_the_exporter_says():
+    catalogue = AddressSet.of("10.0.10.200")
+    own = (
+        Application(1001, "catalogue", (), (8080,), catalogue),
+        Application(1002, "anything else on 8080", (TCP,), (8080,)),
+        Application(1003, "told", (), (), AddressSet(), (13 << 24 | 7,)),
+        Application(1004, "all of UDP", (17,)),
+    )
+    made = Applications((*STANDARD, *own))
+    asked = empty(6)
+    asked["protocol"], asked["src_lo"] = [6, 6, 6, 17, 17, 17], MAPPED | 0x0A000001
+    asked["dst_lo"][0] = MAPPED | 0x0A000AC8
+    asked["src_lo"][1] = MAPPED | 0x0A000AC8
+    asked["application"][4] = 13 << 24 | 7
+    ports = np.array([8080, 8080, 8080, 53, 53, 40000], "u2")
+    assert [made.names[int(each)] for each in made.find(asked, ports)] == [
+        "catalogue", "catalogue", "anything else on 8080", "DNS", "told", "all of UDP",
+    ]  # fmt: skip
+    assert made.known_ports[0, 8080] and not made.known_ports[1, 40000]
+    assert ports_of("443, 8000-8002 53") == (53, 443, 8000, 8001, 8002)
+    for wrong in ("http", "0", "70000", "9-3", "1-"):
+        with pytest.raises(Refusal):
+            ports_of(wrong)
 
 
 prefixes = st.dictionaries(

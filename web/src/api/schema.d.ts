@@ -3019,6 +3019,118 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/applications": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Applications
+         * @description All applications.
+         */
+        get: operations["lumtar_server_api_traffic_setup_list_applications"];
+        put?: never;
+        /**
+         * Make Application
+         * @description A new definition, for flows from now on.
+         */
+        post: operations["lumtar_server_api_traffic_setup_make_application"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/applications/{application}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Application
+         * @description Change a definition, for flows from now on.
+         */
+        put: operations["lumtar_server_api_traffic_setup_change_application"];
+        post?: never;
+        /**
+         * Delete Application
+         * @description Delete a definition.
+         */
+        delete: operations["lumtar_server_api_traffic_setup_delete_application"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/applications/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Application
+         * @description Try a definition on the conversations of the last hour, without keeping it.
+         */
+        post: operations["lumtar_server_api_traffic_setup_try_application"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/prefixtables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Tables
+         * @description The tables that there are.
+         */
+        get: operations["lumtar_server_api_traffic_setup_list_tables"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/prefixtables/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Load Table
+         * @description Load a table, in place of the one before.
+         */
+        put: operations["lumtar_server_api_traffic_setup_load_table"];
+        post?: never;
+        /**
+         * Delete Table
+         * @description Do without a table.
+         */
+        delete: operations["lumtar_server_api_traffic_setup_delete_table"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{device}/routes": {
         parameters: {
             query?: never;
@@ -9698,7 +9810,7 @@ export interface components {
              * @default application
              * @enum {string}
              */
-            by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP";
+            by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP" | "AS" | "country" | "place";
             /** Start */
             start?: string | null;
             /** End */
@@ -9745,6 +9857,18 @@ export interface components {
             src_site?: number | null;
             /** Dst Site */
             dst_site?: number | null;
+            /** System */
+            system?: number | null;
+            /**
+             * Country
+             * @default
+             */
+            country?: string;
+            /**
+             * Place
+             * @default
+             */
+            place?: string;
             /**
              * Limit
              * @default 50
@@ -9833,7 +9957,7 @@ export interface components {
          * TrafficRow
          * @description What is put together: octets, packets and flows in all, its mean rate and its share; ``filters`` narrow traffic to it.
          *
-         *     ``before`` is its octets in the time that was compared with; nothing if none was.
+         *     ``before`` is its octets in the time that was compared with; nothing if none was. ``where`` is latitude and longitude of a place.
          */
         TrafficRow: {
             /** Name */
@@ -9858,6 +9982,8 @@ export interface components {
             before: number | null;
             /** Line */
             line: number[];
+            /** Where */
+            where: number[] | null;
         };
         /**
          * ExporterOut
@@ -10261,6 +10387,137 @@ export interface components {
              * @default false
              */
             everybody?: boolean;
+        };
+        /**
+         * ApplicationOut
+         * @description A definition; ``number`` is that by which traffic is filtered.
+         */
+        ApplicationOut: {
+            /** Name */
+            name: string;
+            /**
+             * Protocols
+             * @default []
+             */
+            protocols?: number[];
+            /**
+             * Ports
+             * @default
+             */
+            ports?: string;
+            /**
+             * Addresses
+             * @default
+             */
+            addresses?: string;
+            /**
+             * Told
+             * @default []
+             */
+            told?: number[];
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+        };
+        /**
+         * ApplicationsOut
+         * @description Own definitions, which go before those that are built in.
+         */
+        ApplicationsOut: {
+            /** Own */
+            own: components["schemas"]["ApplicationOut"][];
+            /** Built In */
+            built_in: components["schemas"]["BuiltIn"][];
+        };
+        /**
+         * BuiltIn
+         * @description An application that is built in.
+         */
+        BuiltIn: {
+            /** Number */
+            number: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * ApplicationIn
+         * @description An application: by ports of the service (443, 8000-8010), addresses at one end, IP protocols (6 is TCP), or what exporters call it.
+         */
+        ApplicationIn: {
+            /** Name */
+            name: string;
+            /**
+             * Protocols
+             * @default []
+             */
+            protocols?: number[];
+            /**
+             * Ports
+             * @default
+             */
+            ports?: string;
+            /**
+             * Addresses
+             * @default
+             */
+            addresses?: string;
+            /**
+             * Told
+             * @default []
+             */
+            told?: number[];
+        };
+        /**
+         * CalledNow
+         * @description What conversations are called now, and their octets.
+         */
+        CalledNow: {
+            /** Name */
+            name: string;
+            /** Octets */
+            octets: number;
+        };
+        /**
+         * TriedOut
+         * @description What a definition would have been in the last hour, of the largest conversations that were kept one by one.
+         */
+        TriedOut: {
+            /** Octets */
+            octets: number;
+            /** Conversations */
+            conversations: number;
+            /** Of Octets */
+            of_octets: number;
+            /** Of Conversations */
+            of_conversations: number;
+            /** Now */
+            now: components["schemas"]["CalledNow"][];
+        };
+        /**
+         * PrefixTableOut
+         * @description A table that was loaded.
+         */
+        PrefixTableOut: {
+            /** Kind */
+            kind: string;
+            /** Rows */
+            rows: number;
+            /**
+             * Loaded At
+             * Format: date-time
+             */
+            loaded_at: string;
+            /** By */
+            by: string;
+        };
+        /**
+         * PrefixTableIn
+         * @description The text of a CSV file: ``prefix,number,name`` of systems, ``prefix,place,country,latitude,longitude`` of places.
+         */
+        PrefixTableIn: {
+            /** Text */
+            text: string;
         };
         /**
          * RouteOut
@@ -14737,7 +14994,7 @@ export interface operations {
     lumtar_server_api_traffic_show_traffic: {
         parameters: {
             query?: {
-                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP";
+                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP" | "AS" | "country" | "place";
                 start?: string | null;
                 end?: string | null;
                 interface?: number | null;
@@ -14753,6 +15010,9 @@ export interface operations {
                 dscp?: number | null;
                 src_site?: number | null;
                 dst_site?: number | null;
+                system?: number | null;
+                country?: string;
+                place?: string;
                 limit?: number;
                 earlier_s?: number;
             };
@@ -14776,7 +15036,7 @@ export interface operations {
     lumtar_server_api_traffic_export_traffic: {
         parameters: {
             query?: {
-                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP";
+                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP" | "AS" | "country" | "place";
                 start?: string | null;
                 end?: string | null;
                 interface?: number | null;
@@ -14792,6 +15052,9 @@ export interface operations {
                 dscp?: number | null;
                 src_site?: number | null;
                 dst_site?: number | null;
+                system?: number | null;
+                country?: string;
+                place?: string;
                 limit?: number;
                 earlier_s?: number;
                 format?: "csv" | "parquet";
@@ -14860,7 +15123,7 @@ export interface operations {
     lumtar_server_api_flow_records_look_at_records: {
         parameters: {
             query?: {
-                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP";
+                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP" | "AS" | "country" | "place";
                 start?: string | null;
                 end?: string | null;
                 interface?: number | null;
@@ -14876,6 +15139,9 @@ export interface operations {
                 dscp?: number | null;
                 src_site?: number | null;
                 dst_site?: number | null;
+                system?: number | null;
+                country?: string;
+                place?: string;
                 limit?: number;
                 earlier_s?: number;
             };
@@ -14903,7 +15169,7 @@ export interface operations {
     lumtar_server_api_flow_records_list_records: {
         parameters: {
             query?: {
-                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP";
+                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP" | "AS" | "country" | "place";
                 start?: string | null;
                 end?: string | null;
                 interface?: number | null;
@@ -14919,6 +15185,9 @@ export interface operations {
                 dscp?: number | null;
                 src_site?: number | null;
                 dst_site?: number | null;
+                system?: number | null;
+                country?: string;
+                place?: string;
                 limit?: number;
                 earlier_s?: number;
             };
@@ -14942,7 +15211,7 @@ export interface operations {
     lumtar_server_api_flow_records_export_records: {
         parameters: {
             query?: {
-                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP";
+                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP" | "AS" | "country" | "place";
                 start?: string | null;
                 end?: string | null;
                 interface?: number | null;
@@ -14958,6 +15227,9 @@ export interface operations {
                 dscp?: number | null;
                 src_site?: number | null;
                 dst_site?: number | null;
+                system?: number | null;
+                country?: string;
+                place?: string;
                 limit?: number;
                 earlier_s?: number;
                 format?: "csv" | "parquet";
@@ -15241,6 +15513,186 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AcceptedOut"];
                 };
+            };
+        };
+    };
+    lumtar_server_api_traffic_setup_list_applications: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApplicationsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_traffic_setup_make_application: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApplicationIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApplicationOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_traffic_setup_change_application: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                application: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApplicationIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApplicationOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_traffic_setup_delete_application: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                application: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_traffic_setup_try_application: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApplicationIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_traffic_setup_list_tables: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrefixTableOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_traffic_setup_load_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "systems" | "places";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrefixTableIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrefixTableOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_traffic_setup_delete_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "systems" | "places";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

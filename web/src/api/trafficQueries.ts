@@ -2,7 +2,18 @@ import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { client, got, type Schemas } from "./client";
 import type { Range } from "./queries";
 
-export type By = "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP";
+export type By =
+  | "application"
+  | "sender"
+  | "receiver"
+  | "conversation"
+  | "site"
+  | "port"
+  | "protocol"
+  | "DSCP"
+  | "AS"
+  | "country"
+  | "place";
 
 /** Filters by their names in the address, which are those of the question. */
 export type TrafficFilter = Record<string, string>;
@@ -99,3 +110,33 @@ export const deleteAddressList = (list: number) =>
 
 export const acceptStrangers = (list: number, body: Schemas["AcceptIn"]) =>
   got(client.POST("/api/v1/traffic/addresses/{list_id}/accepted", { params: { path: { list_id: list } }, body }));
+
+export type OwnApplication = Schemas["ApplicationOut"];
+export type ApplicationBody = Schemas["ApplicationIn"];
+export type PrefixKind = "systems" | "places";
+
+export const applicationsQuery = queryOptions({
+  queryKey: ["applications"],
+  queryFn: () => got(client.GET("/api/v1/applications", {})),
+});
+
+export const keepApplication = (application: number | null, body: ApplicationBody) =>
+  application === null
+    ? got(client.POST("/api/v1/applications", { body }))
+    : got(client.PUT("/api/v1/applications/{application}", { params: { path: { application } }, body }));
+
+export const deleteApplication = (application: number) =>
+  got(client.DELETE("/api/v1/applications/{application}", { params: { path: { application } } }));
+
+export const tryApplication = (body: ApplicationBody) => got(client.POST("/api/v1/applications/try", { body }));
+
+export const prefixTablesQuery = queryOptions({
+  queryKey: ["prefixtables"],
+  queryFn: () => got(client.GET("/api/v1/prefixtables", {})),
+});
+
+export const loadPrefixTable = (kind: PrefixKind, text: string) =>
+  got(client.PUT("/api/v1/prefixtables/{kind}", { params: { path: { kind } }, body: { text } }));
+
+export const deletePrefixTable = (kind: PrefixKind) =>
+  got(client.DELETE("/api/v1/prefixtables/{kind}", { params: { path: { kind } } }));

@@ -1,10 +1,14 @@
-"""Applications: what a conversation is for, by its protocol and the port of its service."""
+"""Applications: what a conversation is for, by its protocol and the port of its service, by who is there, or by what the exporter says."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
+
+from lumtar.core.flows.addresses import AddressSet, keys_of
+from lumtar.core.flows.records import Records
+from lumtar.core.refusal import Refusal
 
 TCP, UDP = 6, 17
 UNKNOWN = 0
@@ -13,12 +17,27 @@ UNKNOWN = 0
 
 @dataclass(frozen=True, slots=True)
 class Application:
-    """An application. ``protocols`` are IP protocols; of TCP and UDP the ports decide, without any all of the protocol are meant."""
+    """An application.
+
+    Attributes
+    ----------
+    protocols : IP protocols; without any TCP and UDP
+    ports : of the service, of TCP and UDP; without any all of the protocol are meant
+    addresses : one end of a conversation has to be among them; without any it does not matter who it is
+    told : what exporters call it (applicationId, RFC 6759); without any it does not matter what they say
+    """
 
     number: int
     name: str
     protocols: Sequence[int]
     ports: Sequence[int] = ()
+    addresses: AddressSet = field(default_factory=AddressSet)
+    told: Sequence[int] = ()
+
+    @property
+    def is_special(self) -> bool:
+        """Whether more than protocol and port decide."""
+        return bool(len(self.addresses.firsts) or self.told)
 
 
 BOTH = (TCP, UDP)
@@ -48,26 +67,81 @@ STANDARD = (
 
 
 class Applications:
-    """Definitions, to look many conversations up at once; a later one goes before an earlier one."""
+    """Definitions, to look many conversations up at once; a later one goes before an earlier one, and one that asks who is there before all others."""
 
     def __init__(self, definitions: Sequence[Application] = STANDARD) -> None:
         self.names = {UNKNOWN: "unknown"} | {each.number: each.name for each in definitions}
+        self._special = [each for each in definitions if each.is_special]
         self._by_protocol = np.zeros(256, "u4")
         self._by_port = np.zeros((2, 65536), "u4")
+        self._known = np.zeros((2, 65536), bool)
         for each in definitions:
-            for protocol in each.protocols:
+            for protocol in each.protocols or BOTH:
                 if each.ports and protocol in BOTH:
-                    self._by_port[int(protocol == UDP), list(each.ports)] = each.number
-                else:
-                    self._by_protocol[protocol] = each.number
+                    self._known[int(protocol == UDP), list(each.ports)] = True
+                if not each.is_special:
+                    self._put(each, protocol)
+
+    def _put(self, each: Application, protocol: int) -> None:
+        if protocol not in BOTH or not each.ports:
+            self._by_protocol[protocol] = each.number
+        else:
+            self._by_port[int(protocol == UDP), list(each.ports)] = each.number
 
     @property
     def known_ports(self) -> NDArray[np.bool_]:
         """By protocol (TCP, UDP) and port, whether an application is defined by it."""
-        return self._by_port > 0
+        return self._known
 
-    def find(self, protocol: NDArray[np.uint8], port: NDArray[np.uint16]) -> NDArray[np.uint32]:
-        """The number of each conversation's application; UNKNOWN where there is none."""
-        by_port = self._by_port[(protocol == UDP).astype("i8"), port]
+    def find(self, records: Records, ports: NDArray[np.uint16]) -> NDArray[np.uint32]:
+        """The number of each record's application; UNKNOWN where there is none.
+
+        Parameters
+        ----------
+        ports : of the service
+        """
+        protocol = records["protocol"]
+        by_port = self._by_port[(protocol == UDP).astype("i8"), ports]
         has_ports = (protocol == TCP) | (protocol == UDP)
-        return np.where(has_ports, by_port, self._by_protocol[protocol]).astype("u4")
+        found: NDArray[np.uint32] = np.where(has_ports & (by_port > 0), by_port, self._by_protocol[protocol]).astype(
+            "u4"
+        )
+        for each in self._special:
+            mine = np.flatnonzero(_is_meant(each, protocol, ports, records["application"]))
+            if len(each.addresses.firsts) and len(mine):
+                ends = [keys_of(records[f"{end}_hi"][mine], records[f"{end}_lo"][mine]) for end in ("src", "dst")]
+                mine = mine[each.addresses.contains(ends[0]) | each.addresses.contains(ends[1])]
+            found[mine] = each.number
+        return found
+
+
+def _is_meant(
+    each: Application, protocol: NDArray[np.uint8], ports: NDArray[np.uint16], told: NDArray[np.uint32]
+) -> NDArray[np.bool_]:
+    meant = np.isin(protocol, each.protocols) if each.protocols else np.ones(len(protocol), bool)
+    if each.ports:
+        wanted = np.zeros(65536, bool)
+        wanted[list(each.ports)] = True
+        meant &= wanted[ports] & np.isin(protocol, BOTH)
+    if each.told:
+        meant &= np.isin(told, each.told)
+    return np.asarray(meant)
+
+
+def ports_of(text: str) -> tuple[int, ...]:
+    """Ports from a text such as 443, 8000-8010.
+
+    Raises
+    ------
+    Refusal
+    """
+    found: set[int] = set()
+    for part in text.replace(",", " ").split():
+        first, dash, last = part.partition("-")
+        if not first.isdecimal() or (dash and not last.isdecimal()):
+            raise Refusal(f"“{part[:40]}” is not a port: write 443 or 8000-8010.", "ports")
+        low, high = int(first), int(last or first)
+        if not 0 < low <= high < 65536:
+            raise Refusal(f"Ports go from 1 to 65535, and ranges upwards: “{part[:40]}” does not.", "ports")
+        found.update(range(low, high + 1))
+    return tuple(sorted(found))

@@ -1,7 +1,7 @@
 """Looking many things up at once: interfaces by ifIndex, sites by the longest prefix."""
 
 import ipaddress
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -29,6 +29,17 @@ class Interfaces:
             return np.zeros(len(if_index), "u4")
         place = np.minimum(np.searchsorted(self.indexes, if_index), len(self.indexes) - 1)
         return np.where(self.indexes[place] == if_index, self.numbers[place], 0).astype("u4")
+
+
+@dataclass(frozen=True, slots=True)
+class PrefixRanges:
+    """Addresses of version 4, and first halves of addresses of version 6, from first to last, both included."""
+
+    four: tuple[tuple[int, int], ...] = ()
+    six: tuple[tuple[int, int], ...] = ()
+
+    def __len__(self) -> int:
+        return len(self.four) + len(self.six)
 
 
 @dataclass(frozen=True)
@@ -62,12 +73,32 @@ class Prefixes:
                 six.append((first, first + (1 << (64 - network.prefixlen)) - 1, network.prefixlen, number))
         return cls(*_stretches(four), *_stretches(six))
 
+    def ranges(self, numbers: Collection[int]) -> "PrefixRanges":
+        """Where any of some numbers holds: of a prefix without the longer ones within it that have another number."""
+        return PrefixRanges(
+            _ranges(self.starts_v4, self.numbers_v4, numbers, 2**32 - 1),
+            _ranges(self.starts_v6, self.numbers_v6, numbers, 2**64 - 1),
+        )
+
     def find(self, hi: NDArray[np.uint64], lo: NDArray[np.uint64]) -> NDArray[np.uint32]:
         """The number of each address; 0 where no prefix fits."""
         is_four = (hi == 0) & (lo >> np.uint64(32) == np.uint64(MAPPED >> 32))
         four = self.numbers_v4[np.searchsorted(self.starts_v4, lo & np.uint64(0xFFFFFFFF), "right") - 1]
         six = self.numbers_v6[np.searchsorted(self.starts_v6, hi, "right") - 1]
         return np.where(is_four, four, six).astype("u4")
+
+
+def _ranges(
+    starts: NDArray[np.uint64], numbers: NDArray[np.uint32], wanted: Collection[int], last: int
+) -> tuple[tuple[int, int], ...]:
+    ends = [*(int(start) - 1 for start in starts[1:]), last]
+    found: list[tuple[int, int]] = []
+    for place in np.flatnonzero(np.isin(numbers, list(wanted))).tolist():
+        first = int(starts[place])
+        if found and found[-1][1] == first - 1:
+            first = found.pop()[0]
+        found.append((first, ends[place]))
+    return tuple(found)
 
 
 def _stretches(ranges: Sequence[tuple[int, int, int, int]]) -> tuple[NDArray[np.uint64], NDArray[np.uint32]]:

@@ -46,6 +46,8 @@ TABLES: dict[str, Watched] = {
     "flows_exporter": Watched(only=("usual_sampling",), says="exporter"),
     "flows_addresslist": Watched(says="known addresses"),
     "flows_stranger": Watched(only=("accepted_at", "accepted_by"), says="stranger"),
+    "flows_ownapplication": Watched(says="application"),
+    "flows_prefixtable": Watched(but=("text",), says="table of prefixes"),
     "flows_watchedtraffic": Watched(says="watched traffic"),
     "flows_recording": Watched(says="recording of flow records"),
     "inventory_device": Watched(but=(*OF_EDITING, *OF_DESCRIBING), says="device"),

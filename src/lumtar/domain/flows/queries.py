@@ -1,5 +1,6 @@
 """Who uses what for what: totals of conversations over a time, in the order of volume, and their course."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any
@@ -9,15 +10,18 @@ from django.db import connection
 from django.utils import timezone
 from numpy.typing import NDArray
 
-from lumtar.core.flows.records import address_numbers
+from lumtar.core.flows.lookups import PrefixRanges
+from lumtar.core.flows.records import MAPPED, address_numbers
 from lumtar.core.refusal import Refusal
 from lumtar.domain.flows.store import HOURS, KEPT, MINUTES, signed
+from lumtar.domain.readings import bulk
 
 IN, OUT = 0, 1
 MOST_ROWS = 500
 LINES = 8
 """So many are drawn apart; the rest together."""
 STEPS = 240
+MOST_RANGES = 2_000
 SHORT = timedelta(hours=12)
 """A longer time is read from hours."""
 BY: dict[str, tuple[str, ...]] = {
@@ -41,6 +45,7 @@ class Asked:
     ----------
     way : IN or OUT at the interface; None is both
     sender, receiver, address : an address; ``address`` is either of the two
+    within : for each of these one of the two ends is in it
     """
 
     interface: int | None = None
@@ -56,6 +61,7 @@ class Asked:
     dscp: int | None = None
     src_site: int | None = None
     dst_site: int | None = None
+    within: tuple[PrefixRanges, ...] = ()
 
 
 @dataclass(slots=True)
@@ -117,12 +123,37 @@ def narrowed(asked: Asked, values: dict[str, Any]) -> list[str]:
             raise Refusal(f"{text[:60]} is not an address.", name) from error
         either = " OR ".join(f"({end}_hi = %({name}_hi)s AND {end}_lo = %({name}_lo)s)" for end in ends)
         where.append(f"({either})")
+    where += [_within(each, f"w{place}", values) for place, each in enumerate(asked.within)]
     return where
+
+
+def _within(ranges: PrefixRanges, prefix: str, values: dict[str, Any]) -> str:
+    """That one end is in any of some ranges."""
+    if len(ranges) > MOST_RANGES:
+        raise Refusal(f"That is {len(ranges):,} ranges of addresses; traffic can be narrowed to {MOST_RANGES} at most.")
+    four = [(MAPPED | first, MAPPED | last) for first, last in ranges.four]
+    # Halves of addresses are kept with a sign: a range across its change is two.
+    six = [
+        (signed(first), signed(last))
+        for begin, end in ranges.six
+        for first, last in ((begin, min(end, 2**63 - 1)), (max(begin, 2**63), end))
+        if first <= last
+    ]
+    for name, spans in (("four", four), ("six", six)):
+        values[f"{prefix}_{name}_first"] = [first for first, _ in spans]
+        values[f"{prefix}_{name}_last"] = [last for _, last in spans]
+    inside = [
+        f"EXISTS (SELECT 1 FROM unnest(%({prefix}_{name}_first)s::bigint[], %({prefix}_{name}_last)s::bigint[]) AS n (first, last)"
+        f" WHERE {where} BETWEEN n.first AND n.last)"
+        for end in ("src", "dst")
+        for name, where in (("four", f"{end}_hi = 0 AND {end}_lo"), ("six", f"{end}_hi <> 0 AND {end}_hi"))
+    ]
+    return f"({' OR '.join(inside)})"
 
 
 def _where(asked: Asked, values: dict[str, Any]) -> list[str]:
     where = narrowed(asked, values) + _scope(asked, values)
-    if asked.sender or asked.receiver or asked.address:
+    if asked.sender or asked.receiver or asked.address or asked.within:
         # What was put together has no addresses, which is not the address of zeros.
         where.append("NOT is_rest")
     return where
@@ -242,6 +273,72 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
                     row.line = np.zeros(number_of_steps)
                 row.line[slot] += octets
     return made
+
+
+FAR = np.dtype(
+    [("hi", "i8"), ("lo", "i8"), ("kind", "i8"), ("slot", "i8"), ("octets", "f8"), ("packets", "f8"), ("flows", "f8")]
+)
+FAR_END, INSIDE, PUT_TOGETHER = 0, 1, 2
+"""Whether a conversation has an end elsewhere, both at sites of ours, or was put together with others."""
+
+
+def read_far(
+    asked: Asked,
+    number_of: Callable[[NDArray[np.uint64], NDArray[np.uint64]], NDArray[np.integer[Any]]],
+    start: datetime,
+    end: datetime,
+    limit: int = 50,
+) -> Traffic:
+    """Conversations put together by something that is known of whoever is elsewhere.
+
+    Parameters
+    ----------
+    number_of : from addresses, as two numbers, that by which they are put together
+
+    Returns
+    -------
+    rows whose key is FAR_END and the number, or another kind and 0
+
+    Raises
+    ------
+    Refusal
+    """
+    is_fine = _is_fine(start, end)
+    begin, step = _steps(start, end, timedelta(minutes=1) if is_fine else timedelta(hours=1))
+    values: dict[str, Any] = {"step": step}
+    where = " AND ".join(_where(asked, values))
+    source = _source(begin, end, values, is_fine=is_fine)
+    far = {half: f"CASE WHEN src_site = 0 THEN src_{half} ELSE dst_{half} END" for half in ("hi", "lo")}
+    kind = (
+        f"CASE WHEN is_rest THEN {PUT_TOGETHER} WHEN src_site <> 0 AND dst_site <> 0 THEN {INSIDE} ELSE {FAR_END} END"
+    )
+    rows = bulk.fetch(
+        f"""SELECT CASE WHEN kind = {FAR_END} THEN hi ELSE 0 END, CASE WHEN kind = {FAR_END} THEN lo ELSE 0 END, kind::bigint, slot::bigint,
+            sum(octets)::float8, sum(packets)::float8, sum(flows)::float8
+        FROM (SELECT {far["hi"]} AS hi, {far["lo"]} AS lo, {kind} AS kind, octets, packets, flows,
+            floor((extract(epoch FROM at) - extract(epoch FROM %(start)s::timestamptz)) / %(step)s)::int AS slot
+            FROM ({source}) level WHERE {where}) far GROUP BY 1, 2, 3, 4""",
+        values,
+        [(name, FAR[name].str[1:]) for name in FAR.names or ()],
+    )
+    number = np.where(rows["kind"] == FAR_END, number_of(rows["hi"].astype("u8"), rows["lo"].astype("u8")), 0)
+    keys, place = np.unique(np.stack((rows["kind"], number), axis=1), axis=0, return_inverse=True)
+    steps = max(1, int(np.ceil((end - begin).total_seconds() / step)))
+    course = np.zeros((len(keys), steps))
+    np.add.at(course, (place.reshape(-1), np.clip(rows["slot"], 0, steps - 1)), rows["octets"])
+    packets, flows = (np.bincount(place.reshape(-1), rows[name], len(keys)) for name in ("packets", "flows"))
+    octets = course.sum(axis=1)
+    # What was put together has no end of its own, however much it is.
+    order = sorted(range(len(keys)), key=lambda each: (keys[each][0] == PUT_TOGETHER, -octets[each]))
+    most = max(1, min(limit, MOST_ROWS))
+    found = [
+        Row(
+            (int(keys[each][0]), int(keys[each][1])), int(octets[each]), int(packets[each]), int(flows[each]),
+            course[each] if position < LINES else np.zeros(0),
+        )
+        for position, each in enumerate(order[:most])
+    ]  # fmt: skip
+    return Traffic(begin, end, step, found, course.sum(axis=0), int(octets.sum()), len(keys), is_fine)
 
 
 COUNTED = """SELECT extract(epoch FROM at)::float8, elapsed_ms, in_octets, out_octets FROM readings_reading

@@ -6,8 +6,9 @@ from datetime import datetime, timedelta
 from django.db import connection, transaction
 from django.utils import timezone
 
+from lumtar.core.flows.lookups import PrefixRanges
 from lumtar.core.refusal import Refusal
-from lumtar.domain.flows import queries
+from lumtar.domain.flows import prefix_tables, queries
 from lumtar.domain.flows.models import FirstSeen, WatchedTraffic
 from lumtar.domain.flows.queries import IN, OUT, Asked
 from lumtar.domain.inventory.models import Site
@@ -17,6 +18,7 @@ from lumtar.domain.operation.services import announce
 NUMBERS = ("interface", "device", "application", "port", "protocol", "dscp", "src_site", "dst_site")
 TEXTS = ("sender", "receiver", "address")
 WAYS = {"in": IN, "out": OUT}
+FAR = {name: by for by, name in prefix_tables.FILTERS.items()}
 MOST = 200
 MOST_SEEN = 20_000
 """Senders of watched traffic that are remembered; of more none is called new."""
@@ -34,6 +36,7 @@ def asked_of(filters: Mapping[str, str]) -> Asked:
     Refusal
     """
     values: dict[str, object] = {}
+    within: tuple[PrefixRanges, ...] = ()
     for name, text in filters.items():
         if name in NUMBERS:
             try:
@@ -50,6 +53,9 @@ def asked_of(filters: Mapping[str, str]) -> Asked:
             if text not in WAYS:
                 raise Refusal("The way is in or out.", "way")
             values["way"] = WAYS[text]
+        elif by := FAR.get(name):
+            within = (*within, prefix_tables.ranges(by, str(text)))
+            values["within"] = within
         else:
             raise Refusal(f"Traffic has no filter {str(name)[:40]}.", "filters")
     return Asked(**values)  # type: ignore[arg-type]

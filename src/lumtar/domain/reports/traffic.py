@@ -1,15 +1,14 @@
 """Traffic of an interface, a device, a site or the whole network: what flows say, what counters say, and what everything is called."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
 from django.utils import timezone
 
-from lumtar.core.flows.applications import Applications
 from lumtar.core.flows.records import address_text
-from lumtar.domain.flows import queries
+from lumtar.domain.flows import applications, queries
 from lumtar.domain.flows.models import UNSIGNED, Exporter
 from lumtar.domain.flows.queries import IN, OUT, Asked, Row, Traffic
 from lumtar.domain.inventory.models import Device, Interface, Site
@@ -17,7 +16,6 @@ from lumtar.domain.topology.models import Binding, OwnAddress, Station
 
 OPEN = timedelta(minutes=3)
 """Minutes of flows stay open for so long; what counters say of these is not held against them."""
-APPLICATIONS = Applications()
 PROTOCOLS = {
     1: "ICMP",
     2: "IGMP",
@@ -84,8 +82,20 @@ def names_of(by: str, rows: Sequence[Row]) -> list[Named]:
     """What each row is called."""
     addresses = {text for row in rows for text in _addresses(by, row)}
     known = known_addresses(addresses)
-    sites = site_names()
-    return [_named(by, row, known, sites) for row in rows]
+    names = _Names(known, site_names(), applications.names())
+    return [_named(by, row, names) for row in rows]
+
+
+@dataclass(frozen=True, slots=True)
+class _Names:
+    """What addresses, sites and applications are called."""
+
+    addresses: Mapping[str, str]
+    sites: Mapping[int, str]
+    applications: Mapping[int, str]
+
+    def application(self, number: int) -> str:
+        return self.applications.get(number, f"application {number}")
 
 
 def complete(start: datetime, end: datetime) -> tuple[datetime, datetime]:
@@ -97,11 +107,6 @@ def complete(start: datetime, end: datetime) -> tuple[datetime, datetime]:
 def site_names() -> dict[int, str]:
     """Sites by their number; what has none is elsewhere."""
     return {0: ELSEWHERE} | dict(Site.objects.values_list("pk", "name"))
-
-
-def application_name(number: int) -> str:
-    """What an application is called."""
-    return APPLICATIONS.names.get(number, f"application {number}")
 
 
 def _addresses(by: str, row: Row) -> list[str]:
@@ -139,12 +144,12 @@ def service_name(protocol: int, port: int) -> str:
     return f"{name.lower()} {port}" if port else name
 
 
-def _named(by: str, row: Row, known: dict[str, str], sites: dict[int, str]) -> Named:
+def _named(by: str, row: Row, names: _Names) -> Named:
     key = row.key
     if by == "application":
-        return Named(application_name(key[0]), "", {"application": str(key[0])})
+        return Named(names.application(key[0]), "", {"application": str(key[0])})
     if by == "site":
-        ends = [sites.get(each, ELSEWHERE) for each in key]
+        ends = [names.sites.get(each, ELSEWHERE) for each in key]
         return Named(f"{ends[0]} → {ends[1]}", "", {"src_site": str(key[0]), "dst_site": str(key[1])})
     if by == "protocol":
         return Named(PROTOCOLS.get(key[0], f"protocol {key[0]}"), "", {"protocol": str(key[0])})
@@ -156,10 +161,10 @@ def _named(by: str, row: Row, known: dict[str, str], sites: dict[int, str]) -> N
         return Named(service_name(key[0], key[1]), "", {"protocol": str(key[0]), "port": str(key[1])})
     if by in ("sender", "receiver"):
         text = address_of(key[0], key[1])
-        return Named(text, known.get(text, ""), {by: text})
+        return Named(text, names.addresses.get(text, ""), {by: text})
     source, goal = address_of(key[0], key[1]), address_of(key[2], key[3])
-    more = f"{APPLICATIONS.names.get(key[6], '')} {service_name(key[4], key[5])}"
-    called = [f"{text} {known[text]}" if text in known else text for text in (source, goal)]
+    more = f"{names.application(key[6])} {service_name(key[4], key[5])}"
+    called = [f"{text} {names.addresses[text]}" if text in names.addresses else text for text in (source, goal)]
     return Named(
         f"{called[0]} → {called[1]}",
         more.strip(),

@@ -11,12 +11,12 @@ from numpy.typing import NDArray
 from lumtar.core.flows.records import address_text
 from lumtar.core.measures.traffic import FlowPorts, Strangers, Watched
 from lumtar.core.refusal import Refusal
-from lumtar.domain.flows import queries, watched
+from lumtar.domain.flows import applications, queries, watched
 from lumtar.domain.flows.models import UNSIGNED, FanOut, FirstSeen, Stranger, WatchedTraffic
 from lumtar.domain.flows.queries import IN, Asked
 from lumtar.domain.inventory.asking import subjects_for
 from lumtar.domain.readings import series
-from lumtar.domain.reports.traffic import APPLICATIONS, OPEN, known_addresses, service_name
+from lumtar.domain.reports.traffic import OPEN, known_addresses, service_name
 
 MINUTE = timedelta(minutes=1)
 EXPLAINED_OVER = timedelta(minutes=10)
@@ -38,7 +38,7 @@ def watched_now(now: datetime, active: Iterable[int]) -> tuple[NDArray[np.int64]
     start = last_minute(now)
     rows = list(WatchedTraffic.objects.order_by("pk"))
     told = [_of_minute(row, start) for row in rows]
-    new = watched.new_ones(now)
+    new, names = watched.new_ones(now), applications.names()
     speeds = _speeds([each[0] for each in told])
     columns = {
         "rate": [8 * octets / 60 for _, octets, _, _, _ in told],
@@ -54,7 +54,7 @@ def watched_now(now: datetime, active: Iterable[int]) -> tuple[NDArray[np.int64]
     }
     frame = Watched(
         **{name: np.array(values, np.float64) for name, values in columns.items()},
-        facts=tuple(_new_facts(row.pk, new) for row in rows),
+        facts=tuple(_new_facts(row.pk, new, names) for row in rows),
     )
     return np.array([row.pk for row in rows], np.int64), frame
 
@@ -98,15 +98,15 @@ def _speeds(asked: list[Asked]) -> list[float]:
     return found
 
 
-def _new_facts(pk: int, new: dict[tuple[int, int], list[tuple[int, int]]]) -> dict[str, Any]:
-    applications = [
-        APPLICATIONS.names.get(number, str(number))
+def _new_facts(pk: int, new: dict[tuple[int, int], list[tuple[int, int]]], names: dict[int, str]) -> dict[str, Any]:
+    called = [
+        names.get(number, f"application {number}")
         for _, number in new.get((pk, FirstSeen.Kind.APPLICATION), ())[:MOST_NAMED]
     ]
     senders = [
         address_text(hi & UNSIGNED, lo & UNSIGNED) for hi, lo in new.get((pk, FirstSeen.Kind.SENDER), ())[:MOST_NAMED]
     ]
-    return {"new_applications": {"names": applications}, "new_senders": {"names": senders}}
+    return {"new_applications": {"names": called}, "new_senders": {"names": senders}}
 
 
 def history(pk: int, start: datetime, end: datetime, step_s: int) -> tuple[Floats, Watched]:

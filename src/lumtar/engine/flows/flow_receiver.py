@@ -12,8 +12,8 @@ from uuid import UUID, uuid4
 import structlog
 
 from lumtar.core.flows.totals import Conversations
+from lumtar.domain.flows import applications, recording, store, strangers
 from lumtar.domain.flows import exporters as kept
-from lumtar.domain.flows import recording, store, strangers
 from lumtar.domain.flows.exporters import Key, Seen
 from lumtar.domain.operation.services import announce
 from lumtar.engine.flows import inventory
@@ -126,6 +126,7 @@ class FlowReceiver(Service):
         """Read again what flows are looked up in."""
         self.totals.known = inventory.load()
         self.totals.sightings.lists = strangers.in_force()
+        self.totals.applications = applications.in_force()
 
     async def _record(self) -> None:
         while True:

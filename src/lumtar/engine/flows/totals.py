@@ -109,7 +109,7 @@ class Totals:
         ports = totals.service_port(
             whole["src_port"], whole["dst_port"], whole["protocol"], self.applications.known_ports
         )
-        applications = self.applications.find(whole["protocol"], ports)
+        applications = self.applications.find(whole, ports)
         inner, outer = known.find(whole["input"]), known.find(whole["output"])
         src_site, dst_site = (self.known.sites.find(whole[f"{end}_hi"], whole[f"{end}_lo"]) for end in ("src", "dst"))
         self.recorder.add(

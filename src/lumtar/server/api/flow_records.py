@@ -11,7 +11,7 @@ from django.utils import timezone
 from ninja import Query, Status
 
 from lumtar.core.text import csv_line
-from lumtar.domain.flows import recording
+from lumtar.domain.flows import applications, recording
 from lumtar.domain.flows.models import Recording
 from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.operation.models import Process
@@ -153,7 +153,7 @@ DIRECTIONS = {0: "ingress", 1: "egress"}
 def _named(rows: list[dict[str, Any]]) -> list[RecordOut]:
     addresses = {traffic.address_of(row[f"{end}_hi"], row[f"{end}_lo"]) for row in rows for end in ("src", "dst")}
     known = traffic.known_addresses(addresses)
-    sites = traffic.site_names()
+    sites, called = traffic.site_names(), applications.names()
     devices = dict(Device.objects.filter(pk__in={row["device_id"] for row in rows}).values_list("pk", "name"))
     ids = {row[name] for row in rows for name in ("in_id", "out_id")}
     ports = dict(Interface.objects.filter(pk__in=ids).values_list("pk", "label"))
@@ -173,7 +173,7 @@ def _named(rows: list[dict[str, Any]]) -> list[RecordOut]:
         RecordOut(
             source=end(row, "src"),
             destination=end(row, "dst"),
-            application=traffic.application_name(row["application"]),
+            application=called.get(row["application"], f"application {row['application']}"),
             service=traffic.service_name(row["protocol"], row["port"]),
             protocol=traffic.PROTOCOLS.get(row["protocol"], f"protocol {row['protocol']}"),
             tcp_flags=" ".join(name for bit, name in enumerate(FLAGS) if row["tcp_flags"] >> bit & 1),

@@ -54,6 +54,7 @@ from lumtar.server.api import (
     system,
     totals,
     traffic,
+    traffic_setup,
     watched,
     wireless,
 )
@@ -104,6 +105,7 @@ api.add_router("", wireless.router)
 api.add_router("", traffic.router)
 api.add_router("", flow_records.router)
 api.add_router("", watched.router)
+api.add_router("", traffic_setup.router)
 api.add_router("", routes.router)
 api.add_router("", powered.router)
 api.add_router("", map.router)

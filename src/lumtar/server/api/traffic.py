@@ -1,6 +1,7 @@
 """Traffic: who uses an interface, a device, a site or the network, for what, and how much of the counted octets flows explain."""
 
 from collections.abc import Mapping
+from dataclasses import fields
 from datetime import datetime, timedelta
 from typing import Any, Literal
 
@@ -12,14 +13,15 @@ from django.shortcuts import get_object_or_404
 from ninja import Query, Status
 from pydantic import ValidationError
 
+from lumtar.core.flows.lookups import PrefixRanges
 from lumtar.core.refusal import Refusal
 from lumtar.core.text import csv_line
-from lumtar.domain.flows import queries
+from lumtar.domain.flows import applications, prefix_tables, queries
 from lumtar.domain.flows.models import Exporter
-from lumtar.domain.flows.queries import Asked
+from lumtar.domain.flows.queries import Asked, Traffic
 from lumtar.domain.inventory.models import Device, Interface, Site
 from lumtar.domain.logbook.services import note_action
-from lumtar.domain.reports import traffic
+from lumtar.domain.reports import far_ends, traffic
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.problems import Problem, refusing
 from lumtar.server.api.schema import Schema
@@ -32,7 +34,19 @@ HOUR = timedelta(hours=1)
 class TrafficAsked(Schema):
     """Which traffic: of an interface (one way of it or both), a device, a site by its name, or all; and filters."""
 
-    by: Literal["application", "sender", "receiver", "conversation", "site", "port", "protocol", "DSCP"] = "application"
+    by: Literal[
+        "application",
+        "sender",
+        "receiver",
+        "conversation",
+        "site",
+        "port",
+        "protocol",
+        "DSCP",
+        "AS",
+        "country",
+        "place",
+    ] = "application"
     start: datetime | None = None
     end: datetime | None = None
     interface: int | None = None
@@ -48,6 +62,9 @@ class TrafficAsked(Schema):
     dscp: int | None = None
     src_site: int | None = None
     dst_site: int | None = None
+    system: int | None = None
+    country: str = ""
+    place: str = ""
     limit: int = 50
     earlier_s: int = 0
 
@@ -55,14 +72,20 @@ class TrafficAsked(Schema):
     def asked(self) -> Asked:
         """The question without its time; 404 for a site that there is not."""
         site = get_object_or_404(Site, name=self.site).pk if self.site else None
-        plain = self.model_dump(exclude={"by", "start", "end", "site", "way", "limit", "earlier_s"})
-        return Asked(site=site, way=traffic.WAYS.get(self.way), **plain)
+        plain = self.model_dump(include={each.name for each in fields(Asked)} - {"site", "way", "within"})
+        with refusing():
+            return Asked(site=site, way=traffic.WAYS.get(self.way), within=self._within(), **plain)
+
+    def _within(self) -> tuple[PrefixRanges, ...]:
+        """Where one end has to be, if it has to be somewhere."""
+        wanted = (("AS", self.system and str(self.system)), ("country", self.country), ("place", self.place))
+        return tuple(prefix_tables.ranges(by, value) for by, value in wanted if value)
 
 
 class TrafficRow(Schema):
     """What is put together: octets, packets and flows in all, its mean rate and its share; ``filters`` narrow traffic to it.
 
-    ``before`` is its octets in the time that was compared with; nothing if none was.
+    ``before`` is its octets in the time that was compared with; nothing if none was. ``where`` is latitude and longitude of a place.
     """
 
     name: str
@@ -75,6 +98,7 @@ class TrafficRow(Schema):
     percent: float
     before: int | None
     line: list[float]
+    where: list[float] | None
 
 
 class ExplainedOut(Schema):
@@ -126,8 +150,8 @@ def show_traffic(request: HttpRequest, query: Query[TrafficAsked]) -> TrafficOut
     asked = query.asked
     title, speed = _title(query)
     with refusing():
-        found = queries.read(asked, query.by, since, until, query.limit)
-        before = queries.before(asked, query.by, found, timedelta(seconds=query.earlier_s)) if query.earlier_s else None
+        found, named, places = _read(asked, query, since, until, query.limit)
+        before = _before(asked, query, found) if query.earlier_s else None
     explained, counter = traffic.explained(asked, found)
     seconds = max(1.0, (found.end - found.start).total_seconds())
     ends = np.minimum(
@@ -144,9 +168,9 @@ def show_traffic(request: HttpRequest, query: Query[TrafficAsked]) -> TrafficOut
         at=ends.tolist(),
         rows=[
             TrafficRow(
-                name=named.name,
-                more=named.more,
-                filters=named.filters,
+                name=called.name,
+                more=called.more,
+                filters=called.filters,
                 octets=row.octets,
                 packets=row.packets,
                 flows=row.flows,
@@ -154,8 +178,9 @@ def show_traffic(request: HttpRequest, query: Query[TrafficAsked]) -> TrafficOut
                 percent=100 * row.octets / found.octets if found.octets else 0.0,
                 before=None if before is None else before.get(row.key, 0),
                 line=(8 * row.line / lasted).tolist() if len(row.line) else [],
+                where=list(where) if where else None,
             )
-            for row, named in zip(found.rows, traffic.names_of(query.by, found.rows), strict=True)
+            for row, called, where in zip(found.rows, named, places, strict=True)
         ],
         number=found.number,
         octets=found.octets,
@@ -177,6 +202,23 @@ def show_traffic(request: HttpRequest, query: Query[TrafficAsked]) -> TrafficOut
     )
 
 
+def _read(
+    asked: Asked, query: TrafficAsked, since: datetime, until: datetime, limit: int
+) -> tuple[Traffic, list[traffic.Named], list[tuple[float, float] | None]]:
+    if query.by in prefix_tables.TABLES:
+        far = far_ends.read(asked, query.by, since, until, limit)
+        return far.traffic, far.names, far.places
+    found = queries.read(asked, query.by, since, until, limit)
+    return found, traffic.names_of(query.by, found.rows), [None] * len(found.rows)
+
+
+def _before(asked: Asked, query: TrafficAsked, found: Traffic) -> dict[tuple[int, ...], int]:
+    earlier = timedelta(seconds=query.earlier_s)
+    if query.by in prefix_tables.TABLES:
+        return far_ends.before(asked, query.by, found, earlier)
+    return queries.before(asked, query.by, found, earlier)
+
+
 @router.get("/traffic/export", needs=VIEWER)
 def export_traffic(
     request: HttpRequest, query: Query[TrafficAsked], format: Literal["csv", "parquet"] = "csv"
@@ -185,8 +227,7 @@ def export_traffic(
     since, until = traffic.complete(*span(query.start, query.end, HOUR))
     _title(query)
     with refusing():
-        found = queries.read(query.asked, query.by, since, until, queries.MOST_ROWS)
-    named = traffic.names_of(query.by, found.rows)
+        found, named, _ = _read(query.asked, query, since, until, queries.MOST_ROWS)
     columns: dict[str, list[Any]] = {
         query.by: [each.name for each in named],
         "more": [each.more for each in named],
@@ -222,7 +263,7 @@ def _filters(query: TrafficAsked) -> list[FilterOut]:
     words = {
         "way": query.way and f"{query.way}bound",
         "application": query.application is not None
-        and traffic.APPLICATIONS.names.get(query.application, "another application"),
+        and applications.names().get(query.application, f"application {query.application}"),
         "sender": query.sender and f"from {query.sender}",
         "receiver": query.receiver and f"to {query.receiver}",
         "address": query.address and f"with {query.address}",
@@ -230,6 +271,9 @@ def _filters(query: TrafficAsked) -> list[FilterOut]:
         "protocol": query.protocol is not None and traffic.PROTOCOLS.get(query.protocol, f"protocol {query.protocol}"),
         "dscp": query.dscp is not None and f"DSCP {query.dscp}",
         "src_site": query.src_site is not None and f"from {sites.get(query.src_site, 'a site')}",
+        "system": query.system is not None and f"AS{query.system}",
+        "country": query.country and f"with {query.country}",
+        "place": query.place and f"with {query.place}",
         "dst_site": query.dst_site is not None and f"to {sites.get(query.dst_site, 'a site')}",
     }
     return [FilterOut(name=name, words=str(text)) for name, text in words.items() if text]

@@ -78,6 +78,13 @@ export const GROUPS: { name: string; pages: SetupPage[] }[] = [
         ...engineer,
       },
       {
+        path: "traffic",
+        name: "Traffic",
+        purpose: "Applications of your own, autonomous systems and places.",
+        View: lazily(() => import("./TrafficSetup"), "TrafficSetup"),
+        ...engineer,
+      },
+      {
         path: "labels",
         name: "Labels and roles",
         purpose: "What ports are called and what they are for.",

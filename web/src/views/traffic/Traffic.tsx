@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { sitesAtQuery } from "../../api/queries";
-import { type By, type Traffic as Data, trafficQuery } from "../../api/trafficQueries";
+import { type By, type Traffic as Data, prefixTablesQuery, trafficQuery } from "../../api/trafficQueries";
 import { useScreenTime, useSetScreenTime } from "../../app/screenTime";
 import { useSetSearch } from "../../app/useSetSearch";
 import { layerToken, TrafficChart } from "../../charts/TrafficChart";
@@ -10,7 +10,9 @@ import { InlineChoice } from "../../components/InlineChoice";
 import { InlineToggles } from "../../components/InlineToggles";
 import { Problem } from "../../components/Problem";
 import { Exporters } from "./Exporters";
+import { PlacesPicture } from "./PlacesPicture";
 import { Records } from "./Records";
+import { SiteMatrix } from "./SiteMatrix";
 import { Strangers } from "./Strangers";
 import { FILTERS, layersOf, useTrafficFilter } from "./trafficFilter";
 import { useWatched } from "./useWatched";
@@ -25,6 +27,14 @@ const BY: readonly (readonly [By, string])[] = [
   ["port", "port"],
   ["protocol", "protocol"],
   ["DSCP", "DSCP"],
+];
+/** Rows that are asked for where a picture shows all of them. */
+const MOST: Partial<Record<By, number>> = { site: 500, place: 200 };
+/** Of whoever is elsewhere, by tables that an engineer loaded. */
+const FAR: readonly (readonly [By, string, string])[] = [
+  ["AS", "AS", "systems"],
+  ["country", "country", "places"],
+  ["place", "place", "places"],
 ];
 const LISTS = [
   ["totals", "totals"],
@@ -50,10 +60,13 @@ export function Traffic() {
   const [search] = useSearchParams();
   const set = useSetSearch();
   const filter = useTrafficFilter();
-  const by = BY.find(([name]) => name === search.get("by"))?.[0] ?? "application";
+  const { data: tables } = useQuery(prefixTablesQuery);
+  const loaded = FAR.filter(([, , table]) => tables?.some(({ kind }) => kind === table));
+  const ways = [...BY, ...loaded.map(([name, words]) => [name, words] as const)];
+  const by = [...BY, ...FAR].find(([name]) => name === search.get("by"))?.[0] ?? "application";
   const list = LISTS.find(([name]) => name === search.get("list"))?.[0] ?? "totals";
   const earlier = Number(COMPARED.find(([seconds]) => seconds === search.get("against"))?.[0] ?? "");
-  const { data, error } = useQuery(trafficQuery(by, filter, time.range, 50, earlier));
+  const { data, error } = useQuery(trafficQuery(by, filter, time.range, MOST[by] ?? 50, earlier));
   useWatched();
   const back = () => (time.following ? follow(time.span ?? undefined) : navigate(-1));
   return (
@@ -79,7 +92,7 @@ export function Traffic() {
           {list === "totals" && (
             <span className="ml-auto flex flex-wrap items-center gap-x-1 text-ink2">
               by{" "}
-              <InlineToggles label="Put together by" value={by} options={BY} onChoose={(each) => set({ by: each })} />
+              <InlineToggles label="Put together by" value={by} options={ways} onChoose={(each) => set({ by: each })} />
             </span>
           )}
         </div>
@@ -99,6 +112,8 @@ export function Traffic() {
               onZoom={show}
               onBack={back}
             />
+            {by === "site" && <SiteMatrix rows={data.rows} />}
+            {by === "place" && <PlacesPicture rows={data.rows} />}
             {data.explained && <Explained explained={data.explained} />}
             <Rows data={data} by={by} />
           </>
@@ -202,6 +217,7 @@ function Rows({ data, by }: { data: Data; by: By }) {
   const filter = useTrafficFilter();
   const unit = UNITS.find(([name]) => name === search.get("unit"))?.[0] ?? "rate";
   const most = data.rows[0]?.octets ?? 1;
+  const shown = data.rows.slice(0, 50);
   const figure = (row: Data["rows"][0]) => {
     if (unit === "volume") return text(volume(row.octets));
     if (unit === "share")
@@ -212,8 +228,7 @@ function Rows({ data, by }: { data: Data; by: By }) {
     <>
       <div className="mt-2 flex flex-wrap items-baseline gap-x-3 border-b border-rule text-small">
         <h2 className="heading grow border-0">
-          {counted(data.number, by === "DSCP" ? "class" : by === "site" ? "pair" : by)}{" "}
-          <span className="font-normal text-ink2">by volume</span>
+          {counted(data.number, ONE_OF[by] ?? by)} <span className="font-normal text-ink2">by volume</span>
         </h2>
         <InlineChoice
           label="compared with"
@@ -231,7 +246,7 @@ function Rows({ data, by }: { data: Data; by: By }) {
         </span>
       </div>
       <ul className="figures">
-        {data.rows.map((row, place) => (
+        {shown.map((row, place) => (
           <li
             key={`${row.name} ${row.more}`}
             className={`grid ${GRID} items-center gap-x-2 border-b border-faint py-[4px] hover:bg-lampsoft`}
@@ -254,15 +269,18 @@ function Rows({ data, by }: { data: Data; by: By }) {
           </li>
         ))}
       </ul>
-      {data.number > data.rows.length && (
+      {data.number > shown.length && (
         <p className="py-1 text-ink2">
-          and {(data.number - data.rows.length).toLocaleString("en-GB")} smaller ones, together{" "}
-          {text(volume(data.octets - data.rows.reduce((sum, row) => sum + row.octets, 0)))}
+          and {(data.number - shown.length).toLocaleString("en-GB")} smaller ones, together{" "}
+          {text(volume(data.octets - shown.reduce((sum, row) => sum + row.octets, 0)))}
         </p>
       )}
     </>
   );
 }
+
+/** What one row is, if it is not called by what rows are put together by. */
+const ONE_OF: Partial<Record<By, string>> = { DSCP: "class", site: "pair", AS: "system" };
 
 /** How a row was in the time that is compared with: what was not there is new. */
 function Before({ row }: { row: Data["rows"][0] }) {

@@ -14,6 +14,9 @@ export const FILTERS = [
   "dscp",
   "src_site",
   "dst_site",
+  "system",
+  "country",
+  "place",
 ];
 const SCOPE = ["interface", "device", "site"];
 
