@@ -139,6 +139,7 @@ def ensure_test_tools() -> None:
         "snmp": Path("/usr/bin/snmpget"),
         "graphviz": Path("/usr/bin/sfdp"),
         "lldpd": Path("/usr/sbin/lldpd"),
+        "libpcap0.8": Path(f"/usr/lib/{os.uname().machine}-linux-gnu/libpcap.so.0.8"),
     }
     missing = [package for package, path in wanted.items() if not path.exists()]
     if missing:

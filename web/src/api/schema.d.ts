@@ -3019,6 +3019,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/captures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Captures
+         * @description Captures that were asked for within a week.
+         */
+        get: operations["lumtar_server_api_captures_list_captures"];
+        put?: never;
+        /**
+         * Begin Capture
+         * @description Ask a collector to capture packets.
+         */
+        post: operations["lumtar_server_api_captures_begin_capture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Capture
+         * @description Have it end now; what was captured is kept.
+         */
+        post: operations["lumtar_server_api_captures_stop_capture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Download Capture
+         * @description The packets as pcapng; that somebody took them is noted.
+         */
+        get: operations["lumtar_server_api_captures_download_capture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/captures/{capture}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Capture
+         * @description Delete a capture with its packets.
+         */
+        delete: operations["lumtar_server_api_captures_delete_capture"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/applications": {
         parameters: {
             query?: never;
@@ -10389,6 +10473,121 @@ export interface components {
             everybody?: boolean;
         };
         /**
+         * CaptureOut
+         * @description A capture, how far it is, and why it ended.
+         */
+        CaptureOut: {
+            /** Collector */
+            collector: string;
+            /** Interface */
+            interface: string;
+            /**
+             * Filter
+             * @default
+             */
+            filter?: string;
+            /**
+             * Longest
+             * @default 256
+             */
+            longest?: number;
+            /**
+             * Seconds
+             * @default 30
+             */
+            seconds?: number;
+            /**
+             * Most Octets
+             * @default 8388608
+             */
+            most_octets?: number;
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+            /** Id */
+            id: number;
+            /** By */
+            by: string;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Begun At */
+            begun_at: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /** State */
+            state: string;
+            /** Words */
+            words: string;
+            /** Packets */
+            packets: number;
+            /** Dropped */
+            dropped: number;
+            /** Octets */
+            octets: number;
+        };
+        /**
+         * CapturePlace
+         * @description A collector, and the interfaces that it can capture at.
+         */
+        CapturePlace: {
+            /** Collector */
+            collector: string;
+            /** Interfaces */
+            interfaces: string[];
+        };
+        /**
+         * CapturesOut
+         * @description All captures, the newest first, and where there can be more.
+         */
+        CapturesOut: {
+            /** Rows */
+            rows: components["schemas"]["CaptureOut"][];
+            /** Places */
+            places: components["schemas"]["CapturePlace"][];
+        };
+        /**
+         * CaptureIn
+         * @description What to capture: at which interface of which collector, by a filter in libpcap's words, for how long, and how much at most.
+         *
+         *     ``longest`` is how many octets of a packet are kept. ``why`` is what it is about.
+         */
+        CaptureIn: {
+            /** Collector */
+            collector: string;
+            /** Interface */
+            interface: string;
+            /**
+             * Filter
+             * @default
+             */
+            filter?: string;
+            /**
+             * Longest
+             * @default 256
+             */
+            longest?: number;
+            /**
+             * Seconds
+             * @default 30
+             */
+            seconds?: number;
+            /**
+             * Most Octets
+             * @default 8388608
+             */
+            most_octets?: number;
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
+        /**
          * ApplicationOut
          * @description A definition; ``number`` is that by which traffic is filtered.
          */
@@ -15513,6 +15712,110 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AcceptedOut"];
                 };
+            };
+        };
+    };
+    lumtar_server_api_captures_list_captures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CapturesOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_captures_begin_capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaptureIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_captures_stop_capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_captures_download_capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_captures_delete_capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                capture: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -12,7 +12,7 @@ export const STALE = {
   calling: ["calling", "rules", "setup"],
   maintenance: ["maintenance"],
   topology: ["links", "stations", "wireless", "powered", "map", "impact", "device", "interface"],
-  flows: ["traffic", "exporters", "watched", "strangers"],
+  flows: ["traffic", "exporters", "watched", "strangers", "captures"],
   sessions: ["sessions"],
 } as const satisfies Record<string, readonly string[]>;
 

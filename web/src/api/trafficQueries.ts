@@ -140,3 +140,19 @@ export const loadPrefixTable = (kind: PrefixKind, text: string) =>
 
 export const deletePrefixTable = (kind: PrefixKind) =>
   got(client.DELETE("/api/v1/prefixtables/{kind}", { params: { path: { kind } } }));
+
+export type Capture = Schemas["CaptureOut"];
+export type CaptureBody = Schemas["CaptureIn"];
+
+export const capturesQuery = queryOptions({
+  queryKey: ["captures"],
+  queryFn: () => got(client.GET("/api/v1/captures", {})),
+});
+
+export const beginCapture = (body: CaptureBody) => got(client.POST("/api/v1/captures", { body }));
+
+export const stopCapture = (capture: number) =>
+  got(client.POST("/api/v1/captures/{capture}/stop", { params: { path: { capture } } }));
+
+export const deleteCapture = (capture: number) =>
+  got(client.DELETE("/api/v1/captures/{capture}", { params: { path: { capture } } }));

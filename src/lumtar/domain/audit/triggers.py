@@ -49,6 +49,7 @@ TABLES: dict[str, Watched] = {
     "flows_ownapplication": Watched(says="application"),
     "flows_prefixtable": Watched(but=("text",), says="table of prefixes"),
     "flows_watchedtraffic": Watched(says="watched traffic"),
+    "flows_capture": Watched(only=("collector", "interface", "filter", "seconds", "is_stopped"), says="capture"),
     "flows_recording": Watched(says="recording of flow records"),
     "inventory_device": Watched(but=(*OF_EDITING, *OF_DESCRIBING), says="device"),
     "inventory_interface": Watched(

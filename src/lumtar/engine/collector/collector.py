@@ -22,6 +22,7 @@ from lumtar.domain.readings.partitions import ensure_around
 from lumtar.engine.batch import Batch, moment
 from lumtar.engine.clock import Clock
 from lumtar.engine.collector import targets
+from lumtar.engine.collector.capturing import Capturing
 from lumtar.engine.collector.errand_runner import ErrandRunner
 from lumtar.engine.collector.holding import Holding
 from lumtar.engine.collector.live import Live
@@ -34,6 +35,7 @@ from lumtar.engine.collector.write_queue import WriteQueue
 from lumtar.engine.jobs import JobRunner
 from lumtar.engine.recorder import Answer, Recorder, one_of_each_device
 from lumtar.engine.service import AWAY, Service, with_database
+from lumtar.wire.capture import interfaces
 from lumtar.wire.faults import Fault
 from lumtar.wire.icmp import Pinger
 from lumtar.wire.session import Exchange
@@ -78,6 +80,7 @@ class Collector(Service):
         self._rules = targets.RulesInForce()
         self._recognitions: list[Recognition] = []
         self._errands = ErrandRunner(self.name)
+        self._capturing = Capturing(self.name)
         self.poller: Poller | None = None
         self._jobs = JobRunner(["sweeps"])
         self._waiting = asyncio.Event()
@@ -111,6 +114,7 @@ class Collector(Service):
                 ("asking what is around devices", surroundings.run),
                 ("errands", self._errands.run),
                 ("sweeps", self._jobs.run),
+                ("captures", self._capturing.run),
             )
         ]
         try:
@@ -379,6 +383,7 @@ class Collector(Service):
         return {
             "devices": len(self.targets),
             "shares": len(self.holding.held),
+            "capture_interfaces": interfaces(),
             "interfaces": sum(len(target.slot_of) for target in list(self.targets.values())),
             "lag_s": round(max(0.0, late), 1),
             "polling": len(self._polls),

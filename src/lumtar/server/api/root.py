@@ -18,6 +18,7 @@ from lumtar.server.api import (
     alarms,
     answers,
     auth,
+    captures,
     catalogue,
     charts,
     contacts,
@@ -105,6 +106,7 @@ api.add_router("", wireless.router)
 api.add_router("", traffic.router)
 api.add_router("", flow_records.router)
 api.add_router("", watched.router)
+api.add_router("", captures.router)
 api.add_router("", traffic_setup.router)
 api.add_router("", routes.router)
 api.add_router("", powered.router)

@@ -17,7 +17,7 @@ from lumtar.server.api.access import ANYBODY, OPERATOR, VIEWER, Router
 from lumtar.server.api.schema import Schema
 
 router = Router(tags=["system"])
-OF_OTHERS = ("set_aside", "strangers", "listens_at")
+OF_OTHERS = ("set_aside", "strangers", "listens_at", "capture_interfaces")
 
 
 class ProcessOut(Schema):

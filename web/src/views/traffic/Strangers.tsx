@@ -101,7 +101,15 @@ function Table({ rows, mayAccept }: { rows: StrangerRow[]; mayAccept: boolean })
               {row.peer} <span className="text-ink2">{row.service}</span>
             </span>
             <span className={`text-right ${WIDE}`}>{text(volume(row.octets))}</span>
-            <span className="text-right">
+            <span className="flex justify-end gap-2">
+              {mayAccept && (
+                <Link
+                  className="underline max-md:hidden"
+                  to={`/traffic?${new URLSearchParams({ list: "captures", address: row.address, why: `stranger ${row.address}` })}`}
+                >
+                  capture
+                </Link>
+              )}
               {mayAccept ? (
                 <button
                   type="button"

@@ -9,6 +9,7 @@ import { counted, duration, moment, percent, rate, text, volume } from "../../co
 import { InlineChoice } from "../../components/InlineChoice";
 import { InlineToggles } from "../../components/InlineToggles";
 import { Problem } from "../../components/Problem";
+import { Captures } from "./Captures";
 import { Exporters } from "./Exporters";
 import { PlacesPicture } from "./PlacesPicture";
 import { Records } from "./Records";
@@ -40,6 +41,7 @@ const LISTS = [
   ["totals", "totals"],
   ["records", "records"],
   ["strangers", "strangers"],
+  ["captures", "captures"],
 ] as const;
 const COMPARED = [
   ["", "nothing"],
@@ -99,6 +101,7 @@ export function Traffic() {
         <Problem error={error} />
         {list === "records" && <Records />}
         {list === "strangers" && <Strangers />}
+        {list === "captures" && <Captures />}
         {list === "totals" && data && data.octets === 0 && <Nothing />}
         {list === "totals" && data && data.octets > 0 && (
           <>

@@ -1,0 +1,76 @@
+"""Captures of packets that people ask for, at an interface of the collector."""
+
+import asyncio
+import time
+from contextlib import closing
+
+import structlog
+
+from lumtar.core import pcapng
+from lumtar.core.refusal import Refusal
+from lumtar.domain.flows import captures
+from lumtar.domain.flows.models import Capture
+from lumtar.engine.service import with_database
+from lumtar.wire.capture import Tap
+
+log = structlog.get_logger()
+LOOK_S = 1.0
+STOPPED_S = 1.0
+"""Whether somebody stopped it is looked at so often."""
+
+
+class Capturing:
+    """Does what is asked for, each capture in a thread of its own."""
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+        self.tasks: set[asyncio.Task[None]] = set()
+
+    async def run(self) -> None:
+        """Work until cancelled."""
+        while True:
+            row = await asyncio.to_thread(with_database, lambda: captures.take(self.name))
+            if row is not None:
+                task = asyncio.create_task(asyncio.to_thread(with_database, lambda row=row: capture(row)))
+                self.tasks.add(task)
+                task.add_done_callback(self.tasks.discard)
+            await asyncio.sleep(LOOK_S)
+
+
+def capture(row: Capture) -> None:
+    """Capture until the time, the size or somebody says that it is enough; blocks until then."""
+    try:
+        state, words = Capture.State.DONE, _fill(row)
+    except Refusal as refusal:
+        state, words = Capture.State.FAILED, str(refusal)
+    except OSError as error:
+        log.exception("a capture failed")
+        state, words = Capture.State.FAILED, f"It failed: {error.strerror}."
+    captures.end(row, state, words)
+
+
+def _fill(row: Capture) -> str:
+    """Packets into the row. Returns why it ended."""
+    with closing(Tap(row.interface, row.filter, row.longest)) as tap:
+        made = [pcapng.begin(row.interface, tap.link, row.longest, row.filter)]
+        octets, until, looked = len(made[0]), time.monotonic() + row.seconds, time.monotonic()
+        words = f"{row.seconds} s are over."
+        for packet in tap.packets():
+            now = time.monotonic()
+            if packet is not None:
+                block = pcapng.packet(packet.at_ns, packet.data, packet.length)
+                if octets + len(block) > row.most_octets:
+                    words = "It has as many octets as were asked for."
+                    break
+                made.append(block)
+                octets += len(block)
+            if now >= until:
+                break
+            if now - looked >= STOPPED_S:
+                looked = now
+                if captures.is_stopped(row):
+                    words = f"Stopped after {row.seconds - (until - now):.0f} s."
+                    break
+        row.dropped = tap.dropped()
+    row.packets, row.octets, row.data = len(made) - 1, octets, b"".join(made)
+    return words
