@@ -64,7 +64,7 @@ export function Rehearsal({ draft, stored, words }: Props) {
         Rehearsal{" "}
         <span className="font-normal text-ink2">
           {data &&
-            `${data.subjects.toLocaleString("en-GB")} ${SUBJECTS[kind]}, ${data.step_s ? "means of 5 minutes" : "reading by reading"}, computed in ${(data.took_ms / 1000).toFixed(1)} s`}
+            `${data.subjects.toLocaleString("en-GB")} ${SUBJECTS[kind]}, ${data.step_s ? `means of ${duration(data.step_s)}` : "reading by reading"}, computed in ${(data.took_ms / 1000).toFixed(1)} s`}
         </span>
         <InlineChoice className="ml-auto font-normal" label="over" value={days} options={DAYS} onChoose={setDays} />
       </h2>

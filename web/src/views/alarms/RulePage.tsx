@@ -17,7 +17,17 @@ import { RuleExceptions } from "./RuleExceptions";
 import { RuleLevels } from "./RuleLevels";
 import { RuleReport } from "./RuleReport";
 import { RuleSentence } from "./RuleSentence";
-import { BLANK, bodyOf, type Draft, draftOf, type RuleOut, subjectOf, unitOf, type Vocabulary } from "./ruleDraft";
+import {
+  BLANK,
+  bodyOf,
+  type Draft,
+  draftOf,
+  firstLevels,
+  type RuleOut,
+  subjectOf,
+  unitOf,
+  type Vocabulary,
+} from "./ruleDraft";
 import { ScopeMatch } from "./ScopeMatch";
 
 /** A rule to write or to change, and beside it what it would have done. */
@@ -31,9 +41,9 @@ export function RulePage() {
   if (number !== "new" && !stored) return <p className="p-4">There is no such rule; it may have been deleted.</p>;
   const name = search.get("ready");
   const measure = search.get("measure") ?? "";
-  const about = words.measures.some((each) => each.name === measure)
-    ? { measure, scope: search.get("scope") ?? "" }
-    : undefined;
+  const unit = words.measures.find((each) => each.name === measure)?.unit;
+  const about =
+    unit === undefined ? undefined : { measure, scope: search.get("scope") ?? "", levels: firstLevels(unit) };
   return <Form key={`${number} ${name} ${measure}`} stored={stored} words={words} ready={name} about={about} />;
 }
 
@@ -104,7 +114,7 @@ type FormProps = {
   words: Vocabulary;
   ready: string | null;
   /** What a new rule is about, if whoever leads here knows it. */
-  about?: { measure: string; scope: string } | undefined;
+  about?: Pick<typeof BLANK, "measure" | "scope" | "levels"> | undefined;
 };
 
 function Form({ stored, words, ready, about }: FormProps) {

@@ -158,6 +158,12 @@ export function furtherLevel(levels: DraftLevel[]): DraftLevel {
 
 const NO_LEVEL = { limit: "", clear: "", low: "", lowClear: "" };
 
+/** Levels to begin with, of a size that makes sense in a unit. */
+export function firstLevels(unit: string): Given["levels"] {
+  const size = unit === "bit/s" ? 1e6 : 1;
+  return [{ severity: 4, limit: 90 * size, clear: 80 * size }];
+}
+
 export const BLANK: Given = {
   name: "",
   measure: "load",
@@ -172,7 +178,7 @@ export const BLANK: Given = {
   zone: "UTC",
   raise_text: "",
   clear_text: "",
-  levels: [{ severity: 4, limit: 90, clear: 80 }],
+  levels: firstLevels("%"),
   hold_s: 0,
   times: 1,
   of: 1,
