@@ -1,6 +1,6 @@
 """Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm] [list] [sweep]
 [fleet] [store] [draw] [rules] [faults] [storm] [refresh] [calling] [topology]
-[traps] [flows]``; without names, all of them.
+[traps] [flows] [drills] [malformed]``; without names, all of them.
 """
 
 import signal
@@ -12,6 +12,7 @@ from bench import (
     drawing,
     faults,
     flows,
+    malformed,
     polling,
     refreshing,
     rules,
@@ -42,6 +43,8 @@ MEASUREMENTS: dict[str, Callable[[], None]] = {
     "topology": topology.topology,
     "traps": traps.traps,
     "flows": flows.flows,
+    "drills": flows.drills,
+    "malformed": malformed.malformed,
 }
 
 

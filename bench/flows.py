@@ -129,3 +129,66 @@ def flows() -> None:
                 Figure(f"{rate:,} records/s wanted: rows stored", float(rows[0] if rows else 0), ""),
             ]
     report("Flow records", figures)
+
+
+DRILL_HOURS, DRILL_ROWS, QUESTIONS = 26, 260, 60
+"""Rows of an interface, way and hour as twenty thousand flows a second leave them: the largest one by one, the rest by application."""
+
+
+def drill() -> None:
+    """Fill a day, ask for it in many ways, and print how long each question took, in milliseconds."""
+    import json
+    from datetime import UTC, datetime, timedelta
+
+    import django
+
+    django.setup()
+    from lumtar.core.flows.totals import CONVERSATION
+    from lumtar.domain.flows import queries, store
+    from lumtar.domain.inventory.models import Device, Interface
+
+    ports = list(Interface.objects.values_list("pk", flat=True))
+    dice, now = np.random.default_rng(3), datetime.now(UTC).replace(minute=0, second=0, microsecond=0)
+    store.ensure(now - timedelta(hours=DRILL_HOURS), now)
+    for ago in range(1, DRILL_HOURS):
+        rows = np.zeros(len(ports) * 2 * DRILL_ROWS, CONVERSATION)
+        n = len(rows)
+        rows["minute"] = int((now - timedelta(hours=ago)).timestamp() // 60)
+        rows["interface"], rows["way"] = np.repeat(ports, 2 * DRILL_ROWS), np.tile([0, 1], n // 2)
+        rows["src_lo"] = MAPPED | 0x0A000000 | dice.integers(1, 60_000, n).astype("u8")
+        rows["dst_lo"] = MAPPED | 0xC6336400 | dice.integers(1, 250, n).astype("u8")
+        rows["octets"], rows["packets"], rows["flows"] = dice.integers(1, 10**9, n), 9, 3
+        rows["application"], rows["protocol"], rows["port"] = dice.integers(0, 20, n), 6, dice.integers(1, 9000, n)
+        rows["src_site"], rows["is_counted"] = dice.integers(0, 24, n), dice.integers(0, 2, n)
+        store.append(rows, table=store.HOURS)
+    device = Device.objects.values_list("pk", flat=True)[0]
+    scopes = [queries.Asked(), queries.Asked(interface=ports[0], way=0), queries.Asked(device=device)]
+    scopes += [queries.Asked(application=3), queries.Asked(site=4), queries.Asked(address="198.51.100.7")]
+    took = []
+    for number in range(QUESTIONS):
+        begun = time.perf_counter()
+        by = list(queries.BY)[number % len(queries.BY)]
+        queries.read(scopes[number % len(scopes)], by, now - timedelta(days=1), now)
+        took.append(1000 * (time.perf_counter() - begun))
+    print(json.dumps(took))
+
+
+def drills() -> None:
+    """How long a drill into a day takes."""
+    import json
+
+    with database() as url:
+        env = {**os.environ, "LUMTAR_DATABASE_URL": url}
+        subprocess.run([sys.executable, "-c", "import bench.flows; bench.flows.fill()"], env=env, check=True)
+        told = subprocess.run(
+            [sys.executable, "-c", "import bench.flows; bench.flows.drill()"], env=env, check=True, capture_output=True
+        )
+    took = np.array(json.loads(told.stdout.splitlines()[-1]))
+    report(
+        "Drills into a day of flows",
+        [
+            Figure("median", float(np.median(took)), "ms"),
+            Figure("95th percentile", float(np.percentile(took, 95)), "ms", "300"),
+            Figure("slowest", float(took.max()), "ms"),
+        ],
+    )

@@ -121,15 +121,16 @@ class FlowHistory:
                 records["src_port"], records["dst_port"], records["protocol"], applications.known_ports
             )
             known = interfaces[box.name][1]
-            made, which = totals.sides(
+            told, record = totals.passed(
                 records,
                 service,
                 (known.find(records["input"]), known.find(records["output"])),
                 applications.find(records, service),
                 (sites.find(records["src_hi"], records["src_lo"]), sites.find(records["dst_hi"], records["dst_lo"])),
             )
+            made, which = totals.at_interfaces(told)
             sides.append(made)
-            whose.append(which + before)
+            whose.append(record[which] + before)
             before += len(records)
         return Rows(np.concatenate(sides), np.concatenate(whose), device_of)
 

@@ -82,14 +82,14 @@ def test_a_beginning_that_cannot_be_is_not_believed():
 def conversations(made, both_ways=False):
     ports = totals.service_port(made["src_port"], made["dst_port"], made["protocol"], Applications().known_ports)
     interfaces = Interfaces.of({1: 101, 2: 102, 3: 103})
-    rows, _ = totals.sides(
+    told, _ = totals.passed(
         made,
         ports,
         (interfaces.find(made["input"]), interfaces.find(made["output"])),
         Applications().find(made, ports),
         (np.zeros(len(made), "u4"), np.zeros(len(made), "u4")),
-        both_ways=both_ways,
     )
+    rows, _ = totals.at_interfaces(totals.added(told), both_ways=both_ways)
     return totals.added(rows)
 
 

@@ -11,6 +11,8 @@ from lumtar.domain.alarms import exceptions, maintenance, rules
 from lumtar.domain.alarms.models import Maintenance, Rule, RuleException
 from lumtar.domain.calling import contacts, plans, teams
 from lumtar.domain.calling.models import CallPlan, Contact, Team
+from lumtar.domain.flows import applications, strangers, watched
+from lumtar.domain.flows.models import AddressList, OwnApplication, WatchedTraffic
 from lumtar.domain.inventory import credentials, groups, labelling, profiles
 from lumtar.domain.inventory.models import Credential, Group, Interface, LabelRule, Profile, Site
 from lumtar.domain.inventory.services import add_device
@@ -273,3 +275,21 @@ def test_an_exception_of_nothing_that_is_known_is_refused(port, of, said):
     (problem,) = apply(text, "anna").problems
     assert said in problem.words
     assert not RuleException.objects.exists()
+
+
+def test_applications_known_addresses_and_watched_traffic_come_back(db):
+    device = add_device("127.0.9.9", name="hex-wan-1", site="Hexwater", kind="v2c", secret={"community": "word"})
+    port = Interface.objects.create(device=device, if_index=1, name="wan1", label="Transport A")
+    applications.keep(OwnApplication(name="library catalogue", ports="8080", addresses="10.0.10.200"), "anna")
+    strangers.keep_list(AddressList(name="County", within="10.*", listed="10.1.*"), "anna")
+    filters = {"interface": str(port.pk), "way": "out", "src_site": str(device.site_id)}
+    watched.watch("Backups", filters, "anna")
+    text = written()
+    assert "library catalogue" in text and "wan1" in text and str(port.pk) not in text.split("watched_traffic")[1]
+    for kind in (OwnApplication, AddressList, WatchedTraffic):
+        kind.objects.all().delete()
+    assert {change.name for change in apply(text, "berta").changes} == {"library catalogue", "County", "Backups"}
+    assert WatchedTraffic.objects.get().filters == filters and AddressList.objects.get().listed == "10.1.*"
+    assert not apply(text, "berta").changes
+    wrong = apply(text.replace("wan1", "wan9").replace("Backups", "Others"), "berta")
+    assert "no interface" in wrong.problems[0].words

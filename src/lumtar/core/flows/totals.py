@@ -41,8 +41,6 @@ CONVERSATION = np.dtype(
 put together (``is_rest``) have no addresses and no port. ``is_counted`` where it is counted once among all exporters, ``is_reply`` where the
 service is at the sender's end. What tells one from another lies together and comes first, so that it is compared as words of 64 bits."""
 ADDED = ("octets", "packets", "flows")
-WORDS = CONVERSATION.itemsize // 8
-KEY_WORDS = WORDS - len(ADDED)
 Conversations = NDArray[np.void]
 
 
@@ -125,16 +123,41 @@ def service_port(
     return np.where(has_ports, chosen, 0).astype("u2")
 
 
-def sides(
+PASSED = np.dtype(
+    [
+        ("minute", "i8"),
+        ("src_hi", "u8"),
+        ("src_lo", "u8"),
+        ("dst_hi", "u8"),
+        ("dst_lo", "u8"),
+        ("input", "u4"),
+        ("output", "u4"),
+        ("application", "u4"),
+        ("port", "u2"),
+        ("protocol", "u1"),
+        ("tos", "u1"),
+        ("src_site", "u4"),
+        ("dst_site", "u4"),
+        ("direction", "u1"),
+        ("is_reply", "u1"),
+        ("pad", "u2"),
+        ("pad2", "u4"),
+        ("octets", "u8"),
+        ("packets", "u8"),
+        ("flows", "u8"),
+    ]
+)
+"""What passed an exporter within a minute: by which interfaces it came in and left, and whether the service is at the sender's end."""
+
+
+def passed(
     records: Records,
     ports: NDArray[np.uint16],
     interfaces: tuple[NDArray[np.uint32], NDArray[np.uint32]],
     applications: NDArray[np.uint32],
     sites: tuple[NDArray[np.uint32], NDArray[np.uint32]],
-    *,
-    both_ways: bool = False,
-) -> tuple[Conversations, NDArray[np.int64]]:
-    """Records of one exporter at its interfaces: each at the one that it came in by, and at the one that it left by; and which record each row is of.
+) -> tuple[NDArray[np.void], NDArray[np.int64]]:
+    """Records of one exporter by minute, and which record each row is of.
 
     Parameters
     ----------
@@ -142,32 +165,47 @@ def sides(
     ports : of the service
     interfaces : numbers of the inventory for ``input`` and ``output``; 0 where there is none
     sites : of the sender and of the receiver, 0 is elsewhere
+    """
+    which, minute, octets, packets = spread(records)
+    made = np.zeros(len(which), PASSED)
+    for name in ("src_hi", "src_lo", "dst_hi", "dst_lo", "protocol", "direction"):
+        made[name] = records[name][which]
+    made["minute"], made["octets"], made["packets"] = minute, octets, packets
+    made["tos"] = (records["tos"] >> 2)[which]
+    made["input"], made["output"] = interfaces[0][which], interfaces[1][which]
+    made["application"], made["port"] = applications[which], ports[which]
+    made["src_site"], made["dst_site"] = sites[0][which], sites[1][which]
+    made["is_reply"] = ((ports == records["src_port"]) & (ports != records["dst_port"]))[which]
+    # Of a flow that lasted for minutes the last one has it.
+    made["flows"] = np.append(which[1:] != which[:-1], True)[: len(which)]
+    return made, which
+
+
+def at_interfaces(rows: NDArray[np.void], *, both_ways: bool = False) -> tuple[Conversations, NDArray[np.int64]]:
+    """What passed, at the interface that it came in by, and at the one that it left by; and which row each is of.
+
+    Parameters
+    ----------
     both_ways : the exporter looks at its interfaces in both directions, and so tells of the same packets twice: those that it saw leave are
         not counted as coming in, and the other way round
     """
-    which, minute, octets, packets = spread(records)
-    is_reply = (ports == records["src_port"]) & (ports != records["dst_port"])
     found, whose = [], []
-    for way, interface in ((IN, interfaces[0]), (OUT, interfaces[1])):
-        other = records["direction"] == (EGRESS if way == IN else INGRESS)
-        mine = (interface[which] > 0) & ~(both_ways & other[which])
-        part = np.zeros(int(mine.sum()), CONVERSATION)
-        rows = which[mine]
-        for name in ("src_hi", "src_lo", "dst_hi", "dst_lo", "protocol", "tos"):
-            part[name] = records[name][rows]
-        part["tos"] >>= 2
-        part["minute"], part["octets"], part["packets"] = minute[mine], octets[mine], packets[mine]
-        part["interface"], part["application"], part["port"] = interface[rows], applications[rows], ports[rows]
-        part["src_site"], part["dst_site"] = sites[0][rows], sites[1][rows]
-        part["way"], part["is_reply"] = way, is_reply[rows]
-        # Of a flow that lasted for minutes the last one has it.
-        part["flows"] = np.append(rows[1:] != rows[:-1], True)[: len(rows)]
+    for way, interface in ((IN, rows["input"]), (OUT, rows["output"])):
+        other = rows["direction"] == (EGRESS if way == IN else INGRESS)
+        mine = np.flatnonzero((interface > 0) & ~(both_ways & other))
+        part = np.zeros(len(mine), CONVERSATION)
+        for name in SAME:
+            part[name] = rows[name][mine]
+        part["interface"], part["way"] = interface[mine], way
         found.append(part)
-        whose.append(rows)
+        whose.append(mine)
     return np.concatenate(found), np.concatenate(whose)
 
 
-def added(parts: Conversations) -> Conversations:
+SAME = tuple(name for name in CONVERSATION.names or () if name in (PASSED.names or ()))
+
+
+def added(parts: NDArray[np.void]) -> NDArray[np.void]:
     """Rows that are alike in everything but their sums as one."""
     if len(parts) < 2:
         return parts
@@ -178,9 +216,10 @@ def added(parts: Conversations) -> Conversations:
     return made
 
 
-def alike(parts: Conversations) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def alike(parts: NDArray[np.void]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """An order in which rows that differ in nothing but their sums stand together, and where each such group begins."""
-    return _groups(np.ascontiguousarray(parts).view("u8").reshape(len(parts), WORDS)[:, :KEY_WORDS])
+    words = parts.dtype.itemsize // 8
+    return _groups(np.ascontiguousarray(parts).view("u8").reshape(len(parts), words)[:, : words - len(ADDED)])
 
 
 def _groups(keys: NDArray[np.uint64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

@@ -235,26 +235,30 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
         f"CASE WHEN is_rest THEN 0 ELSE {key} END AS {key}" if "is_rest" in keys and key != "is_rest" else key
         for key in keys
     )
-    rows = f"SELECT at, octets, packets, flows, {named} FROM ({source}) level WHERE {' AND '.join(where)}"
     listed = ", ".join(keys)
     # What was put together is no conversation, however much it is.
     last = "is_rest, " if "is_rest" in keys else ""
     most = max(1, min(limit, MOST_ROWS))
     values |= {"limit": most, "step": step, "lines": min(LINES, most)}
+    slot = "floor((date_part('epoch', at) - date_part('epoch', %(start)s::timestamptz)) / %(step)s)::int"
+    whole = "ARRAY[" + ", ".join(f"{key}::int::int8" if key == "is_rest" else f"{key}::int8" for key in keys) + "]"
     with connection.cursor() as cursor:
+        # Rows are gone through once: what they come to by step is ranked, and only the courses of the largest are looked up again in it.
         cursor.execute(
-            f"""WITH mine AS MATERIALIZED ({rows}), ranked AS (
-                SELECT {listed}, sum(octets) AS o, sum(packets) AS p, sum(flows) AS f,
-                    row_number() OVER (ORDER BY {last}sum(octets) DESC) AS place, count(*) OVER () AS number, sum(sum(octets)) OVER () AS whole
-                FROM mine GROUP BY {listed}
+            f"""WITH stepped AS MATERIALIZED (
+                SELECT {slot} AS slot, {named}, sum(octets) AS o, sum(packets) AS p, sum(flows) AS f
+                FROM ({source}) level WHERE {" AND ".join(where)} GROUP BY slot, {", ".join(map(str, range(2, 2 + len(keys))))}
+            ), summed AS MATERIALIZED (
+                SELECT {listed}, sum(o) AS o, sum(p) AS p, sum(f) AS f FROM stepped GROUP BY {listed}
+            ), ranked AS MATERIALIZED (
+                SELECT *, row_number() OVER (ORDER BY {last}o DESC) AS place FROM summed ORDER BY {last}o DESC LIMIT %(limit)s
             ), course AS (
-                SELECT coalesce(r.place, 0) AS place, floor((extract(epoch FROM m.at) - extract(epoch FROM %(start)s::timestamptz)) / %(step)s)::int AS slot,
-                    sum(m.octets) AS o
-                FROM mine m LEFT JOIN ranked r ON {" AND ".join(f"r.{key} = m.{key}" for key in keys)} AND r.place <= %(lines)s
-                GROUP BY 1, 2
+                SELECT 0::bigint AS place, slot, sum(o) AS o FROM stepped GROUP BY slot
+                UNION ALL SELECT r.place, s.slot, s.o FROM ranked r JOIN stepped s ON {" AND ".join(f"r.{key} = s.{key}" for key in keys)}
+                WHERE r.place <= %(lines)s
             )
-            SELECT place, least(o, 9e18)::int8, least(p, 9e18)::int8, f::int8, number, least(whole, 9e18)::int8, ARRAY[{", ".join(f"{key}::int8" if key != "is_rest" else "is_rest::int::int8" for key in keys)}], NULL::int
-            FROM ranked WHERE place <= %(limit)s
+            SELECT place, least(o, 9e18)::int8, least(p, 9e18)::int8, f::int8, (SELECT count(*) FROM summed),
+                least((SELECT sum(o) FROM summed), 9e18)::int8, {whole}, NULL::int FROM ranked
             UNION ALL SELECT place, least(o, 9e18)::int8, 0, 0, 0, 0, NULL, slot FROM course ORDER BY 8 NULLS FIRST, 1""",
             values,
         )
@@ -266,12 +270,13 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
             made.rows.append(Row(tuple(key), int(octets), int(packets), int(flows)))
             made.number, made.octets = number, int(whole)
         elif 0 <= slot < number_of_steps:
-            made.whole[slot] += octets
             if place:
                 row = made.rows[place - 1]
                 if not len(row.line):
                     row.line = np.zeros(number_of_steps)
                 row.line[slot] += octets
+            else:
+                made.whole[slot] += octets
     return made
 
 
@@ -316,7 +321,7 @@ def read_far(
         f"""SELECT CASE WHEN kind = {FAR_END} THEN hi ELSE 0 END, CASE WHEN kind = {FAR_END} THEN lo ELSE 0 END, kind::bigint, slot::bigint,
             sum(octets)::float8, sum(packets)::float8, sum(flows)::float8
         FROM (SELECT {far["hi"]} AS hi, {far["lo"]} AS lo, {kind} AS kind, octets, packets, flows,
-            floor((extract(epoch FROM at) - extract(epoch FROM %(start)s::timestamptz)) / %(step)s)::int AS slot
+            floor((date_part('epoch', at) - date_part('epoch', %(start)s::timestamptz)) / %(step)s)::int AS slot
             FROM ({source}) level WHERE {where}) far GROUP BY 1, 2, 3, 4""",
         values,
         [(name, FAR[name].str[1:]) for name in FAR.names or ()],
@@ -377,7 +382,7 @@ def in_steps(asked: Asked, start: datetime, end: datetime, step_s: int, *, with_
     values: dict[str, Any] = {"step": step_s}
     where = _where(asked, values)
     source = _source(start, end, values, is_fine=step_s < 3600)
-    slot = "floor((extract(epoch FROM at) - extract(epoch FROM %(start)s::timestamptz)) / %(step)s)::int"
+    slot = "floor((date_part('epoch', at) - date_part('epoch', %(start)s::timestamptz)) / %(step)s)::int"
     ends = (
         ", ".join(f"count(DISTINCT ({end}_hi, {end}_lo)) FILTER (WHERE NOT is_rest)" for end in ("src", "dst"))
         if with_ends

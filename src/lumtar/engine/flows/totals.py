@@ -119,10 +119,9 @@ class Totals:
                 "dst_site": dst_site,
             },
         )  # fmt: skip
-        rows, _ = totals.sides(
-            whole, ports, (inner, outer), applications, (src_site, dst_site), both_ways=ways.ingress and ways.egress
-        )
-        rows = totals.added(rows)
+        told, _ = totals.passed(whole, ports, (inner, outer), applications, (src_site, dst_site))
+        # Added up before they are told apart by interface: that is half as many rows.
+        rows, _ = totals.at_interfaces(totals.added(told), both_ways=ways.ingress and ways.egress)
         self.sightings.look(rows, now)
         for minute in np.unique(rows["minute"]).tolist():
             self._open.setdefault(minute, []).append(rows[rows["minute"] == minute])
