@@ -1,5 +1,6 @@
 """Rules about watched traffic, strangers, scans, and what flows explain: from stored minutes to alarms."""
 
+import threading
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
@@ -12,13 +13,14 @@ from lumtar.core.refusal import Refusal
 from lumtar.core.rules.ready import READY
 from lumtar.domain.alarms import rules
 from lumtar.domain.alarms.models import Alarm
-from lumtar.domain.flows import store, strangers, watched
+from lumtar.domain.flows import names, store, strangers, watched
 from lumtar.domain.flows.models import AddressList, Exporter, FanOut, FirstSeen, Stranger, WatchedTraffic
 from lumtar.domain.inventory.models import Interface, InterfaceSpeed
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.readings import partitions
 from lumtar.domain.readings.models import Reading
 from lumtar.domain.reports import rehearsals, watched_traffic
+from lumtar.domain.reports.traffic import known_addresses
 from lumtar.engine import minute_rules
 from lumtar.engine.flows.sightings import Sightings
 from tests.engine.test_flows import conversations
@@ -276,3 +278,27 @@ def test_recommended_rules_about_traffic_can_be_kept(db):
                 },
                 "anna",
             )
+
+
+def test_addresses_with_most_traffic_are_called_by_their_names(port):
+    carried(port, LAST, (0x7F000001, 0xC0000201, 9000, 1, 0), (0x0A000005, 0xC0000201, 10, 1, 0))
+    asked = []
+
+    def ask(address):
+        asked.append(address)
+        return {"192.0.2.1": "server.example"}.get(address, "")
+
+    assert names.renew(NOW, ask) == 3 and asked[0] == "192.0.2.1"
+    assert names.named(["192.0.2.1", "10.0.0.5"]) == {"192.0.2.1": "server.example"}
+    assert known_addresses({"192.0.2.1"}) == {"192.0.2.1": "server.example"}
+    assert names.renew(NOW, ask) == 0, "what has no name is not asked for again and again"
+    assert names.renew(NOW + timedelta(days=2), ask) == 0 and names.named(["192.0.2.1"]) == {}
+    assert names.resolve("127.0.0.1") and names.resolve("192.0.2.300") == ""
+
+
+def test_a_resolver_that_does_not_answer_holds_nobody_up(port, monkeypatch):
+    carried(port, LAST, (0x7F000001, 0xC0000201, 9000, 1, 0))
+    monkeypatch.setattr(names, "LIMIT_S", 0.2)
+    ending = threading.Event()
+    assert names.renew(NOW, lambda address: "a.example" if address == "127.0.0.1" else str(ending.wait(5))) == 1
+    ending.set()

@@ -1,12 +1,13 @@
 """Jobs: partitions ahead, hours summed up, what is old dropped."""
 
+import os
 from datetime import timedelta
 
 import structlog
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from lumtar.domain.flows import store
+from lumtar.domain.flows import names, store
 from lumtar.domain.readings.rollups import hour_of
 
 log = structlog.get_logger()
@@ -23,3 +24,11 @@ def sum_flows_up(timestamp: int) -> None:
     last = hour_of(now - SETTLED)
     rows = sum(store.roll_up(last - number * timedelta(hours=1)) for number in (2, 1))
     log.info("flows summed up", rows=rows, dropped=store.drop_old(now))
+
+
+@app.periodic(cron="*/5 * * * *")
+@app.task(queue="readings", queueing_lock="names of addresses", lock="names of addresses", pass_context=False)
+def name_addresses(timestamp: int) -> None:
+    """Names by DNS, if somebody wants that: it asks servers that may be anywhere."""
+    if os.environ.get("LUMTAR_NAMES", "").lower() == "on":
+        log.info("addresses looked up", answered=names.renew(timezone.now()))

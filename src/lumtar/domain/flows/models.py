@@ -345,3 +345,14 @@ class Capture(models.Model):
 
     def __str__(self) -> str:
         return f"capture at {self.collector} {self.interface}"
+
+
+class AddressName(models.Model):
+    """What DNS calls an address; nothing, if it has no name."""
+
+    address = models.GenericIPAddressField(primary_key=True)
+    name = models.CharField(max_length=255, blank=True)
+    asked_at = models.DateTimeField(db_index=True)
+
+    def __str__(self) -> str:
+        return f"{self.address} {self.name}"

@@ -8,7 +8,7 @@ import numpy as np
 from django.utils import timezone
 
 from lumtar.core.flows.records import address_text
-from lumtar.domain.flows import applications, queries
+from lumtar.domain.flows import applications, names, queries
 from lumtar.domain.flows.models import UNSIGNED, Exporter
 from lumtar.domain.flows.queries import IN, OUT, Asked, Row, Traffic
 from lumtar.domain.inventory.models import Device, Interface, Site
@@ -82,8 +82,8 @@ def names_of(by: str, rows: Sequence[Row]) -> list[Named]:
     """What each row is called."""
     addresses = {text for row in rows for text in _addresses(by, row)}
     known = known_addresses(addresses)
-    names = _Names(known, site_names(), applications.names())
-    return [_named(by, row, names) for row in rows]
+    called = _Names(known, site_names(), applications.names())
+    return [_named(by, row, called) for row in rows]
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,9 +123,9 @@ def address_of(hi: int, lo: int) -> str:
 
 
 def known_addresses(addresses: Iterable[str]) -> dict[str, str]:
-    """Devices, and the ports of stations, by address."""
+    """Devices, the ports of stations, and names by DNS, by address."""
     wanted = list(addresses)
-    found: dict[str, str] = {}
+    found = names.named(wanted)
     bound = dict(Binding.objects.filter(address__in=wanted, gone_at=None).values_list("address", "mac"))
     places = {
         mac: f"{device} {label}"
