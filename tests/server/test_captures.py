@@ -56,7 +56,7 @@ def test_packets_are_captured_and_downloaded(client, collector):
                 outlet.sendto(b"hello", ("127.0.0.1", port))
 
     threading.Timer(0.3, send).start()
-    capture(row)
+    capture(row, threading.Event())
     told = get(client, "captures")
     assert told["places"] == [{"collector": "collector", "interfaces": ["lo"]}]
     assert (told["rows"][0]["state"], told["rows"][0]["packets"], told["rows"][0]["words"]) == (
@@ -84,7 +84,7 @@ def test_a_capture_ends_when_it_is_full_or_stopped(client, collector):
 
     sending = threading.Thread(target=send)
     sending.start()
-    capture(row)
+    capture(row, threading.Event())
     ending.set()
     sending.join()
     row.refresh_from_db()
@@ -92,14 +92,14 @@ def test_a_capture_ends_when_it_is_full_or_stopped(client, collector):
     other = Capture.objects.get(pk=ask(client, seconds=60).json()["id"])
     Capture.objects.filter(pk=other.pk).update(state="running")
     assert client.post(f"/api/v1/captures/{other.pk}/stop", {}, JSON).status_code == 204
-    capture(other)
+    capture(other, threading.Event())
     other.refresh_from_db()
     assert other.state == "done" and other.words.startswith("Stopped after")
 
 
 def test_what_goes_wrong_is_kept_with_its_reason(client, collector):
     row = Capture.objects.get(pk=ask(client, filter="udp prot").json()["id"])
-    capture(row)
+    capture(row, threading.Event())
     row.refresh_from_db()
     assert row.state == "failed" and "cannot be understood" in row.words
     waiting = ask(client).json()["id"]
@@ -109,6 +109,16 @@ def test_what_goes_wrong_is_kept_with_its_reason(client, collector):
     Capture.objects.filter(pk=lost).update(state="running", begun_at=timezone.now() - timedelta(minutes=20))
     assert captures.take("collector") is None
     assert "went away" in Capture.objects.get(pk=lost).words
+
+
+@with_the_right
+def test_captures_end_with_the_collector(client, collector):
+    row = Capture.objects.get(pk=ask(client, seconds=60).json()["id"])
+    ending = threading.Event()
+    ending.set()
+    capture(row, ending)
+    row.refresh_from_db()
+    assert (row.state, row.words) == ("done", "The collector was stopped.")
 
 
 def test_wrong_wishes_are_refused_and_old_captures_go(client, collector):

@@ -6,7 +6,7 @@ import signal
 import threading
 import time
 from collections import deque
-from collections.abc import Awaitable, Callable
+from collections.abc import Awaitable, Callable, Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -103,6 +103,16 @@ class Service:
         """Run something for ever: should it end with an error, that is logged, counted, told, and it begins again."""
         task = self.tasks[name] = Task(name)
         return asyncio.create_task(self._keep_going(task, work))
+
+    async def supervise_all(self, chores: Mapping[str, Callable[[], Awaitable[None]]]) -> None:
+        """Run several things for ever, each supervised under its name, until cancelled; then all of them have ended."""
+        tasks = [self.supervise(name, work) for name, work in chores.items()]
+        try:
+            await asyncio.Event().wait()
+        finally:
+            for each in tasks:
+                each.cancel()
+            await asyncio.gather(*tasks, return_exceptions=True)
 
     async def _keep_going(self, task: Task, work: Callable[[], Awaitable[None]]) -> None:
         pause = FIRST_PAUSE_S

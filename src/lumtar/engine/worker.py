@@ -54,23 +54,16 @@ class Worker(Service):
 
     async def work(self) -> None:
         """Work until cancelled."""
-        chores = [
-            self.supervise(name, work)
-            for name, work in (
-                ("running jobs", self._jobs.run),
-                ("calling people", self._caller.run),
-                ("rules about groups", GroupRules().run),
-                ("rules about links and traffic", MinuteRules().run),
-                ("jobs left undone", self._look_for_stalled),
-                ("alarms of Lumtar itself", self._look_at_lumtar),
-            )
-        ]
-        try:
-            await asyncio.Event().wait()
-        finally:
-            for each in chores:
-                each.cancel()
-            await asyncio.gather(*chores, return_exceptions=True)
+        await self.supervise_all(
+            {
+                "running jobs": self._jobs.run,
+                "calling people": self._caller.run,
+                "rules about groups": GroupRules().run,
+                "rules about links and traffic": MinuteRules().run,
+                "jobs left undone": self._look_for_stalled,
+                "alarms of Lumtar itself": self._look_at_lumtar,
+            }
+        )
 
     def progress(self) -> dict[str, Any]:
         """How many jobs were run and messages sent since the start, how many of them failed, and when the last job was done."""

@@ -1,8 +1,10 @@
 """Captures of packets that people ask for, at an interface of the collector."""
 
 import asyncio
+import threading
 import time
 from contextlib import closing
+from functools import partial
 
 import structlog
 
@@ -24,23 +26,27 @@ class Capturing:
 
     def __init__(self, name: str) -> None:
         self.name = name
-        self.tasks: set[asyncio.Task[None]] = set()
+        self._tasks: set[asyncio.Task[None]] = set()
 
     async def run(self) -> None:
-        """Work until cancelled."""
-        while True:
-            row = await asyncio.to_thread(with_database, lambda: captures.take(self.name))
-            if row is not None:
-                task = asyncio.create_task(asyncio.to_thread(with_database, lambda row=row: capture(row)))
-                self.tasks.add(task)
-                task.add_done_callback(self.tasks.discard)
-            await asyncio.sleep(LOOK_S)
+        """Work until cancelled; captures end then as well."""
+        ending = threading.Event()
+        try:
+            while True:
+                row = await asyncio.to_thread(with_database, lambda: captures.take(self.name))
+                if row is not None:
+                    task = asyncio.create_task(asyncio.to_thread(with_database, partial(capture, row, ending)))
+                    self._tasks.add(task)
+                    task.add_done_callback(self._tasks.discard)
+                await asyncio.sleep(LOOK_S)
+        finally:
+            ending.set()
 
 
-def capture(row: Capture) -> None:
+def capture(row: Capture, ending: threading.Event) -> None:
     """Capture until the time, the size or somebody says that it is enough; blocks until then."""
     try:
-        state, words = Capture.State.DONE, _fill(row)
+        state, words = Capture.State.DONE, _fill(row, ending)
     except Refusal as refusal:
         state, words = Capture.State.FAILED, str(refusal)
     except OSError as error:
@@ -49,7 +55,7 @@ def capture(row: Capture) -> None:
     captures.end(row, state, words)
 
 
-def _fill(row: Capture) -> str:
+def _fill(row: Capture, ending: threading.Event) -> str:
     """Packets into the row. Returns why it ended."""
     with closing(Tap(row.interface, row.filter, row.longest)) as tap:
         made = [pcapng.begin(row.interface, tap.link, row.longest, row.filter)]
@@ -65,6 +71,9 @@ def _fill(row: Capture) -> str:
                 made.append(block)
                 octets += len(block)
             if now >= until:
+                break
+            if ending.is_set():
+                words = "The collector was stopped."
                 break
             if now - looked >= STOPPED_S:
                 looked = now

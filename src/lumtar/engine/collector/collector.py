@@ -99,28 +99,26 @@ class Collector(Service):
         self.live = Live(self.targets.get, self.recorder, self.transport, self.clock.time)
         surroundings = Surroundings(self.targets, self.recorder, self.transport)
         refreshing = Refreshing(self.targets, self.recorder, self.transport, self.clock)
-        chores = [
-            self.supervise(name, work)
-            for name, work in (
-                ("polling", self._poll_for_ever),
-                ("handing over what was read", self._flush_often),
-                ("holding devices", self._hold_often),
-                ("following the set-up", self._configure_often),
-                ("making partitions", self._make_partitions),
-                ("watching the clock", self._watch_clock),
-                ("polls that are asked for", self._look_for_requests),
-                ("looking live", self.live.run),
-                ("following refreshes", refreshing.run),
-                ("asking what is around devices", surroundings.run),
-                ("errands", self._errands.run),
-                ("sweeps", self._jobs.run),
-                ("captures", self._capturing.run),
-            )
-        ]
         try:
-            await asyncio.Event().wait()
+            await self.supervise_all(
+                {
+                    "polling": self._poll_for_ever,
+                    "handing over what was read": self._flush_often,
+                    "holding devices": self._hold_often,
+                    "following the set-up": self._configure_often,
+                    "making partitions": self._make_partitions,
+                    "watching the clock": self._watch_clock,
+                    "polls that are asked for": self._look_for_requests,
+                    "looking live": self.live.run,
+                    "following refreshes": refreshing.run,
+                    "asking what is around devices": surroundings.run,
+                    "errands": self._errands.run,
+                    "sweeps": self._jobs.run,
+                    "captures": self._capturing.run,
+                }
+            )
         finally:
-            for task in [*chores, *self._polls, *self._errands.tasks]:
+            for task in [*self._polls, *self._errands.tasks]:
                 task.cancel()
             self._flush()
             await asyncio.to_thread(self.write_queue.finish)

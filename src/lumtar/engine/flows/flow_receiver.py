@@ -26,7 +26,8 @@ from lumtar.wire.flows.fields import FieldSpec, Template
 log = structlog.get_logger()
 HOST, PORTS = "127.0.0.1", "8478"
 READ_S = 0.2
-RENEW_S = 5.0
+RENEW_S, INVENTORY_S = 5.0, 30.0
+"""Lists and applications are read again so often, devices and their ports so often at least."""
 STORE_S = 5.0
 RECORD_S = 1.0
 """Records that somebody looks at reach the database once so many seconds."""
@@ -69,7 +70,8 @@ class FlowReceiver(Service):
         await self.until_there(self._load)
 
     def _load(self) -> None:
-        self._look_up()
+        self._renew_inventory()
+        self._renew_definitions()
         now = datetime.now(UTC)
         store.ensure(now - timedelta(hours=2), now + timedelta(hours=26))
         for key, templates, sampling in kept.stored():
@@ -82,18 +84,16 @@ class FlowReceiver(Service):
 
     async def work(self) -> None:
         """Receive until cancelled."""
-        chores = [
-            self.supervise("listening for flows", self._listen),
-            self.supervise("storing flows", self._store),
-            self.supervise("devices and sites", self._renew),
-            self.supervise("records one by one", self._record),
-        ]
         try:
-            await asyncio.Event().wait()
+            await self.supervise_all(
+                {
+                    "listening for flows": self._listen,
+                    "storing flows": self._store,
+                    "devices and sites": self._renew,
+                    "records one by one": self._record,
+                }
+            )
         finally:
-            for each in chores:
-                each.cancel()
-            await asyncio.gather(*chores, return_exceptions=True)
             await asyncio.to_thread(with_database, lambda: self._write(whole=True))
 
     async def _listen(self) -> None:
@@ -118,13 +118,20 @@ class FlowReceiver(Service):
             self.totals.take(datagrams, time.time())
 
     async def _renew(self) -> None:
+        looked_at, unknown = time.monotonic(), 0
         while True:
             await asyncio.sleep(RENEW_S)
-            await asyncio.to_thread(with_database, self._look_up)
+            await asyncio.to_thread(with_database, self._renew_definitions)
+            # All ports of a large network are read seldom, unless somebody unknown sends: maybe it was just added.
+            counted = self.totals.counted["unknown_records"]
+            if counted > unknown or time.monotonic() - looked_at >= INVENTORY_S:
+                looked_at, unknown = time.monotonic(), counted
+                await asyncio.to_thread(with_database, self._renew_inventory)
 
-    def _look_up(self) -> None:
-        """Read again what flows are looked up in."""
+    def _renew_inventory(self) -> None:
         self.totals.known = inventory.load()
+
+    def _renew_definitions(self) -> None:
         self.totals.sightings.lists = strangers.in_force()
         self.totals.applications = applications.in_force()
 

@@ -54,17 +54,15 @@ class Receiver(Service):
 
     async def work(self) -> None:
         """Listen and keep until cancelled."""
-        chores = [
-            self.supervise("listening for traps", self._listen),
-            self.supervise("keeping traps", self._keep),
-            self.supervise("devices and credentials", self._renew),
-        ]
         try:
-            await asyncio.Event().wait()
+            await self.supervise_all(
+                {
+                    "listening for traps": self._listen,
+                    "keeping traps": self._keep,
+                    "devices and credentials": self._renew,
+                }
+            )
         finally:
-            for each in chores:
-                each.cancel()
-            await asyncio.gather(*chores, return_exceptions=True)
             await asyncio.to_thread(with_database, self._keep_what_waits)
 
     def progress(self) -> dict[str, Any]:
