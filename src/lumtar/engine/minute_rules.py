@@ -57,9 +57,9 @@ class MinuteRules:
 @transaction.atomic
 def look(now: datetime | None = None) -> list[int]:
     """Evaluate the rules about each kind, if a minute has passed since the last time. Returns the alarms that changed."""
-    now, changed = now or timezone.now(), list[int]()
+    now, changed, every_rule = now or timezone.now(), list[int](), in_force()
     for kind, observe in OBSERVE.items():
-        rules = [rule for rule in in_force() if measure_of(rule.measure).subject == kind]
+        rules = [rule for rule in every_rule if measure_of(rule.measure).subject == kind]
         active = set(Alarm.objects.filter(resource_kind=kind, is_cleared=False).values_list("resource_id", flat=True))
         if not rules and not active:
             continue

@@ -57,6 +57,10 @@ export const VIEWS: View[] = [
       { address: "/traffic", name: "Traffic: applications" },
       { address: "/traffic?by=conversation", name: "Traffic: conversations" },
       { address: "/traffic?by=site", name: "Traffic: between sites" },
+      { address: "/traffic?list=records", name: "Traffic: records as they come" },
+      { address: "/traffic?list=strangers", name: "Traffic: strangers and known addresses" },
+      { address: "/traffic?list=captures", name: "Traffic: captures" },
+      { address: "/traffic?application=0&by=port", name: "Traffic: unknown applications" },
     ],
   },
   {
