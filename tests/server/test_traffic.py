@@ -18,6 +18,7 @@ from lumtar.domain.flows import recording, store
 from lumtar.domain.flows.models import Exporter
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.inventory.services import add_device
+from lumtar.domain.operation.models import Process
 from lumtar.domain.readings import partitions
 from lumtar.domain.readings.models import Reading
 from lumtar.domain.topology import looks
@@ -83,6 +84,9 @@ def test_applications_of_a_port_and_how_much_of_the_counter_they_explain(client,
         max(each for each in told["counter"] if each) == pytest.approx(8 * 8000 / 60)
         and len(told["counter"]) == len(told["whole"]) == len(told["at"]) == 15
     )
+    begun = NOW - timedelta(minutes=8)
+    Process.objects.create(name="flows", kind="flows", started_at=begun, beat_at=NOW)
+    assert f"was started at {begun:%H:%M} UTC" in ask(client, port, way="in")["explained"]["why"][-1]
 
 
 def test_filters_narrow_and_are_said_in_words(client, port):

@@ -12,6 +12,7 @@ from lumtar.domain.flows import applications, names, queries
 from lumtar.domain.flows.models import UNSIGNED, Exporter
 from lumtar.domain.flows.queries import IN, OUT, Asked, Row, Traffic
 from lumtar.domain.inventory.models import Device, Interface, Site
+from lumtar.domain.operation.models import Process
 from lumtar.domain.topology.models import Binding, OwnAddress, Station
 
 OPEN = timedelta(minutes=3)
@@ -191,7 +192,7 @@ def explained(asked: Asked, traffic: Traffic) -> tuple[Explained | None, np.ndar
         return Explained(0, 0, since, since, _why(exporters, 0, 0)), counted
     octets, of = int(flows[both].sum()), int(known[both].sum())
     first, last = (since + timedelta(seconds=step * int(place)) for place in (both[0], both[-1] + 1))
-    return Explained(octets, of, first, last, _why(exporters, octets, of)), counted
+    return Explained(octets, of, first, last, _why(exporters, octets, of) + _not_received(first, octets, of)), counted
 
 
 def _next(at: datetime, step_s: int) -> datetime:
@@ -216,6 +217,18 @@ def _why(exporters: Sequence[Exporter], octets: int, of: int) -> list[str]:
     if of and octets < 0.98 * of:
         reasons.append("what is not IP, or not of version 4 in NetFlow 5, has no records")
     return reasons
+
+
+def _not_received(since: datetime, octets: int, of: int) -> list[str]:
+    """That flows were not received for a part of the time, as far as it is known."""
+    begun = (
+        Process.objects.filter(kind="flows", stopped_at=None)
+        .order_by("started_at")
+        .values_list("started_at", flat=True)
+    )
+    if not begun or begun[0] <= since or not of or octets >= 0.98 * of:
+        return []
+    return [f"the flow receiver was started at {begun[0]:%H:%M} UTC, and what was sent while it did not run is missing"]
 
 
 WAYS = {"in": IN, "out": OUT}

@@ -157,7 +157,9 @@ function Row({ row }: { row: Capture }) {
             ? `${row.state}, ${row.seconds} s at most`
             : row.state === "failed"
               ? "failed"
-              : `${counted(row.packets, "packet")}, ${text(volume(row.octets))}`}
+              : row.packets === 0
+                ? "no packets"
+                : `${counted(row.packets, "packet")}, ${text(volume(row.octets))}`}
           {row.dropped > 0 && `, ${row.dropped.toLocaleString("en-GB")} more dropped`}
         </span>
         <span className="ml-auto flex gap-3">

@@ -54,7 +54,7 @@ function Live({ filter }: { filter: TrafficFilter }) {
         </span>
       </p>
       <Problem error={error} />
-      {data && <Table rows={data.rows} number={data.number} />}
+      {data && <Table rows={data.rows} number={data.number} onOpen={() => setOn(false)} />}
       {data?.rows.length === 0 && on && (
         <p className="py-2 text-ink2">None yet. An exporter that sends often is heard within half a minute.</p>
       )}
@@ -91,7 +91,13 @@ const GRID =
   "grid-cols-[64px_minmax(0,1.5fr)_minmax(0,1.5fr)_minmax(0,1fr)_76px_64px_minmax(0,1fr)] max-md:grid-cols-[64px_minmax(0,1fr)_minmax(0,1fr)_70px]";
 const WIDE = "max-md:hidden";
 
-function Table({ rows, number }: { rows: FlowRecord[]; number: number }) {
+type TableProps = {
+  rows: FlowRecord[];
+  number: number /** One of them is looked at: it should not move away. */;
+  onOpen?: () => void;
+};
+
+function Table({ rows, number, onOpen }: TableProps) {
   const [open, setOpen] = useState("");
   if (rows.length === 0) return null;
   return (
@@ -114,7 +120,10 @@ function Table({ rows, number }: { rows: FlowRecord[]; number: number }) {
                 type="button"
                 aria-expanded={open === key}
                 className={`grid w-full ${GRID} items-center gap-x-2 py-[4px] text-left hover:bg-lampsoft`}
-                onClick={() => setOpen(open === key ? "" : key)}
+                onClick={() => {
+                  setOpen(open === key ? "" : key);
+                  onOpen?.();
+                }}
               >
                 <span>{clock(new Date(row.end), true)}</span>
                 <End end={row.source} />
@@ -162,17 +171,17 @@ function End({ end }: { end: FlowRecord["source"] }) {
   );
 }
 
+const endWords = ({ address, port, site, autonomous_system }: FlowRecord["source"]) =>
+  `${address} port ${port}, ${site}${autonomous_system ? `, AS${autonomous_system}` : ""}`;
+
 /** Every field of a record. */
 function Fields({ row }: { row: FlowRecord }) {
   const fields: [string, string][] = [
     ["began", new Date(row.start).toISOString()],
     ["ended", new Date(row.end).toISOString()],
     ["came", new Date(row.at).toISOString()],
-    ["source", `${row.source.address} port ${row.source.port}, ${row.source.site}, AS ${row.source.autonomous_system}`],
-    [
-      "destination",
-      `${row.destination.address} port ${row.destination.port}, ${row.destination.site}, AS ${row.destination.autonomous_system}`,
-    ],
+    ["source", endWords(row.source)],
+    ["destination", endWords(row.destination)],
     ["protocol", row.protocol],
     ["TCP flags", row.tcp_flags || "none"],
     ["octets", row.octets.toLocaleString("en-GB")],

@@ -196,7 +196,7 @@ function AcceptMany({ list }: { list: AddressList }) {
           Accept the prefix
         </button>
         <button type="button" className="button" disabled={accept.isPending} onClick={() => accept.mutate(true)}>
-          Accept all {list.strangers.toLocaleString("en-GB")} seen so far
+          {list.strangers === 1 ? "Accept the one" : `Accept all ${list.strangers.toLocaleString("en-GB")}`} seen so far
         </button>
       </p>
       <Problem error={accept.error} />

@@ -117,8 +117,10 @@ describe("records", () => {
     fireEvent.click(row);
     expect(screen.getByText("SYN ACK")).toBeTruthy();
     expect(screen.getByText("Transport A (ifIndex 1)")).toBeTruthy();
-    fireEvent.click(screen.getByRole("button", { name: "Pause" }));
+    // One that is looked at stays where it is.
     expect(screen.getByText(/Paused/)).toBeTruthy();
+    fireEvent.click(screen.getByRole("button", { name: "Go on" }));
+    expect(screen.getByText(/Records as they come/)).toBeTruthy();
   });
   it("are kept for a chosen time", async () => {
     show(<Records />, "/traffic?list=records&device=4");
@@ -149,7 +151,7 @@ describe("strangers", () => {
     fireEvent.change(screen.getByLabelText("Prefix to accept in County"), { target: { value: "172.31.9.0/24" } });
     fireEvent.click(screen.getByRole("button", { name: "Accept the prefix" }));
     await waitFor(() => expect(sent).toContainEqual(accepted({ prefix: "172.31.9.0/24" })));
-    fireEvent.click(screen.getByRole("button", { name: /Accept all 1/ }));
+    fireEvent.click(screen.getByRole("button", { name: /Accept the one/ }));
     await waitFor(() => expect(sent).toContainEqual(accepted({ everybody: true })));
     expect(screen.getByRole("link", { name: "capture" }).getAttribute("href")).toContain("address=172.31.9.66");
   });
