@@ -27,6 +27,12 @@ def free_port(kind=socket.SOCK_DGRAM, host="127.0.0.1"):
         return probe.getsockname()[1]
 
 
+@pytest.fixture(scope="session", autouse=True)
+def tools_that_share_no_files(tmp_path_factory):
+    """The tools of net-snmp keep a file between their runs; those of two workers would read it half written."""
+    os.environ["SNMP_PERSISTENT_DIR"] = str(tmp_path_factory.mktemp("snmp-tools"))
+
+
 @pytest.fixture(autouse=True)
 def migrated_rules(request):
     """The rules of a new database: a test with transactions of its own, that ran before, emptied all tables."""
