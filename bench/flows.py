@@ -145,11 +145,12 @@ def drill() -> None:
     django.setup()
     from lumtar.core.flows.totals import CONVERSATION
     from lumtar.domain.flows import queries, store
+    from lumtar.domain.flows.asking import Asked
     from lumtar.domain.inventory.models import Device, Interface
 
     ports = list(Interface.objects.values_list("pk", flat=True))
     dice, now = np.random.default_rng(3), datetime.now(UTC).replace(minute=0, second=0, microsecond=0)
-    store.ensure(now - timedelta(hours=DRILL_HOURS), now)
+    store.ensure(store.HOURS, now - timedelta(hours=DRILL_HOURS), now)
     for ago in range(1, DRILL_HOURS):
         rows = np.zeros(len(ports) * 2 * DRILL_ROWS, CONVERSATION)
         n = len(rows)
@@ -162,8 +163,8 @@ def drill() -> None:
         rows["src_site"], rows["is_counted"] = dice.integers(0, 24, n), dice.integers(0, 2, n)
         store.append(rows, table=store.HOURS)
     device = Device.objects.values_list("pk", flat=True)[0]
-    scopes = [queries.Asked(), queries.Asked(interface=ports[0], way=0), queries.Asked(device=device)]
-    scopes += [queries.Asked(application=3), queries.Asked(site=4), queries.Asked(address="198.51.100.7")]
+    scopes = [Asked(), Asked(interface=ports[0], way=0), Asked(device=device)]
+    scopes += [Asked(application=3), Asked(site=4), Asked(address="198.51.100.7")]
     took = []
     for number in range(QUESTIONS):
         begun = time.perf_counter()

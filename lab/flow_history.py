@@ -138,12 +138,13 @@ class FlowHistory:
         """Write hours and minutes; exporters are known since the first of them."""
         first = int((self._epoch - days * 86400) // HOUR) * HOUR
         last_hour, last_minute = int(self._epoch // HOUR) * HOUR, int(self._epoch // MINUTE) * MINUTE
-        store.ensure(_moment(first), _moment(last_minute + HOUR))
+        store.ensure(store.HOURS, _moment(first), _moment(last_minute + HOUR))
         self._write(store.HOURS, HOUR, first, last_hour)
         for begun, over in MINUTES_BACK:
             # The hour that is not over yet is summed up from its minutes, as all later ones.
-            end = last_hour - over * HOUR if over else last_minute
-            self._write(store.MINUTES, MINUTE, max(first, last_hour - begun * HOUR), end)
+            begin, end = max(first, last_hour - begun * HOUR), last_hour - over * HOUR if over else last_minute
+            store.ensure(store.MINUTES, _moment(begin), _moment(end))
+            self._write(store.MINUTES, MINUTE, begin, end)
         self._writer.finish()
         self._exporters(_moment(first))
         with connection.cursor() as cursor:

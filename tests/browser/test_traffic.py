@@ -29,7 +29,7 @@ def full(network):
     Exporter.objects.create(
         address=wan.address, protocol="ipfix", domain=0, device=wan, first_at=now - timedelta(hours=2), last_at=now
     )
-    store.ensure(now - timedelta(hours=3), now)
+    store.ensure(store.MINUTES, now - timedelta(hours=3), now)
     last = int(now.timestamp() // 60)
     told = [
         (last - ago, conversation, share * (0.95 if ago <= 30 else 0.01))

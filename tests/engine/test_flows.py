@@ -21,8 +21,8 @@ from lumtar.core.flows import totals
 from lumtar.core.flows.records import MAPPED, address_numbers, empty
 from lumtar.domain.flows import exporters as kept
 from lumtar.domain.flows import queries, recording, store
+from lumtar.domain.flows.asking import Asked
 from lumtar.domain.flows.models import Exporter, Hour, Minute, Record
-from lumtar.domain.flows.queries import Asked
 from lumtar.domain.inventory.models import Device, Interface, Site
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.operation.services import beat
@@ -165,7 +165,7 @@ def stored(wan):
     port = Interface.objects.get(device=wan, if_index=1)
     now = datetime.now(UTC)
     hour = hour_of(now) - timedelta(hours=1)
-    store.ensure(hour, now)
+    store.ensure_ahead(now)
     minute = int(hour.timestamp() // 60)
     store.append(conversations(port.pk, minute, (1, 9, 1000, 1, 0), (2, 9, 500, 2, 0), (9, 1, 7000, 1, 1)))
     batch = uuid4()

@@ -15,11 +15,11 @@ from lumtar.domain.alarms import rules
 from lumtar.domain.alarms.models import Alarm
 from lumtar.domain.flows import names, store, strangers, watched
 from lumtar.domain.flows.models import AddressList, Exporter, FanOut, FirstSeen, Stranger, WatchedTraffic
-from lumtar.domain.inventory.models import Interface, InterfaceSpeed
+from lumtar.domain.inventory.models import Interface, InterfaceSpeed, Site
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.readings import partitions
 from lumtar.domain.readings.models import Reading
-from lumtar.domain.reports import rehearsals, watched_traffic
+from lumtar.domain.reports import flow_shares, learning, rehearsals, watched_traffic
 from lumtar.domain.reports.traffic import known_addresses
 from lumtar.engine import minute_rules
 from lumtar.engine.flows.sightings import Sightings
@@ -28,7 +28,7 @@ from tests.engine.test_flows import conversations
 pytestmark = pytest.mark.django_db
 NOW = datetime.now(UTC).replace(second=20, microsecond=0)
 MINUTE = timedelta(minutes=1)
-LAST = watched_traffic.last_minute(NOW)
+LAST = store.complete_until(NOW) - MINUTE
 """The last complete minute at NOW."""
 
 
@@ -42,7 +42,8 @@ def port():
     Exporter.objects.create(
         address="127.0.9.9", protocol="ipfix", domain=0, device=device, first_at=NOW - timedelta(days=1)
     )
-    store.ensure(NOW - timedelta(days=1), NOW + timedelta(hours=1))
+    store.ensure(store.MINUTES, NOW - timedelta(hours=5), NOW + timedelta(hours=1))
+    store.ensure(store.HOURS, NOW - timedelta(days=1), NOW)
     partitions.ensure((NOW - timedelta(days=1)).date(), (NOW + timedelta(days=1)).date())
     return made
 
@@ -106,26 +107,74 @@ def test_a_rehearsal_of_watched_traffic_says_what_the_look_says(port):
     assert found.alarms[0].raised_at == pytest.approx((LAST - 38 * MINUTE).timestamp())
 
 
+def test_what_is_usual_for_watched_traffic_is_learned_from_its_hours(port):
+    row = watched.watch("All of it", {"interface": str(port.pk), "way": "in"}, "anna")
+    end = NOW.replace(minute=0, second=0)
+    store.ensure(store.HOURS, end - timedelta(days=50), end)
+    for day in range(1, 45):
+        for hour in (0, 1):
+            at = end - timedelta(days=day) + timedelta(hours=hour)
+            part = conversations(port.pk, int(at.timestamp() // 60), (1, 9, 450_000_000 * (1 + hour), 1, 0))
+            store.append(part, table=store.HOURS)
+    rule = rules.as_core(a_rule("traffic_rate", 8, reference="learned"))
+    known = learning.learn(rule, [row.pk], end)
+    assert known.weeks[0].max() >= 4
+    medians = known.median[0][known.median[0] > 0]
+    assert set(np.round(medians / 1e6).tolist()) == {1.0, 2.0}
+
+
 def test_what_is_new_in_watched_traffic_is_told_once_a_day_was_seen(port):
     carried(port, LAST - timedelta(hours=2), (1, 9, 1000, 1, 0))
     row = watched.watch("All of it", {"device": str(port.device_id)}, "anna")
     assert FirstSeen.objects.filter(traffic=row).count() == 2, "what was there before is known"
+    WatchedTraffic.objects.update(seen_until=LAST)
     a_rule("traffic_new_applications", 0.5)
     a_rule("traffic_new_senders", 0.5)
-    carried(port, LAST, (1, 9, 1000, 1, 0), (7, 9, 1000, 5, 0))
-    minute_rules.look(NOW)
+    carried(port, LAST + 4 * MINUTE, (1, 9, 1000, 1, 0), (7, 9, 1000, 5, 0))
+    watched.note_seen(NOW + 4 * MINUTE)
+    minute_rules.look(NOW + 4 * MINUTE)
     assert standing() == [], "not before it was watched for a day"
+    assert WatchedTraffic.objects.get().seen_until == LAST + 5 * MINUTE
     WatchedTraffic.objects.update(since=NOW - timedelta(days=3))
-    FirstSeen.objects.filter(first_at__gt=NOW - timedelta(hours=1)).delete()
-    minute_rules.look(NOW + MINUTE)
-    minute_rules.look(NOW + 2 * MINUTE)
-    assert standing() == []
-    carried(port, LAST + 3 * MINUTE, (1, 9, 1000, 1, 0), (7, 9, 1000, 5, 0))
-    minute_rules.look(NOW + 3 * MINUTE)
+    minute_rules.look(NOW + 5 * MINUTE)
     assert standing() == [
         ("new-application", "All of it", "One application seen for the first time within the last hour: SSH"),
         ("new-sender", "All of it", "One sender seen for the first time within the last hour: 0.0.0.7"),
     ]
+
+
+def test_what_was_seen_while_no_rule_asked_is_not_new_later(port):
+    row = watched.watch("All of it", {"device": str(port.device_id)}, "anna")
+    WatchedTraffic.objects.update(since=NOW - timedelta(days=30), seen_until=NOW - timedelta(hours=5))
+    carried(port, LAST - timedelta(hours=3), (7, 9, 1000, 5, 0))
+    watched.note_seen(NOW - timedelta(hours=2))
+    assert FirstSeen.objects.filter(traffic=row).count() == 2
+    a_rule("traffic_new_applications", 0.5)
+    carried(port, LAST, (7, 9, 1000, 5, 0))
+    watched.note_seen(NOW)
+    minute_rules.look(NOW)
+    assert standing() == []
+
+
+def test_what_cannot_be_asked_any_more_stops_nothing_else(port):
+    watched.watch("Of a site", {"site": "Hexwater"}, "anna")
+    Site.objects.update(name="Renamed")
+    a_rule("traffic_rate", 10e6, statistic="mean", window_s=600)
+    a_rule("flows_fan_out", 100)
+    row = np.zeros(1, scans.FAN_OUT)
+    row["interface"], row["minute"], row["receivers"] = port.pk, int(LAST.timestamp() // 60), 400
+    carried(port, LAST, (1, 9, 600_000, 1, 0))
+    store.append_scans([row])
+    watched.note_seen(NOW + MINUTE)
+    minute_rules.look(NOW)
+    assert [kind for kind, _, _ in standing()] == ["fan-out"]
+
+
+def test_a_scan_at_a_port_that_was_deleted_meanwhile_is_left_out(port):
+    row = np.zeros(2, scans.FAN_OUT)
+    row["interface"], row["minute"], row["receivers"] = (port.pk, 987_654), 1000, 400
+    store.append_scans([row])
+    assert FanOut.objects.count() == 1
 
 
 @pytest.mark.parametrize(
@@ -164,6 +213,7 @@ def test_flows_that_do_not_explain_the_counter(port):
     ]
     numbers, frame = watched_traffic.flow_ports_now(NOW, ())
     assert numbers.tolist() == [port.pk] and frame.explained[0] == pytest.approx(60.0)
+    assert flow_shares.by_device(NOW) == {port.device_id: pytest.approx(60.0)}
 
 
 def test_a_scan_is_told_with_who_it_is(port):

@@ -16,6 +16,7 @@ from lumtar.core.topology.addressing import Addresses, OwnAddress
 from lumtar.domain.audit.models import AuditChange
 from lumtar.domain.flows import recording, store
 from lumtar.domain.flows.models import Exporter
+from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.operation.models import Process
@@ -44,7 +45,8 @@ def port(user):
     looks.keep(device.pk, Looked(NOW, 3.0, 9, addresses=own))
     begin = NOW - timedelta(minutes=10)
     partitions.ensure((NOW - timedelta(days=1)).date(), (NOW + timedelta(days=1)).date())
-    store.ensure(begin, NOW)
+    store.ensure(store.MINUTES, begin, NOW)
+    store.ensure(store.HOURS, begin, NOW)
     minute = int(begin.timestamp() // 60)
     store.append(conversations(made.pk, minute, (1, 9, 6000, 1, 0), (2, 9, 1500, 2, 0), (9, 1, 300, 1, 1)))
     Reading.objects.create(
@@ -113,11 +115,22 @@ def test_of_a_device_what_came_in_and_of_everything_each_once(client, port):
     assert get(client, f"traffic?site=Hexwater&{end}")["octets"] == 0, "by addresses, and these are no site's"
 
 
+def test_of_a_group_what_came_in_at_its_ports(client, port):
+    group = groups.save(groups.GroupSpec("Transports", 'label is "Transport A"', [], False), "anna")
+    end = f"start={iso(NOW - timedelta(minutes=20))}&end={iso(NOW)}"
+    told = get(client, f"traffic?group={group.pk}&{end}")
+    assert told["title"] == "the group Transports" and told["octets"] == 7500
+    assert get(client, f"traffic/records?group={group.pk}")["number"] == 0
+    other = groups.save(groups.GroupSpec("Others", 'label is "Transport B"', [], False), "anna")
+    assert get(client, f"traffic?group={other.pk}&{end}")["octets"] == 0
+
+
 def test_what_cannot_be_asked_is_refused_in_words(client, port):
     is_problem(client.get("/api/v1/traffic?sender=nobody"), 422, "nobody is not an address")
     assert client.get("/api/v1/traffic?by=colour").status_code == 422
     assert client.get("/api/v1/traffic?interface=999999").status_code == 404
-    assert client.get("/api/v1/traffic?site=Nowhere").status_code == 404
+    is_problem(client.get("/api/v1/traffic?site=Nowhere"), 422, "no site Nowhere")
+    assert client.get("/api/v1/traffic?group=987654").status_code == 404
 
 
 def test_what_is_new_since_an_earlier_time(client, port):
@@ -195,7 +208,7 @@ def test_records_are_kept_one_by_one_for_whoever_looks(client, port):
     )
     records["end"] = timezone.now().timestamp()
     records["start"] = records["end"] - 2
-    store.ensure(NOW, NOW + timedelta(minutes=1))
+    store.ensure(store.RECORDS, NOW, NOW + timedelta(minutes=1))
     more = {"in_id": np.array([port.pk, 0]), "port": np.array([443, 443]), "application": np.array([1, 1])}
     recording.append(recording.stored_as(port.device_id, records, timezone.now().timestamp(), more))
     (row,) = client.post(f"/api/v1/traffic/live?interface={port.pk}", {}, "application/json").json()["rows"]

@@ -42,6 +42,11 @@ class Table(StrEnum):
     ROUTES = "routes"
 
 
+def every_table() -> list[str]:
+    """What a profile reads unless it says otherwise."""
+    return [str(table) for table in Table]
+
+
 TABLES = {
     Table.INTERFACES: "IF-MIB ifTable and ifXTable (RFC 2863)",
     Table.PROCESSORS: "HOST-RESOURCES-MIB hrProcessorTable (RFC 2790)",

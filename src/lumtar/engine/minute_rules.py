@@ -1,7 +1,7 @@
 """Rules about what is looked at once a minute: links and bridges as devices told of them last, traffic as exporters told of it."""
 
 import asyncio
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Sequence
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -17,14 +17,14 @@ from lumtar.core.measures.links import BRIDGE, LINK
 from lumtar.core.measures.traffic import FLOW_PORT, STRANGER, TRAFFIC
 from lumtar.domain.alarms.exceptions import narrowed
 from lumtar.domain.alarms.memory import NO_DEVICE
-from lumtar.domain.alarms.models import Alarm, Evaluation
+from lumtar.domain.alarms.models import Alarm, Evaluation, Rule
 from lumtar.domain.alarms.rules import in_force
 from lumtar.domain.alarms.services import Transition, apply
+from lumtar.domain.flows.store import GRACE, complete_until
 from lumtar.domain.operation.services import announce
 from lumtar.domain.reports.frames import OF_KIND
 from lumtar.domain.reports.link_states import bridges_now, links_now
-from lumtar.domain.reports.traffic import OPEN
-from lumtar.domain.reports.watched_traffic import flow_ports_now, last_minute, strangers_now, watched_now
+from lumtar.domain.reports.watched_traffic import flow_ports_now, strangers_now, watched_now
 from lumtar.engine.batch import Batch
 from lumtar.engine.service import with_database
 from lumtar.engine.stored_rules import brought_back, keep_memory
@@ -54,39 +54,49 @@ class MinuteRules:
             await asyncio.sleep(EVERY_S)
 
 
-@transaction.atomic
 def look(now: datetime | None = None) -> list[int]:
-    """Evaluate the rules about each kind, if a minute has passed since the last time. Returns the alarms that changed."""
-    now, changed, every_rule = now or timezone.now(), list[int](), in_force()
-    for kind, observe in OBSERVE.items():
-        rules = [rule for rule in every_rule if measure_of(rule.measure).subject == kind]
-        active = set(Alarm.objects.filter(resource_kind=kind, is_cleared=False).values_list("resource_id", flat=True))
-        if not rules and not active:
-            continue
-        # Two services take turns here, and the later one finds that it was done.
-        before, is_new = Evaluation.objects.select_for_update().get_or_create(subject=kind, defaults={"until": now})
-        looks = _looks(kind, now - STEP if is_new else before.until, now)
-        if not looks:
-            continue
-        batch, watch = Batch(), None
-        for at in looks:
-            numbers, frame = observe(at, active)
-            ended = at - OPEN if kind in OF_FLOWS else at
-            if watch is None:
-                watch = brought_back(kind, rules, narrowed(rules), numbers.tolist(), before.until)
-                _recall(watch, kind, numbers, ended)
-            n = len(numbers)
-            if n:
-                watch.look(
-                    batch, kind, frame, np.full(n, ended.timestamp()), np.full(n, STEP.total_seconds()), numbers=numbers,
-                    owners=np.full(n, NO_DEVICE),
-                )  # fmt: skip
-        changed += apply(batch.transitions) + _end_gone(kind, active - set(numbers.tolist()), now)
-        keep_memory(batch)
-        before.until = now
-        before.save(update_fields=["until"])
+    """Evaluate the rules about each kind, if a minute has passed since the last time. Returns the alarms that changed.
+
+    Each kind is a transaction of its own: what goes wrong with one does not undo another.
+    """
+    now, rules = now or timezone.now(), in_force()
+    changed = [
+        alarm
+        for kind in OBSERVE
+        for alarm in _look_at(kind, [rule for rule in rules if measure_of(rule.measure).subject == kind], now)
+    ]
     if changed:
         announce("alarms", changed)
+    return changed
+
+
+@transaction.atomic
+def _look_at(kind: str, rules: Sequence[Rule], now: datetime) -> list[int]:
+    active = set(Alarm.objects.filter(resource_kind=kind, is_cleared=False).values_list("resource_id", flat=True))
+    if not rules and not active:
+        return []
+    # Two services take turns here, and the later one finds that it was done.
+    before, is_new = Evaluation.objects.select_for_update().get_or_create(subject=kind, defaults={"until": now})
+    looks = _looks(kind, now - STEP if is_new else before.until, now)
+    if not looks:
+        return []
+    batch, watch = Batch(), None
+    for at in looks:
+        numbers, frame = OBSERVE[kind](at, active)
+        ended = at - GRACE if kind in OF_FLOWS else at
+        if watch is None:
+            watch = brought_back(kind, rules, narrowed(rules), numbers.tolist(), before.until)
+            _recall(watch, kind, numbers, ended)
+        n = len(numbers)
+        if n:
+            watch.look(
+                batch, kind, frame, np.full(n, ended.timestamp()), np.full(n, STEP.total_seconds()), numbers=numbers,
+                owners=np.full(n, NO_DEVICE),
+            )  # fmt: skip
+    changed = apply(batch.transitions) + _end_gone(kind, active - set(numbers.tolist()), now)
+    keep_memory(batch)
+    before.until = now
+    before.save(update_fields=["until"])
     return changed
 
 
@@ -95,9 +105,9 @@ def _looks(kind: str, before: datetime, now: datetime) -> list[datetime]:
     if kind not in OF_FLOWS:
         # Strangers are news at once; links and bridges are looked at by their devices every few minutes.
         return [now] if kind == STRANGER or now - before >= STEP else []
-    newest, seen = last_minute(now), last_minute(before)
-    number = min(MOST_BACK, round((newest - seen) / STEP))
-    return [newest + STEP + OPEN - back * STEP for back in reversed(range(number))]
+    newest = complete_until(now)
+    number = min(MOST_BACK, round((newest - complete_until(before)) / STEP))
+    return [newest + GRACE - back * STEP for back in reversed(range(number))]
 
 
 def _recall(watch: Watch, kind: str, numbers: NDArray[np.int64], at: datetime) -> None:

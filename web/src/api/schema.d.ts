@@ -9886,7 +9886,7 @@ export interface components {
         };
         /**
          * TrafficAsked
-         * @description Which traffic: of an interface (one way of it or both), a device, a site by its name, or all; and filters.
+         * @description Which traffic: of an interface (one way of it or both), a device, the ports of a group, a site by its name, or all; and filters.
          */
         TrafficAsked: {
             /**
@@ -9903,6 +9903,8 @@ export interface components {
             interface?: number | null;
             /** Device */
             device?: number | null;
+            /** Group */
+            group?: number | null;
             /**
              * Site
              * @default
@@ -10073,7 +10075,8 @@ export interface components {
          * ExporterOut
          * @description Who sends flow records: how many, how many were lost on their way, and what it says of sampling.
          *
-         *     Without ``device_id`` it is not in the inventory, and what it sends is not added up.
+         *     Without ``device_id`` it is not in the inventory, and what it sends is not added up. ``explained_percent`` is how much of what its ports counted in
+         *     the last minutes flows explain.
          */
         ExporterOut: {
             /** Id */
@@ -10112,6 +10115,8 @@ export interface components {
             malformed: number;
             /** Skew S */
             skew_s: number;
+            /** Explained Percent */
+            explained_percent: number | null;
             /** Templates */
             templates: number;
             /** Sampling */
@@ -15198,6 +15203,7 @@ export interface operations {
                 end?: string | null;
                 interface?: number | null;
                 device?: number | null;
+                group?: number | null;
                 site?: string;
                 way?: "in" | "out" | "";
                 application?: number | null;
@@ -15240,6 +15246,7 @@ export interface operations {
                 end?: string | null;
                 interface?: number | null;
                 device?: number | null;
+                group?: number | null;
                 site?: string;
                 way?: "in" | "out" | "";
                 application?: number | null;
@@ -15327,6 +15334,7 @@ export interface operations {
                 end?: string | null;
                 interface?: number | null;
                 device?: number | null;
+                group?: number | null;
                 site?: string;
                 way?: "in" | "out" | "";
                 application?: number | null;
@@ -15373,6 +15381,7 @@ export interface operations {
                 end?: string | null;
                 interface?: number | null;
                 device?: number | null;
+                group?: number | null;
                 site?: string;
                 way?: "in" | "out" | "";
                 application?: number | null;
@@ -15415,6 +15424,7 @@ export interface operations {
                 end?: string | null;
                 interface?: number | null;
                 device?: number | null;
+                group?: number | null;
                 site?: string;
                 way?: "in" | "out" | "";
                 application?: number | null;

@@ -1,6 +1,7 @@
 """Sets of addresses, to look many up at once; and which of many are strangers to a list of known ones."""
 
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -34,6 +35,7 @@ class AddressSet:
     lasts: Keys = field(default_factory=lambda: np.zeros(0, "S16"))
 
     @classmethod
+    @lru_cache(maxsize=256)
     def of(cls, text: str) -> "AddressSet":
         """From a text with one prefix or range a line, such as 10.20.0.0/22, 10.20.0.10-99, 10.20.* or 2001:db8::/32.
 

@@ -12,7 +12,8 @@ from lumtar.core.flows.addresses import AddressSet
 from lumtar.core.flows.applications import STANDARD, Application, Applications, ports_of
 from lumtar.core.flows.records import empty
 from lumtar.core.refusal import Refusal
-from lumtar.domain.flows.models import UNSIGNED, OwnApplication
+from lumtar.domain.flows.halves import UNSIGNED
+from lumtar.domain.flows.models import OwnApplication
 from lumtar.domain.flows.store import MINUTES
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.services import announce

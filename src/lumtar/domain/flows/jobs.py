@@ -7,7 +7,7 @@ import structlog
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from lumtar.domain.flows import names, store
+from lumtar.domain.flows import names, store, watched
 from lumtar.domain.readings.rollups import hour_of
 
 log = structlog.get_logger()
@@ -20,7 +20,7 @@ SETTLED = timedelta(minutes=5)
 def sum_flows_up(timestamp: int) -> None:
     """The last two hours, since something may have come late; partitions ahead; what is old."""
     now = timezone.now()
-    store.ensure(now, now + timedelta(hours=26))
+    store.ensure_ahead(now)
     last = hour_of(now - SETTLED)
     rows = sum(store.roll_up(last - number * timedelta(hours=1)) for number in (2, 1))
     log.info("flows summed up", rows=rows, dropped=store.drop_old(now))
@@ -32,3 +32,10 @@ def name_addresses(timestamp: int) -> None:
     """Names by DNS, if somebody wants that: it asks servers that may be anywhere."""
     if os.environ.get("LUMTAR_NAMES", "").lower() == "on":
         log.info("addresses looked up", answered=names.renew(timezone.now()))
+
+
+@app.periodic(cron="* * * * *")
+@app.task(queue="readings", queueing_lock="new in watched traffic", lock="new in watched traffic", pass_context=False)
+def note_new_in_watched_traffic(timestamp: int) -> None:
+    """What is seen in watched traffic for the first time."""
+    watched.note_seen(timezone.now())

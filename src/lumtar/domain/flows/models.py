@@ -3,10 +3,7 @@
 from django.db import models
 from django.utils import timezone
 
-from lumtar.core.flows.records import address_text
-
-UNSIGNED = 2**64 - 1
-"""Addresses are kept in two numbers of 64 bits with a sign."""
+from lumtar.domain.flows.halves import address_of
 
 
 class Exporter(models.Model):
@@ -175,6 +172,8 @@ class WatchedTraffic(models.Model):
     name = models.CharField(max_length=120, unique=True)
     filters = models.JSONField(default=dict)
     since = models.DateTimeField(default=timezone.now)
+    seen_until = models.DateTimeField(default=timezone.now)
+    """Up to when it was noted what was seen in it for the first time."""
 
     def __str__(self) -> str:
         return self.name
@@ -216,6 +215,19 @@ class FanOut(models.Model):
     dst_lo = models.BigIntegerField()
     """That receiver."""
     octets = models.BigIntegerField()
+
+    def __str__(self) -> str:
+        return f"{self.sender} reached {self.receivers} receivers"
+
+    @property
+    def sender(self) -> str:
+        """Its address as text."""
+        return address_of(self.src_hi, self.src_lo)
+
+    @property
+    def receiver(self) -> str:
+        """At whom most ports were tried."""
+        return address_of(self.dst_hi, self.dst_lo)
 
 
 class AddressList(models.Model):
@@ -261,12 +273,12 @@ class Stranger(models.Model):
     @property
     def address(self) -> str:
         """Its address as text."""
-        return address_text(self.hi & UNSIGNED, self.lo & UNSIGNED)
+        return address_of(self.hi, self.lo)
 
     @property
     def peer(self) -> str:
         """With whom it was seen first."""
-        return address_text(self.peer_hi & UNSIGNED, self.peer_lo & UNSIGNED)
+        return address_of(self.peer_hi, self.peer_lo)
 
 
 class OwnApplication(models.Model):

@@ -7,9 +7,9 @@ from datetime import datetime, timedelta
 
 from django.db import connection
 
-from lumtar.core.flows.records import address_text
 from lumtar.core.text import clean
-from lumtar.domain.flows.models import UNSIGNED, AddressName
+from lumtar.domain.flows.halves import address_of
+from lumtar.domain.flows.models import AddressName
 from lumtar.domain.flows.store import MINUTES
 
 MOST, AT_ONCE = 300, 16
@@ -37,7 +37,7 @@ def renew(now: datetime, ask: Callable[[str], str] = resolve) -> int:
     AddressName.objects.filter(asked_at__lt=now - LASTING).delete()
     with connection.cursor() as cursor:
         cursor.execute(LARGEST, {"since": now - LOOKED_BACK, "most": 20 * MOST})
-        largest = [address_text(hi & UNSIGNED, lo & UNSIGNED) for hi, lo in cursor.fetchall()]
+        largest = [address_of(hi, lo) for hi, lo in cursor.fetchall()]
     known = set(AddressName.objects.filter(address__in=largest).values_list("address", flat=True))
     wanted = [each for each in largest if each not in known][:MOST]
     pool = ThreadPoolExecutor(AT_ONCE, thread_name_prefix="names")

@@ -10,18 +10,15 @@ from django.db import connection
 from django.utils import timezone
 from numpy.typing import NDArray
 
-from lumtar.core.flows.lookups import PrefixRanges
-from lumtar.core.flows.records import MAPPED, address_numbers
 from lumtar.core.refusal import Refusal
-from lumtar.domain.flows.store import HOURS, KEPT, MINUTES, signed
+from lumtar.domain.flows.asking import IN, OUT, Asked, conditions
+from lumtar.domain.flows.store import HOURS, KEPT, MINUTES
 from lumtar.domain.readings import bulk
 
-IN, OUT = 0, 1
 MOST_ROWS = 500
 LINES = 8
 """So many are drawn apart; the rest together."""
 STEPS = 240
-MOST_RANGES = 2_000
 SHORT = timedelta(hours=12)
 """A longer time is read from hours."""
 BY: dict[str, tuple[str, ...]] = {
@@ -35,33 +32,6 @@ BY: dict[str, tuple[str, ...]] = {
     "DSCP": ("dscp",),
 }
 """What conversations are put together by."""
-
-
-@dataclass(frozen=True, slots=True)
-class Asked:
-    """Which conversations: at an interface or a device, with a site, or all of them; and which of these.
-
-    Attributes
-    ----------
-    way : IN or OUT at the interface; None is both
-    sender, receiver, address : an address; ``address`` is either of the two
-    within : for each of these one of the two ends is in it
-    """
-
-    interface: int | None = None
-    device: int | None = None
-    site: int | None = None
-    way: int | None = None
-    application: int | None = None
-    sender: str = ""
-    receiver: str = ""
-    address: str = ""
-    port: int | None = None
-    protocol: int | None = None
-    dscp: int | None = None
-    src_site: int | None = None
-    dst_site: int | None = None
-    within: tuple[PrefixRanges, ...] = ()
 
 
 @dataclass(slots=True)
@@ -97,85 +67,6 @@ class Traffic:
     octets: int
     number: int
     is_fine: bool
-
-
-def narrowed(asked: Asked, values: dict[str, Any]) -> list[str]:
-    """The conditions of the filters of a question, whose values are added.
-
-    Raises
-    ------
-    Refusal
-    """
-    where = []
-    for name, column in (
-        ("application", "application"), ("port", "port"), ("protocol", "protocol"), ("dscp", "dscp"),
-        ("src_site", "src_site"), ("dst_site", "dst_site"),
-    ):  # fmt: skip
-        if (value := getattr(asked, name)) is not None:
-            where.append(f"{column} = %({name})s")
-            values[name] = value
-    for name, ends in (("sender", ("src",)), ("receiver", ("dst",)), ("address", ("src", "dst"))):
-        if not (text := getattr(asked, name).strip()):
-            continue
-        try:
-            values[f"{name}_hi"], values[f"{name}_lo"] = map(signed, address_numbers(text))
-        except ValueError as error:
-            raise Refusal(f"{text[:60]} is not an address.", name) from error
-        either = " OR ".join(f"({end}_hi = %({name}_hi)s AND {end}_lo = %({name}_lo)s)" for end in ends)
-        where.append(f"({either})")
-    where += [_within(each, f"w{place}", values) for place, each in enumerate(asked.within)]
-    return where
-
-
-def _within(ranges: PrefixRanges, prefix: str, values: dict[str, Any]) -> str:
-    """That one end is in any of some ranges."""
-    if len(ranges) > MOST_RANGES:
-        raise Refusal(f"That is {len(ranges):,} ranges of addresses; traffic can be narrowed to {MOST_RANGES} at most.")
-    four = [(MAPPED | first, MAPPED | last) for first, last in ranges.four]
-    # Halves of addresses are kept with a sign: a range across its change is two.
-    six = [
-        (signed(first), signed(last))
-        for begin, end in ranges.six
-        for first, last in ((begin, min(end, 2**63 - 1)), (max(begin, 2**63), end))
-        if first <= last
-    ]
-    for name, spans in (("four", four), ("six", six)):
-        values[f"{prefix}_{name}_first"] = [first for first, _ in spans]
-        values[f"{prefix}_{name}_last"] = [last for _, last in spans]
-    inside = [
-        f"EXISTS (SELECT 1 FROM unnest(%({prefix}_{name}_first)s::bigint[], %({prefix}_{name}_last)s::bigint[]) AS n (first, last)"
-        f" WHERE {where} BETWEEN n.first AND n.last)"
-        for end in ("src", "dst")
-        for name, where in (("four", f"{end}_hi = 0 AND {end}_lo"), ("six", f"{end}_hi <> 0 AND {end}_hi"))
-    ]
-    return f"({' OR '.join(inside)})"
-
-
-def _where(asked: Asked, values: dict[str, Any]) -> list[str]:
-    where = narrowed(asked, values) + _scope(asked, values)
-    if asked.sender or asked.receiver or asked.address or asked.within:
-        # What was put together has no addresses, which is not the address of zeros.
-        where.append("NOT is_rest")
-    return where
-
-
-def _scope(asked: Asked, values: dict[str, Any]) -> list[str]:
-    """Each conversation is counted once: at an interface what it carried, at a device what came in, elsewhere what is marked."""
-    if asked.interface is not None:
-        values["interface"] = asked.interface
-        where = ["interface_id = %(interface)s"]
-        if asked.way is not None:
-            values["way"] = asked.way
-            where.append("way = %(way)s")
-        return where
-    if asked.device is not None:
-        values["device"] = asked.device
-        return [f"interface_id IN (SELECT id FROM inventory_interface WHERE device_id = %(device)s) AND way = {IN}"]
-    where = ["is_counted"]
-    if asked.site is not None:
-        values["site"] = asked.site
-        where.append("(src_site = %(site)s OR dst_site = %(site)s)")
-    return where
 
 
 def _is_fine(start: datetime, end: datetime) -> bool:
@@ -225,7 +116,7 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
     if by not in BY:
         raise Refusal(f"Traffic is put together by {', '.join(BY)}.", "by")
     values: dict[str, Any] = {}
-    where = _where(asked, values)
+    where = conditions(asked, values)
     is_fine = _is_fine(start, end)
     begin, step = _steps(start, end, timedelta(minutes=1) if is_fine else timedelta(hours=1))
     source = _source(begin, end, values, is_fine=is_fine)
@@ -311,7 +202,7 @@ def read_far(
     is_fine = _is_fine(start, end)
     begin, step = _steps(start, end, timedelta(minutes=1) if is_fine else timedelta(hours=1))
     values: dict[str, Any] = {"step": step}
-    where = " AND ".join(_where(asked, values))
+    where = " AND ".join(conditions(asked, values))
     source = _source(begin, end, values, is_fine=is_fine)
     far = {half: f"CASE WHEN src_site = 0 THEN src_{half} ELSE dst_{half} END" for half in ("hi", "lo")}
     kind = (
@@ -380,7 +271,7 @@ def in_steps(asked: Asked, start: datetime, end: datetime, step_s: int, *, with_
     Senders and receivers are counted where they were kept one by one, if ``with_ends``; that costs a sort.
     """
     values: dict[str, Any] = {"step": step_s}
-    where = _where(asked, values)
+    where = conditions(asked, values)
     source = _source(start, end, values, is_fine=step_s < 3600)
     slot = "floor((date_part('epoch', at) - date_part('epoch', %(start)s::timestamptz)) / %(step)s)::int"
     ends = (
@@ -406,20 +297,10 @@ def course(asked: Asked, start: datetime, end: datetime, step_s: int) -> NDArray
     return made
 
 
-def check(asked: Asked) -> None:
-    """Whether a question can be asked.
-
-    Raises
-    ------
-    Refusal
-    """
-    _where(asked, {})
-
-
 def keys(asked: Asked, start: datetime, end: datetime) -> dict[int, list[tuple[int, int]]]:
     """Applications (0) and senders (1) of a time, as pairs of numbers; of an application the first one is 0."""
     values: dict[str, Any] = {}
-    where = " AND ".join(_where(asked, values))
+    where = " AND ".join(conditions(asked, values))
     source = _source(start, end, values, is_fine=_is_fine(start, end))
     with connection.cursor() as cursor:
         cursor.execute(

@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 
 from lumtar.core.flows.records import Records
 from lumtar.core.refusal import Refusal
+from lumtar.domain.flows.asking import IN, OUT, Asked, narrowed, ports_of_group
 from lumtar.domain.flows.models import Recording, RecordLook
-from lumtar.domain.flows.queries import IN, OUT, Asked, narrowed
 from lumtar.domain.flows.store import RECORDS
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.logbook.services import note_action
@@ -147,6 +147,8 @@ def _scope(asked: Asked, values: dict[str, Any]) -> list[str]:
     if asked.device is not None:
         values["device"] = asked.device
         return ["device_id = %(device)s"]
+    if asked.group is not None:
+        return [f"in_id IN (SELECT id FROM ({ports_of_group(asked.group, values)}) g)"]
     if asked.site is not None:
         values["site"] = asked.site
         return ["(src_site = %(site)s OR dst_site = %(site)s)"]

@@ -9,7 +9,9 @@ from django.db import connection, transaction
 from numpy.typing import NDArray
 
 from lumtar.core.flows.totals import Conversations
+from lumtar.domain.flows.halves import signed
 from lumtar.domain.flows.models import FanOut
+from lumtar.domain.inventory.models import Interface
 from lumtar.domain.readings import bulk
 from lumtar.domain.readings.services import claim_batch
 
@@ -22,6 +24,8 @@ MOST_SCANS = 500
 """Senders with many receivers that are kept of a minute."""
 MAKING = 7_402_320
 """Who makes partitions holds this advisory lock."""
+GRACE = timedelta(minutes=3)
+"""So long after its end a minute is stored at the latest: exporters tell of a flow when it ends."""
 COLUMNS = (
     ("src_hi", "i8"), ("src_lo", "i8"), ("dst_hi", "i8"), ("dst_lo", "i8"), ("octets", "i8"), ("packets", "i8"), ("flows", "i8"),
     ("application", "i4"), ("src_site", "i4"), ("dst_site", "i4"), ("port", "i4"), ("protocol", "i2"),
@@ -57,6 +61,9 @@ def append_scans(several: Sequence[NDArray[np.void]]) -> None:
     if not several:
         return
     rows = np.concatenate(several)
+    # A port may have been deleted since it was seen.
+    there = Interface.objects.filter(pk__in=set(rows["interface"].tolist())).values_list("pk", flat=True)
+    rows = rows[np.isin(rows["interface"], list(there))]
     rows = rows[np.argsort(-(rows["receivers"].astype("i8") + rows["ports"]), kind="stable")][:MOST_SCANS]
     FanOut.objects.bulk_create(
         FanOut(
@@ -69,29 +76,35 @@ def append_scans(several: Sequence[NDArray[np.void]]) -> None:
     )  # fmt: skip
 
 
-def signed(number: int) -> int:
-    """A number of 64 bits as PostgreSQL keeps it."""
-    return number - 2**64 if number >= 2**63 else number
-
-
 def _floor(at: datetime, length: timedelta) -> datetime:
     start = datetime(2000, 1, 1, tzinfo=UTC)
     return start + (at - start) // length * length
 
 
-def ensure(first: datetime, last: datetime) -> None:
-    """Make the partitions that hold a time, as far as they are missing."""
+def complete_until(now: datetime) -> datetime:
+    """The end of the last minute of which everything is stored."""
+    return datetime.fromtimestamp((now - GRACE).timestamp() // 60 * 60, UTC)
+
+
+def ensure(table: str, first: datetime, last: datetime) -> None:
+    """Make the partitions of a table that hold a time, as far as they are missing."""
+    length = LENGTHS[table]
+    start = _floor(first, length)
     with transaction.atomic(), connection.cursor() as cursor:
         cursor.execute("SELECT pg_advisory_xact_lock(%s)", [MAKING])
-        for table, length in LENGTHS.items():
-            start = _floor(first, length)
-            while start <= last:
-                name = f"{table}_{start:%Y%m%d_%H}"
-                cursor.execute("SELECT to_regclass(%s)", [name])
-                if cursor.fetchone()[0] is None:
-                    bounds = f"FROM ('{start.isoformat()}') TO ('{(start + length).isoformat()}')"
-                    cursor.execute(f"CREATE TABLE {name} PARTITION OF {table} FOR VALUES {bounds}")
-                start += length
+        while start <= last:
+            name = f"{table}_{start:%Y%m%d_%H}"
+            cursor.execute("SELECT to_regclass(%s)", [name])
+            if cursor.fetchone()[0] is None:
+                bounds = f"FROM ('{start.isoformat()}') TO ('{(start + length).isoformat()}')"
+                cursor.execute(f"CREATE TABLE {name} PARTITION OF {table} FOR VALUES {bounds}")
+            start += length
+
+
+def ensure_ahead(now: datetime) -> None:
+    """Make the partitions of all tables for more than a day."""
+    for table in LENGTHS:
+        ensure(table, now - timedelta(hours=2), now + timedelta(hours=26))
 
 
 def drop_old(now: datetime) -> int:

@@ -13,8 +13,8 @@ from django.utils import timezone
 from lumtar.core.flows.addresses import AddressSet, KnownAddresses, keys_of
 from lumtar.core.flows.records import address_numbers
 from lumtar.core.refusal import Refusal
-from lumtar.domain.flows.models import UNSIGNED, AddressList, Stranger
-from lumtar.domain.flows.store import signed
+from lumtar.domain.flows.halves import UNSIGNED, signed
+from lumtar.domain.flows.models import AddressList, Stranger
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.services import announce

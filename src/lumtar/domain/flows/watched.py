@@ -4,21 +4,15 @@ from collections.abc import Mapping
 from datetime import datetime, timedelta
 
 from django.db import connection, transaction
-from django.utils import timezone
 
-from lumtar.core.flows.lookups import PrefixRanges
 from lumtar.core.refusal import Refusal
-from lumtar.domain.flows import prefix_tables, queries
+from lumtar.domain.flows import queries
+from lumtar.domain.flows.asking import asked_of, conditions
 from lumtar.domain.flows.models import FirstSeen, WatchedTraffic
-from lumtar.domain.flows.queries import IN, OUT, Asked
-from lumtar.domain.inventory.models import Site
+from lumtar.domain.flows.store import complete_until
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.services import announce
 
-NUMBERS = ("interface", "device", "application", "port", "protocol", "dscp", "src_site", "dst_site")
-TEXTS = ("sender", "receiver", "address")
-WAYS = {"in": IN, "out": OUT}
-FAR = {name: by for by, name in prefix_tables.FILTERS.items()}
 MOST = 200
 MOST_SEEN = 20_000
 """Senders of watched traffic that are remembered; of more none is called new."""
@@ -26,39 +20,6 @@ LEARNT = timedelta(days=7)
 """What was seen so long before it began to be watched is not new."""
 SETTLES = timedelta(hours=24)
 """After that nothing is called new for so long, since a day has not been seen yet."""
-
-
-def asked_of(filters: Mapping[str, str]) -> Asked:
-    """A question from filters by their names, as the address of a screen has them.
-
-    Raises
-    ------
-    Refusal
-    """
-    values: dict[str, object] = {}
-    within: tuple[PrefixRanges, ...] = ()
-    for name, text in filters.items():
-        if name in NUMBERS:
-            try:
-                values[name] = int(text)
-            except ValueError as error:
-                raise Refusal(f"{name} is a number, not {str(text)[:40]}.", name) from error
-        elif name in TEXTS:
-            values[name] = str(text)
-        elif name == "site":
-            values["site"] = Site.objects.filter(name=text).values_list("pk", flat=True).first()
-            if values["site"] is None:
-                raise Refusal(f"There is no site {str(text)[:60]}.", "site")
-        elif name == "way":
-            if text not in WAYS:
-                raise Refusal("The way is in or out.", "way")
-            values["way"] = WAYS[text]
-        elif by := FAR.get(name):
-            within = (*within, prefix_tables.ranges(by, str(text)))
-            values["within"] = within
-        else:
-            raise Refusal(f"Traffic has no filter {str(name)[:40]}.", "filters")
-    return Asked(**values)  # type: ignore[arg-type]
 
 
 @transaction.atomic
@@ -73,14 +34,13 @@ def watch(name: str, filters: Mapping[str, str], by: str) -> WatchedTraffic:
     if not 1 <= len(name) <= 120:
         raise Refusal("Watched traffic needs a name of up to 120 letters.", "name")
     asked = asked_of(filters)
-    queries.check(asked)
+    conditions(asked, {})
     if WatchedTraffic.objects.filter(name=name).exists():
         raise Refusal(f"There is watched traffic called {name} already.", "name")
     if WatchedTraffic.objects.count() >= MOST:
         raise Refusal(f"There are {MOST} kinds of watched traffic; end one of them first.")
     made = WatchedTraffic.objects.create(name=name, filters={key: str(value) for key, value in filters.items()})
-    now = timezone.now()
-    _remember(made, queries.keys(asked, now - LEARNT, now), made.since - LEARNT)
+    _remember(made, queries.keys(asked, made.since - LEARNT, made.since), made.since - LEARNT)
     note_action(f"traffic {name} is watched", by)
     announce("flows")
     return made
@@ -100,9 +60,21 @@ def end(pk: int, by: str) -> None:
     announce("flows")
 
 
-def note_seen(row: WatchedTraffic, asked: Asked, start: datetime, end: datetime) -> None:
-    """Remember what was seen in a time."""
-    _remember(row, queries.keys(asked, start, end), end)
+def note_seen(now: datetime) -> None:
+    """Note what was seen for the first time in watched traffic since the last time, as far as it is complete.
+
+    Whether or not a rule asks for it: one that is made later must not take all of it for new.
+    """
+    until = complete_until(now)
+    for row in WatchedTraffic.objects.filter(seen_until__lt=until):
+        try:
+            found = queries.keys(asked_of(row.filters), row.seen_until, until)
+        except Refusal:
+            # What it is about is gone, or is called something else: nothing can be seen in it.
+            continue
+        with transaction.atomic():
+            _remember(row, found, until)
+            WatchedTraffic.objects.filter(pk=row.pk).update(seen_until=until)
 
 
 def _remember(row: WatchedTraffic, keys: Mapping[int, list[tuple[int, int]]], at: datetime) -> None:

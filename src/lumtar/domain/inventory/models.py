@@ -5,7 +5,7 @@ from django.db import models
 from django.utils import timezone
 
 from lumtar.core.labels import Role
-from lumtar.core.profiles import DeviceKind, Table
+from lumtar.core.profiles import DeviceKind, every_table
 from lumtar.core.reach import PRIVATE
 
 
@@ -124,11 +124,6 @@ class OwnField(models.Model):
         """By name, as people look for them."""
 
         ordering = ["name"]
-
-
-def every_table() -> list[str]:
-    """What a profile reads unless it says otherwise."""
-    return [str(table) for table in Table]
 
 
 class Profile(models.Model):

@@ -7,8 +7,9 @@ import numpy as np
 
 from lumtar.core.flows.prefix_tables import Place, System
 from lumtar.domain.flows import queries
+from lumtar.domain.flows.asking import Asked
 from lumtar.domain.flows.prefix_tables import FILTERS, key_of, table_of
-from lumtar.domain.flows.queries import FAR_END, INSIDE, MOST_ROWS, Asked, Traffic
+from lumtar.domain.flows.queries import FAR_END, INSIDE, MOST_ROWS, Traffic
 from lumtar.domain.reports.traffic import Named
 
 

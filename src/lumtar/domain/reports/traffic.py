@@ -2,21 +2,21 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 
 import numpy as np
 from django.utils import timezone
 
-from lumtar.core.flows.records import address_text
 from lumtar.domain.flows import applications, names, queries
-from lumtar.domain.flows.models import UNSIGNED, Exporter
-from lumtar.domain.flows.queries import IN, OUT, Asked, Row, Traffic
+from lumtar.domain.flows.asking import Asked
+from lumtar.domain.flows.halves import address_of
+from lumtar.domain.flows.models import Exporter
+from lumtar.domain.flows.queries import Row, Traffic
+from lumtar.domain.flows.store import GRACE, complete_until
 from lumtar.domain.inventory.models import Device, Interface, Site
 from lumtar.domain.operation.models import Process
 from lumtar.domain.topology.models import Binding, OwnAddress, Station
 
-OPEN = timedelta(minutes=3)
-"""Minutes of flows stay open for so long; what counters say of these is not held against them."""
 PROTOCOLS = {
     1: "ICMP",
     2: "IGMP",
@@ -101,7 +101,7 @@ class _Names:
 
 def complete(start: datetime, end: datetime) -> tuple[datetime, datetime]:
     """A time as far as its flows are complete; as it is, if none of it is."""
-    until = datetime.fromtimestamp((timezone.now() - OPEN).timestamp() // 60 * 60, UTC)
+    until = complete_until(timezone.now())
     return start, min(end, until) if until > start else end
 
 
@@ -116,11 +116,6 @@ def _addresses(by: str, row: Row) -> list[str]:
     if by == "conversation" and not row.key[7]:
         return [address_of(row.key[0], row.key[1]), address_of(row.key[2], row.key[3])]
     return []
-
-
-def address_of(hi: int, lo: int) -> str:
-    """An address from the two numbers that it is stored as."""
-    return address_text(hi & UNSIGNED, lo & UNSIGNED)
 
 
 def known_addresses(addresses: Iterable[str]) -> dict[str, str]:
@@ -184,7 +179,7 @@ def explained(asked: Asked, traffic: Traffic) -> tuple[Explained | None, np.ndar
     step = 60 if traffic.is_fine else 3600
     # The first step may have begun before the exporter was heard, and the last one is not complete.
     since = _next(max(traffic.start, begun), step)
-    until = max(since, min(traffic.end, timezone.now() - OPEN))
+    until = max(since, min(traffic.end, timezone.now() - GRACE))
     flows = queries.course(asked, since, until, step)
     known = queries.counted(asked.interface, since, until, step)[: len(flows), asked.way]
     both = np.flatnonzero(~np.isnan(known))
@@ -229,6 +224,3 @@ def _not_received(since: datetime, octets: int, of: int) -> list[str]:
     if not begun or begun[0] <= since or not of or octets >= 0.98 * of:
         return []
     return [f"the flow receiver was started at {begun[0]:%H:%M} UTC, and what was sent while it did not run is missing"]
-
-
-WAYS = {"in": IN, "out": OUT}

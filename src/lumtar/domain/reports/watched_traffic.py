@@ -5,37 +5,29 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import numpy as np
-from django.db import connection
 from numpy.typing import NDArray
 
-from lumtar.core.flows.records import address_text
 from lumtar.core.measures.traffic import FlowPorts, Strangers, Watched
 from lumtar.core.refusal import Refusal
 from lumtar.domain.flows import applications, queries, watched
-from lumtar.domain.flows.models import UNSIGNED, FanOut, FirstSeen, Stranger, WatchedTraffic
-from lumtar.domain.flows.queries import IN, Asked
+from lumtar.domain.flows.asking import IN, Asked, asked_of
+from lumtar.domain.flows.halves import address_of
+from lumtar.domain.flows.models import FanOut, FirstSeen, Stranger, WatchedTraffic
+from lumtar.domain.flows.store import complete_until
 from lumtar.domain.inventory.asking import subjects_for
 from lumtar.domain.readings import series
-from lumtar.domain.reports.traffic import OPEN, known_addresses, service_name
+from lumtar.domain.reports import flow_shares
+from lumtar.domain.reports.traffic import known_addresses, service_name
 
 MINUTE = timedelta(minutes=1)
-EXPLAINED_OVER = timedelta(minutes=10)
-"""What flows explain is looked at over so long: polls and exports do not keep step with minutes."""
-LEAST_OCTETS = 1_000_000
-"""A port that carried less within that time is not looked at: some octets more or less are nothing."""
 MOST_NAMED = 5
 Floats = NDArray[np.float64]
 
 
-def last_minute(now: datetime) -> datetime:
-    """The beginning of the last minute of which flows are complete."""
-    return datetime.fromtimestamp((now - OPEN).timestamp() // 60 * 60 - 60, UTC)
-
-
 def watched_now(now: datetime, active: Iterable[int]) -> tuple[NDArray[np.int64], Watched]:
-    """All watched traffic over the last complete minute. What is seen for the first time is noted on the way."""
+    """All watched traffic over the last complete minute."""
     del active
-    start = last_minute(now)
+    start = complete_until(now) - MINUTE
     rows = list(WatchedTraffic.objects.order_by("pk"))
     told = [_of_minute(row, start) for row in rows]
     new, names = watched.new_ones(now), applications.names()
@@ -61,12 +53,11 @@ def watched_now(now: datetime, active: Iterable[int]) -> tuple[NDArray[np.int64]
 
 def _of_minute(row: WatchedTraffic, start: datetime) -> tuple[Asked, float, float, float, float]:
     try:
-        asked = watched.asked_of(row.filters)
+        asked = asked_of(row.filters)
+        told = queries.in_steps(asked, start, start + MINUTE, 60, with_ends=True)
     except Refusal:
         # Its site was renamed or is gone: nothing is known of it, which is not the same as nothing.
         return Asked(), np.nan, np.nan, np.nan, np.nan
-    watched.note_seen(row, asked, start, start + MINUTE)
-    told = queries.in_steps(asked, start, start + MINUTE, 60, with_ends=True)
     if not len(told):
         return asked, 0.0, 0.0, 0.0, 0.0
     octets, packets, senders, receivers = (
@@ -77,11 +68,11 @@ def _of_minute(row: WatchedTraffic, start: datetime) -> tuple[Asked, float, floa
 
 def rates(rows: Iterable[WatchedTraffic], now: datetime) -> dict[int, float]:
     """Bits per second of watched traffic in the last complete minute; of what can be asked."""
-    start = last_minute(now)
+    start = complete_until(now) - MINUTE
     found = {}
     for row in rows:
         try:
-            told = queries.in_steps(watched.asked_of(row.filters), start, start + MINUTE, 60)
+            told = queries.in_steps(asked_of(row.filters), start, start + MINUTE, 60)
         except Refusal:
             continue
         found[row.pk] = 8 * float(told["octets"].sum()) / 60
@@ -103,16 +94,17 @@ def _new_facts(pk: int, new: dict[tuple[int, int], list[tuple[int, int]]], names
         names.get(number, f"application {number}")
         for _, number in new.get((pk, FirstSeen.Kind.APPLICATION), ())[:MOST_NAMED]
     ]
-    senders = [
-        address_text(hi & UNSIGNED, lo & UNSIGNED) for hi, lo in new.get((pk, FirstSeen.Kind.SENDER), ())[:MOST_NAMED]
-    ]
+    senders = [address_of(hi, lo) for hi, lo in new.get((pk, FirstSeen.Kind.SENDER), ())[:MOST_NAMED]]
     return {"new_applications": {"names": called}, "new_senders": {"names": senders}}
 
 
 def history(pk: int, start: datetime, end: datetime, step_s: int) -> tuple[Floats, Watched]:
     """How watched traffic was, at the end of each step; what was new then is not known any more."""
-    row = WatchedTraffic.objects.get(pk=pk)
-    asked = watched.asked_of(row.filters)
+    try:
+        asked = asked_of(WatchedTraffic.objects.get(pk=pk).filters)
+    except Refusal:
+        none = np.zeros(0)
+        return none, Watched(none, none, none, none, none, none, none)
     begin = datetime.fromtimestamp(start.timestamp() // step_s * step_s, UTC)
     until = datetime.fromtimestamp(end.timestamp() // step_s * step_s, UTC)
     number = max(0, round((until - begin).total_seconds() / step_s))
@@ -137,54 +129,27 @@ def history(pk: int, start: datetime, end: datetime, step_s: int) -> tuple[Float
     return begin.timestamp() + step_s * np.arange(1, number + 1, dtype=np.float64), frame
 
 
-EXPLAINED = """WITH counted AS (
-        SELECT interface_id, way, sum(octets * least(1.0, greatest(0.0, (
-            extract(epoch FROM least(at, %(end)s) - greatest(at - elapsed_ms * interval '1 ms', %(start)s)) * 1000 / elapsed_ms
-        )::float8))) AS octets, sum(greatest(0, extract(epoch FROM least(at, %(end)s) - greatest(at - elapsed_ms * interval '1 ms', %(start)s)))) AS seconds
-        FROM readings_reading r CROSS JOIN LATERAL (VALUES (0, in_octets), (1, out_octets)) ways (way, octets)
-        WHERE at > %(start)s AND at <= %(end)s + interval '3 minutes' AND elapsed_ms > 0
-            AND interface_id IN (SELECT unnest(%(ports)s::bigint[])) GROUP BY 1, 2
-    ), told AS (
-        SELECT interface_id, way, sum(octets) AS octets FROM flows_minute
-        WHERE at >= %(start)s AND at < %(end)s AND interface_id IN (SELECT unnest(%(ports)s::bigint[])) GROUP BY 1, 2
-    )
-    SELECT interface_id, way, 100 * coalesce(told.octets, 0)::float8 / counted.octets FROM counted LEFT JOIN told USING (interface_id, way)
-    WHERE counted.octets > %(least)s AND counted.seconds > 0.9 * extract(epoch FROM %(end)s - %(start)s)"""
-"""Of ports that were counted nearly all of the time and carried something worth mentioning. A reading that reaches beyond the time counts with
-the part of it that lies within."""
-
-
 def flow_ports_now(now: datetime, active: Iterable[int]) -> tuple[NDArray[np.int64], FlowPorts]:
-    """The ports of exporters over the last minutes: only those by which flows came lately, and those with an alarm."""
-    end = last_minute(now) + MINUTE
-    start = end - EXPLAINED_OVER
-    exporting = subjects_for("flow_port", "")
-    with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT DISTINCT interface_id FROM flows_minute WHERE at >= %s AND at < %s", [end - timedelta(hours=1), end]
-        )
-        told = {int(row[0]) for row in cursor.fetchall()} | set(active)
-        ports = sorted(told & exporting)
-        cursor.execute(EXPLAINED, {"start": start, "end": end, "ports": ports, "least": LEAST_OCTETS})
-        explained: dict[int, tuple[float, int]] = {}
-        for port, way, percent in cursor.fetchall():
-            explained[port] = min(explained.get(port, (np.inf, 0)), (percent, way))
+    """The ports of exporters over the last minutes: only those by which flows went lately, and those with an alarm."""
+    end = complete_until(now)
+    ports = sorted((flow_shares.telling(now) | set(active)) & subjects_for("flow_port", ""))
+    explained: dict[int, tuple[float, int]] = {}
+    for (port, way), (told, counted) in flow_shares.shares(ports, now).items():
+        explained[port] = min(explained.get(port, (np.inf, 0)), (100 * told / counted, way))
     reached: dict[int, FanOut] = {}
     tried: dict[int, FanOut] = {}
     for row in FanOut.objects.filter(at__gte=end - MINUTE, at__lt=end, interface__in=ports):
-        if row.receivers > (reached[row.interface_id].receivers if row.interface_id in reached else 0):
-            reached[row.interface_id] = row
-        if row.ports > (tried[row.interface_id].ports if row.interface_id in tried else 0):
-            tried[row.interface_id] = row
-    names = known_addresses({_sender(row) for row in (*reached.values(), *tried.values())})
+        for found, name in ((reached, "receivers"), (tried, "ports")):
+            if getattr(row, name) > (getattr(found[row.interface_id], name) if row.interface_id in found else 0):
+                found[row.interface_id] = row
+    names = known_addresses({row.sender for row in (*reached.values(), *tried.values())})
 
     def facts(port: int) -> dict[str, Any]:
-        found: dict[str, Any] = {"explained": {"way": "in" if explained.get(port, (0, 0))[1] == IN else "out"}}
+        told: dict[str, Any] = {"explained": {"way": "in" if explained.get(port, (0, 0))[1] == IN else "out"}}
         for name, rows in (("fan_out", reached), ("ports_tried", tried)):
             if row := rows.get(port):
-                sender = _sender(row)
-                found[name] = {"sender": f"{sender} {names.get(sender, '')}".strip(), "receiver": _receiver(row)}
-        return found
+                told[name] = {"sender": f"{row.sender} {names.get(row.sender, '')}".strip(), "receiver": row.receiver}
+        return told
 
     frame = FlowPorts(
         np.array([explained[port][0] if port in explained else np.nan for port in ports], np.float64),
@@ -193,14 +158,6 @@ def flow_ports_now(now: datetime, active: Iterable[int]) -> tuple[NDArray[np.int
         tuple(facts(port) for port in ports),
     )
     return np.array(ports, np.int64), frame
-
-
-def _sender(row: FanOut) -> str:
-    return address_text(row.src_hi & UNSIGNED, row.src_lo & UNSIGNED)
-
-
-def _receiver(row: FanOut) -> str:
-    return address_text(row.dst_hi & UNSIGNED, row.dst_lo & UNSIGNED)
 
 
 MOST_STRANGERS = 200

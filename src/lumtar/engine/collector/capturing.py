@@ -7,16 +7,19 @@ from contextlib import closing
 from functools import partial
 
 import structlog
+from django.db import close_old_connections
 
 from lumtar.core import pcapng
 from lumtar.core.refusal import Refusal
 from lumtar.domain.flows import captures
 from lumtar.domain.flows.models import Capture
-from lumtar.engine.service import with_database
+from lumtar.engine.service import AGAIN_S, AWAY, with_database
 from lumtar.wire.capture import Tap
 
 log = structlog.get_logger()
 LOOK_S = 1.0
+TRIES = 60
+"""For as many tries the packets wait for a database that is away."""
 STOPPED_S = 1.0
 """Whether somebody stopped it is looked at so often."""
 
@@ -52,7 +55,23 @@ def capture(row: Capture, ending: threading.Event) -> None:
     except OSError as error:
         log.exception("a capture failed")
         state, words = Capture.State.FAILED, f"It failed: {error.strerror}."
-    captures.end(row, state, words)
+    for _ in range(TRIES):
+        try:
+            captures.end(row, state, words)
+            return
+        except AWAY as error:
+            log.warning("a capture waits for the database", error=str(error))
+            time.sleep(AGAIN_S)
+            close_old_connections()
+
+
+def _is_stopped(row: Capture) -> bool:
+    """Whether somebody stopped it; while the database is away nobody did."""
+    try:
+        return captures.is_stopped(row)
+    except AWAY:
+        close_old_connections()
+        return False
 
 
 def _fill(row: Capture, ending: threading.Event) -> str:
@@ -77,7 +96,7 @@ def _fill(row: Capture, ending: threading.Event) -> str:
                 break
             if now - looked >= STOPPED_S:
                 looked = now
-                if captures.is_stopped(row):
+                if _is_stopped(row):
                     words = f"Stopped after {row.seconds - (until - now):.0f} s."
                     break
         row.dropped = tap.dropped()

@@ -387,11 +387,10 @@ class Collector(Service):
             "polling": len(self._polls),
             "looked_at": self.live.devices if self.live else 0,
             "cpu_s": round(time.process_time(), 1),
-            "waiting_rows": queue.waiting_rows,
-            "written_rows": queue.written_rows,
-            "dropped_rows": queue.dropped_rows,
-            "refused_rows": queue.refused_rows,
-            "late_rows": queue.late_rows,
+            **{
+                f"{what}_rows": getattr(queue, f"{what}_rows")
+                for what in ("waiting", "written", "dropped", "refused", "late")
+            },
             "set_aside": {str(number): each.words for number, each in list(queue.set_aside.items())},
             "oldest_waiting_s": round(queue.oldest_waiting_s, 1),
             "stored_until": round(time.time() - queue.oldest_waiting_s, 1),

@@ -5,7 +5,7 @@ import os
 import threading
 import time
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -72,8 +72,7 @@ class FlowReceiver(Service):
     def _load(self) -> None:
         self._renew_inventory()
         self._renew_definitions()
-        now = datetime.now(UTC)
-        store.ensure(now - timedelta(hours=2), now + timedelta(hours=26))
+        store.ensure_ahead(datetime.now(UTC))
         for key, templates, sampling in kept.stored():
             domain = self.totals.exporters.domain(*key)
             if domain is None:
@@ -147,7 +146,7 @@ class FlowReceiver(Service):
         if seen:
             strangers.keep(seen)
         if rows is not None:
-            store.ensure(datetime.now(UTC), datetime.now(UTC))
+            store.ensure(store.RECORDS, datetime.now(UTC), datetime.now(UTC))
             recording.append(rows)
         self.totals.recorder.wanted = recording.wanted()
 
@@ -160,8 +159,6 @@ class FlowReceiver(Service):
         now = time.time()
         with self._adding:
             rows = self.totals.closed(now, whole=whole)
-            scanning, self.totals.scanning = self.totals.scanning, []
-        store.append_scans(scanning)
         if len(rows):
             self._waiting.append((uuid4(), rows))
         while sum(len(rows) for _, rows in self._waiting) > MOST_WAITING_ROWS:
@@ -169,10 +166,13 @@ class FlowReceiver(Service):
         while self._waiting:
             batch, oldest = self._waiting[0]
             first, last = int(oldest["minute"].min()) * 60, int(oldest["minute"].max()) * 60
-            store.ensure(datetime.fromtimestamp(first, UTC), datetime.fromtimestamp(last, UTC))
+            store.ensure(store.MINUTES, datetime.fromtimestamp(first, UTC), datetime.fromtimestamp(last, UTC))
             store.append(oldest, batch)
             self._rows_written += len(self._waiting.pop(0)[1])
             announce("flows")
+        # Last, since it is the least: whatever goes wrong here loses no totals.
+        store.append_scans(self.totals.scanning)
+        self.totals.scanning.clear()
         self._keep_exporters(now)
 
     def _keep_exporters(self, now: float) -> None:

@@ -1,6 +1,6 @@
 """From datagrams to totals: read them, know whose they are, add them up by minute until these have closed."""
 
-from collections import Counter, OrderedDict
+from collections import Counter, OrderedDict, deque
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -28,6 +28,7 @@ MOST_OPEN = 3_000_000
 """Conversations in open minutes; beyond that the oldest minutes are closed early."""
 KEPT_ONE_BY_ONE = 500
 """Conversations of an interface, way and minute that are kept; the rest is put together."""
+MOST_SCANNING = 200
 MOST_STRANGE = 20
 FUTURE_S = 300.0
 """A flow that ends later than this from now has a clock that is wrong: it is dated when it came."""
@@ -53,8 +54,8 @@ class Totals:
     recorder: Recorder = field(default_factory=Recorder)
     sightings: Sightings = field(default_factory=Sightings)
     strange: OrderedDict[str, dict[str, Any]] = field(default_factory=OrderedDict)
-    scanning: list[NDArray[np.void]] = field(default_factory=list)
-    """Senders with many receivers in minutes that have closed."""
+    scanning: deque[NDArray[np.void]] = field(default_factory=lambda: deque(maxlen=MOST_SCANNING))
+    """Senders with many receivers in minutes that have closed, until they are stored."""
     skew: dict[Key, float] = field(default_factory=dict)
     _open: dict[int, list[Conversations]] = field(default_factory=dict)
     _rows: int = 0

@@ -3,20 +3,19 @@
 from datetime import datetime, timedelta
 from typing import Any, Literal
 
-import pyarrow as pa
-import pyarrow.parquet as pq
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Query, Status
 
-from lumtar.core.text import csv_line
 from lumtar.domain.flows import applications, recording
+from lumtar.domain.flows.halves import address_of
 from lumtar.domain.flows.models import Recording
 from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.operation.models import Process
 from lumtar.domain.reports import traffic
 from lumtar.server.api.access import ENGINEER, OPERATOR, VIEWER, Router
+from lumtar.server.api.files import table_file
 from lumtar.server.api.problems import refusing
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.times import span
@@ -116,15 +115,7 @@ def export_records(
         rows, _ = recording.read(query.asked, since, until, recording.MOST_ROWS)
     flat = [_flat(each) for each in _named(rows)]
     names = list(flat[0]) if flat else list(_flat(EXAMPLE))
-    if format == "parquet":
-        sink = pa.BufferOutputStream()
-        pq.write_table(pa.table({name: [row[name] for row in flat] for name in names}), sink)
-        answer = HttpResponse(sink.getvalue().to_pybytes(), content_type="application/vnd.apache.parquet")
-    else:
-        lines = [csv_line(names), *(csv_line(list(row.values())) for row in flat)]
-        answer = HttpResponse("".join(lines), content_type="text/csv; charset=utf-8")
-    answer["Content-Disposition"] = f'attachment; filename="flow-records.{format}"'
-    return answer
+    return table_file("flow-records", format, {name: [row[name] for row in flat] for name in names})
 
 
 def _flat(row: RecordOut) -> dict[str, Any]:
@@ -151,7 +142,7 @@ DIRECTIONS = {0: "ingress", 1: "egress"}
 
 
 def _named(rows: list[dict[str, Any]]) -> list[RecordOut]:
-    addresses = {traffic.address_of(row[f"{end}_hi"], row[f"{end}_lo"]) for row in rows for end in ("src", "dst")}
+    addresses = {address_of(row[f"{end}_hi"], row[f"{end}_lo"]) for row in rows for end in ("src", "dst")}
     known = traffic.known_addresses(addresses)
     sites, called = traffic.site_names(), applications.names()
     devices = dict(Device.objects.filter(pk__in={row["device_id"] for row in rows}).values_list("pk", "name"))
@@ -159,7 +150,7 @@ def _named(rows: list[dict[str, Any]]) -> list[RecordOut]:
     ports = dict(Interface.objects.filter(pk__in=ids).values_list("pk", "label"))
 
     def end(row: dict[str, Any], which: str) -> RecordEnd:
-        address = traffic.address_of(row[f"{which}_hi"], row[f"{which}_lo"])
+        address = address_of(row[f"{which}_hi"], row[f"{which}_lo"])
         return RecordEnd(
             address=address,
             name=known.get(address, ""),

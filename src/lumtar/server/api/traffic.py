@@ -1,28 +1,26 @@
 """Traffic: who uses an interface, a device, a site or the network, for what, and how much of the counted octets flows explain."""
 
 from collections.abc import Mapping
-from dataclasses import fields
 from datetime import datetime, timedelta
 from typing import Any, Literal
 
 import numpy as np
-import pyarrow as pa
-import pyarrow.parquet as pq
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils import timezone
 from ninja import Query, Status
 from pydantic import ValidationError
 
-from lumtar.core.flows.lookups import PrefixRanges
 from lumtar.core.refusal import Refusal
-from lumtar.core.text import csv_line
 from lumtar.domain.flows import applications, prefix_tables, queries
+from lumtar.domain.flows.asking import Asked, asked_of
 from lumtar.domain.flows.models import Exporter
-from lumtar.domain.flows.queries import Asked, Traffic
-from lumtar.domain.inventory.models import Device, Interface, Site
+from lumtar.domain.flows.queries import Traffic
+from lumtar.domain.inventory.models import Device, Group, Interface
 from lumtar.domain.logbook.services import note_action
-from lumtar.domain.reports import far_ends, traffic
+from lumtar.domain.reports import far_ends, flow_shares, traffic
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
+from lumtar.server.api.files import table_file
 from lumtar.server.api.problems import Problem, refusing
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.times import span
@@ -32,7 +30,7 @@ HOUR = timedelta(hours=1)
 
 
 class TrafficAsked(Schema):
-    """Which traffic: of an interface (one way of it or both), a device, a site by its name, or all; and filters."""
+    """Which traffic: of an interface (one way of it or both), a device, the ports of a group, a site by its name, or all; and filters."""
 
     by: Literal[
         "application",
@@ -51,6 +49,7 @@ class TrafficAsked(Schema):
     end: datetime | None = None
     interface: int | None = None
     device: int | None = None
+    group: int | None = None
     site: str = ""
     way: Literal["in", "out", ""] = ""
     application: int | None = None
@@ -70,16 +69,10 @@ class TrafficAsked(Schema):
 
     @property
     def asked(self) -> Asked:
-        """The question without its time; 404 for a site that there is not."""
-        site = get_object_or_404(Site, name=self.site).pk if self.site else None
-        plain = self.model_dump(include={each.name for each in fields(Asked)} - {"site", "way", "within"})
+        """The question without its time."""
+        given = self.model_dump(exclude={"by", "start", "end", "limit", "earlier_s"})
         with refusing():
-            return Asked(site=site, way=traffic.WAYS.get(self.way), within=self._within(), **plain)
-
-    def _within(self) -> tuple[PrefixRanges, ...]:
-        """Where one end has to be, if it has to be somewhere."""
-        wanted = (("AS", self.system and str(self.system)), ("country", self.country), ("place", self.place))
-        return tuple(prefix_tables.ranges(by, value) for by, value in wanted if value)
+            return asked_of({name: str(value) for name, value in given.items() if value not in (None, "")})
 
 
 class TrafficRow(Schema):
@@ -235,15 +228,7 @@ def export_traffic(
         "start": [found.start.isoformat()] * len(named),
         "end": [found.end.isoformat()] * len(named),
     }
-    if format == "parquet":
-        sink = pa.BufferOutputStream()
-        pq.write_table(pa.table(columns), sink)
-        answer = HttpResponse(sink.getvalue().to_pybytes(), content_type="application/vnd.apache.parquet")
-    else:
-        lines = [csv_line(list(columns)), *(csv_line(list(row)) for row in zip(*columns.values(), strict=True))]
-        answer = HttpResponse("".join(lines), content_type="text/csv; charset=utf-8")
-    answer["Content-Disposition"] = f'attachment; filename="traffic.{format}"'
-    return answer
+    return table_file("traffic", format, columns)
 
 
 def _title(query: TrafficAsked) -> tuple[str, float | None]:
@@ -255,6 +240,8 @@ def _title(query: TrafficAsked) -> tuple[str, float | None]:
         return f"{port.device} {port.label}", bps
     if query.device is not None:
         return str(get_object_or_404(Device, pk=query.device)), None
+    if query.group is not None:
+        return f"the group {get_object_or_404(Group, pk=query.group).name}", None
     return query.site or "the whole network", None
 
 
@@ -297,7 +284,8 @@ def filters_in_words(filters: Mapping[str, str]) -> tuple[str, list[FilterOut]]:
 class ExporterOut(Schema):
     """Who sends flow records: how many, how many were lost on their way, and what it says of sampling.
 
-    Without ``device_id`` it is not in the inventory, and what it sends is not added up.
+    Without ``device_id`` it is not in the inventory, and what it sends is not added up. ``explained_percent`` is how much of what its ports counted in
+    the last minutes flows explain.
     """
 
     id: int
@@ -315,6 +303,7 @@ class ExporterOut(Schema):
     no_template: int
     malformed: int
     skew_s: float
+    explained_percent: float | None
     templates: int
     sampling: dict[str, int]
     usual_sampling: int | None
@@ -324,11 +313,12 @@ class ExporterOut(Schema):
 def list_exporters(request: HttpRequest) -> list[ExporterOut]:
     """Everybody who sends flow records, strangers first."""
     rows = Exporter.objects.select_related("device").order_by("device__name", "address", "protocol", "domain")
-    found = [_exporter(each) for each in rows]
+    explained = flow_shares.by_device(timezone.now())
+    found = [_exporter(each, explained.get(each.device_id or 0)) for each in rows]
     return sorted(found, key=lambda each: each.device_id is not None)
 
 
-def _exporter(row: Exporter) -> ExporterOut:
+def _exporter(row: Exporter, explained: float | None = None) -> ExporterOut:
     same = (
         "id", "address", "protocol", "domain", "device_id", "first_at", "last_at", "rate", "records", "datagrams", "lost", "no_template",
         "malformed", "skew_s", "sampling", "usual_sampling",
@@ -336,6 +326,7 @@ def _exporter(row: Exporter) -> ExporterOut:
     return ExporterOut(
         device=str(row.device) if row.device else "",
         templates=len(row.templates),
+        explained_percent=explained,
         **{name: getattr(row, name) for name in same},
     )
 

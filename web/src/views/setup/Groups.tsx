@@ -45,9 +45,15 @@ export function Groups() {
         <p className="figures truncate text-small text-ink2">{contents(row, data.rows) || "nothing yet"}</p>
       )}
       aside={(row) => (
-        <Link className="underline" to={`/fleet?group=${row.id}&list=total`}>
-          {counted(row.ports, "port")} of {counted(row.devices, "device")}
-        </Link>
+        <>
+          <Link className="underline" to={`/fleet?group=${row.id}&list=total`}>
+            {counted(row.ports, "port")} of {counted(row.devices, "device")}
+          </Link>
+          {" · "}
+          <Link className="underline" to={`/traffic?group=${row.id}`}>
+            traffic
+          </Link>
+        </>
       )}
       empty="No groups yet. A good first one: the links between sites, where role is wan."
     >

@@ -44,6 +44,8 @@ export function Exporters() {
                 {each.protocol}, {Math.round(each.rate).toLocaleString("en-GB")} records/s
                 {ago > LATE_S && `, silent for ${duration(ago)}`}
                 {each.lost > 0 && `, ${each.lost.toLocaleString("en-GB")} lost`}
+                {each.explained_percent !== null &&
+                  `, flows explain ${Math.round(each.explained_percent)} % of what its ports counted`}
                 {each.no_template > 0 && `, ${each.no_template.toLocaleString("en-GB")} sets without a template`}
                 {Math.abs(each.skew_s) > 30 &&
                   `, its clock is ${duration(Math.abs(each.skew_s))} ${each.skew_s > 0 ? "ahead" : "behind"}`}

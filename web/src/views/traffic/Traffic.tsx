@@ -54,7 +54,13 @@ const UNITS = [
   ["share", "share"],
 ] as const;
 
-/** Who uses an interface, a device, a site or the network, for what. */
+const ONLY = [
+  ["interface", "port"],
+  ["device", "device"],
+  ["group", "group"],
+] as const;
+
+/** Who uses an interface, a device, a group, a site or the network, for what. */
 export function Traffic() {
   const time = useScreenTime();
   const { show, follow } = useSetScreenTime();
@@ -136,7 +142,7 @@ export function Traffic() {
   );
 }
 
-/** Which traffic: everything, or that of a site; ports and devices are reached from their pages. */
+/** Which traffic: everything, or that of a site; ports, devices and groups are reached from their pages. */
 function Scope() {
   const time = useScreenTime();
   const [search] = useSearchParams();
@@ -161,7 +167,7 @@ function Scope() {
       label="of"
       value={search.get("site") ?? ""}
       options={[["", "the whole network"], ...(sites ?? []).map(({ name }) => [name, name] as const)]}
-      onChoose={(site) => set({ site, device: "" })}
+      onChoose={(site) => set({ site, device: "", group: "" })}
     />
   );
 }
@@ -171,11 +177,12 @@ function Filters({ filters }: { filters: Data["filters"] }) {
   const set = useSetSearch();
   const [search] = useSearchParams();
   const shown = filters.filter(({ name }) => FILTERS.includes(name));
+  const only = ONLY.find(([name]) => search.get(name));
   return (
     <>
-      {(search.get("interface") || search.get("device")) && (
-        <button type="button" className="button" onClick={() => set({ interface: "", device: "", way: "" })}>
-          only this {search.get("interface") ? "port" : "device"} <span aria-hidden>✕</span>
+      {only && (
+        <button type="button" className="button" onClick={() => set({ interface: "", device: "", group: "", way: "" })}>
+          only this {only[1]} <span aria-hidden>✕</span>
           <span className="sr-only">take away</span>
         </button>
       )}

@@ -76,6 +76,7 @@ const exporter = (more: Record<string, unknown> = {}) => ({
   templates: 2,
   sampling: {},
   usual_sampling: null,
+  explained_percent: 98.4,
   ...more,
 });
 
@@ -138,6 +139,7 @@ describe("traffic", () => {
     expect(await screen.findByText("192.0.2.9 is not in the inventory")).toBeTruthy();
     expect(screen.getByRole("link", { name: "add it" }).getAttribute("href")).toBe("/setup/add?address=192.0.2.9");
     const said = screen.getByText(/12 lost/).textContent;
+    expect(said).toContain("flows explain 98 % of what its ports counted");
     expect(said).toContain("3 sets without a template");
     expect(said).toContain("its clock is 1 h behind");
     expect(said).toContain("samples 1 in 64");

@@ -18,7 +18,7 @@ export const FILTERS = [
   "country",
   "place",
 ];
-const SCOPE = ["interface", "device", "site"];
+const SCOPE = ["interface", "device", "group", "site"];
 
 /** Which traffic is shown, from the address; of a port one direction. */
 export function useTrafficFilter(): TrafficFilter {
