@@ -82,6 +82,8 @@ class Manners:
     """It tells of what comes in at its outer ports alone."""
     has_stranger: bool = False
     has_scan: bool = False
+    slow_services: dict[int, float] = field(default_factory=dict)
+    """What it sees of services that take so many milliseconds, by their ports."""
 
 
 COLD_START = f"{SNMP_TRAPS}.1"

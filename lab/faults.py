@@ -31,6 +31,7 @@ HELP = """faults (each with `clear` instead of its values takes it out):
                                     records get lost, are sampled in silence, misdated, without templates, of one direction
   stranger DEVICE on                somebody with an address of nowhere sits behind a router
   scan DEVICE on                    somebody behind a router tries every address of Central
+  server PORT MS                    the service at a port takes so many milliseconds for an answer, wherever it is seen
   clear DEVICE                      take everything out of a device
   receivers fail N                  the next N web requests of messages are refused
   receivers silent on|off           inform requests are not confirmed
@@ -59,6 +60,8 @@ def carry_out(
         return show(devices)
     if words[:1] == ["receivers"] and receivers is not None:
         return _of_receivers(receivers, words[1:])
+    if words[:1] == ["server"]:
+        return _of_server(devices, words[1:])
     if words[:1] in (["exchange"], ["move"]) and cabling is not None:
         return _of_cables(devices, cabling, words)
     if len(words) < 2 or words[0] not in ACTIONS:
@@ -80,6 +83,20 @@ def carry_out(
 
 TOLD_ANEW = ("oneway", "mtu", "vlan", "restart", "clear")
 """What else a device tells follows from these."""
+
+
+def _of_server(devices: dict[str, Device], words: list[str]) -> str:
+    try:
+        number, ms = words
+        port = int(_amount(number, 1, 65535))
+        for device in devices.values():
+            if ms == "clear":
+                device.manners.slow_services.pop(port, None)
+            else:
+                device.manners.slow_services[port] = _amount(ms, 0, 600_000)
+    except ValueError as error:
+        raise FaultRefused(f"server {' '.join(words)}: {error}\n{HELP}") from error
+    return f"server {' '.join(words)}: done"
 
 
 def _of_cables(devices: dict[str, Device], cabling: Cabling, words: list[str]) -> str:

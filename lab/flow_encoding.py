@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from lab.answering import ENTERPRISE, NETWORK_ELEMENT, SERVER_ELEMENT
 from lumtar.core.flows.records import MAPPED, Records
 
 LONGEST = 1400
@@ -19,6 +20,10 @@ PLAIN = [
 ]  # fmt: skip
 TIMES_9, TIMES_10 = [(22, 4, "start"), (21, 4, "end")], [(152, 8, "start"), (153, 8, "end")]
 ADDRESSES = {TEMPLATE_V4: [(8, 4, "src"), (12, 4, "dst")], TEMPLATE_V6: [(27, 16, "src"), (28, 16, "dst")]}
+TIME_FIELDS = [(NETWORK_ELEMENT, 4, "network_us"), (SERVER_ELEMENT, 4, "server_us")]
+OWN = 0x8000
+"""The bit of an element that an enterprise defines (RFC 7011 section 3.2)."""
+Times = NDArray[np.float64]
 TEMPLATES_EVERY = 3
 """Templates are sent again with every so many exports."""
 
@@ -39,8 +44,9 @@ class Encoder:
     sends_templates: bool = True
     _numbers: Iterator[int] = field(default_factory=itertools.count)
 
-    def datagrams(self, records: Records, now: float, boot: float) -> list[bytes]:
-        """Datagrams with all of these records."""
+    def datagrams(self, records: Records, now: float, boot: float, times: Times | None = None) -> list[bytes]:
+        """Datagrams with all of these records, and in IPFIX with response times (n, 2) in microseconds, 0 where there are none."""
+        times = np.zeros((len(records), len(TIME_FIELDS))) if times is None else times
         if self.protocol == "netflow5":
             return self._version_5(records[is_v4(records)], now, boot)
         is_ipfix = self.protocol == "ipfix"
@@ -48,8 +54,9 @@ class Encoder:
         if self.sends_templates and self.exports % TEMPLATES_EVERY == 0:
             found.append(self._wrap(self._templates(is_ipfix), 0, now, boot, is_ipfix))
         self.exports += 1
-        for number, mine in ((TEMPLATE_V4, records[is_v4(records)]), (TEMPLATE_V6, records[~is_v4(records)])):
-            rows = _rows(mine, number, boot, is_ipfix)
+        four = is_v4(records)
+        for number, mine in ((TEMPLATE_V4, four), (TEMPLATE_V6, ~four)):
+            rows = _rows(records[mine], times[mine], number, boot, is_ipfix)
             step = LONGEST // rows.dtype.itemsize
             for begin in range(0, len(rows), step):
                 part = rows[begin : begin + step]
@@ -75,8 +82,10 @@ class Encoder:
         body = b""
         for number in ADDRESSES:
             fields = _fields(number, is_ipfix)
-            body += struct.pack(">HH", number, len(fields))
+            own = TIME_FIELDS if is_ipfix else []
+            body += struct.pack(">HH", number, len(fields) + len(own))
             body += b"".join(struct.pack(">HH", element, length) for element, length, _ in fields)
+            body += b"".join(struct.pack(">HHI", element | OWN, length, ENTERPRISE) for element, length, _ in own)
         return struct.pack(">HH", 2 if is_ipfix else 0, len(body) + 4) + body
 
     def _version_5(self, records: Records, now: float, boot: float) -> list[bytes]:
@@ -106,10 +115,11 @@ def _fields(number: int, is_ipfix: bool) -> list[tuple[int, int, str]]:
     return [*ADDRESSES[number], *PLAIN, *(TIMES_10 if is_ipfix else TIMES_9)]
 
 
-def _rows(records: Records, number: int, boot: float, is_ipfix: bool) -> NDArray[np.void]:
+def _rows(records: Records, times: Times, number: int, boot: float, is_ipfix: bool) -> NDArray[np.void]:
     """Records as they lie in a set."""
     kinds = {1: "u1", 2: ">u2", 4: ">u4", 8: ">u8", 16: "(2,)>u8"}
-    fields = _fields(number, is_ipfix)
+    own = TIME_FIELDS if is_ipfix else []
+    fields = _fields(number, is_ipfix) + own
     rows = np.zeros(len(records), [(name, kinds[length]) for _, length, name in fields])
     for way in ("src", "dst"):
         if number == TEMPLATE_V4:
@@ -118,6 +128,8 @@ def _rows(records: Records, number: int, boot: float, is_ipfix: bool) -> NDArray
             rows[way][:, 0], rows[way][:, 1] = records[f"{way}_hi"], records[f"{way}_lo"]
     for _, _, name in PLAIN:
         rows[name] = records[name]
+    for place, (_, _, name) in enumerate(own):
+        rows[name] = np.rint(times[:, place])
     for name in ("start", "end"):
         milliseconds = np.rint((records[name] - (0 if is_ipfix else boot)) * 1000)
         # The clock of version 9 has 32 bits, and begins anew after fifty days.

@@ -16,19 +16,21 @@ from lab.counting import Group, is_silent
 from lab.flows import EXPORT_S, LISTED, PROTOCOLS, Exporting, copied, copy_of, odd_at
 from lab.incidents import INCIDENTS, Silence
 from lab.inventory import Loaded
+from lab.response_history import ResponseHistory
 from lab.routing import site_number
 from lab.scenario import SITES, Box, Port, Scenario
 from lumtar.core.flows import totals
-from lumtar.core.flows.applications import Applications
 from lumtar.core.flows.lookups import Interfaces, Prefixes
+from lumtar.core.flows.response_times import Responses, Seen
 from lumtar.core.flows.totals import Conversations
-from lumtar.domain.flows import store
+from lumtar.domain.flows import applications, response_times, store
 from lumtar.domain.flows.models import Exporter
 from lumtar.domain.inventory.models import Site
 
 HOUR, MINUTE = 3600, 60
 MINUTES_BACK = ((27, 22), (3, 0))
 """Hours ago for which there are minutes: now, and yesterday to compare with; other times have their hours."""
+RESPONSES = {store.MINUTES: store.RESPONSE_MINUTES, store.HOURS: store.RESPONSE_HOURS}
 KEPT = {MINUTE: 8, HOUR: 15}
 """Conversations of a port and way that are kept one by one, so that the demonstration is loaded soon."""
 ROWS_AT_ONCE = 200_000
@@ -100,11 +102,12 @@ class FlowHistory:
             if (each.box.name, port.index) in self._exporting.outlines
         ]
         self._group = Group(scenario, self._ports, epoch, INCIDENTS)
+        self._responses = ResponseHistory(epoch)
         self._rows = self._all_rows()
         self._writer = Writer()
 
     def _all_rows(self) -> Rows:
-        applications = Applications()
+        known_applications = applications.in_force()
         sites = _sites()
         interfaces = {
             each.box.name: (each.device.pk, Interfaces.of({port.if_index: port.pk for port in each.interfaces}))
@@ -118,16 +121,17 @@ class FlowHistory:
             # Among exporters the one that tells of most is believed.
             records["octets"] = 1 + np.append(1e6 * outlines.weight, (0.0, 0.0))
             service = totals.service_port(
-                records["src_port"], records["dst_port"], records["protocol"], applications.known_ports
+                records["src_port"], records["dst_port"], records["protocol"], known_applications.known_ports
             )
             known = interfaces[box.name][1]
-            told, record = totals.passed(
-                records,
+            seen = Seen(
                 service,
+                known_applications.find(records, service),
                 (known.find(records["input"]), known.find(records["output"])),
-                applications.find(records, service),
                 (sites.find(records["src_hi"], records["src_lo"]), sites.find(records["dst_hi"], records["dst_lo"])),
             )
+            told, record = totals.passed(records, service, seen.interfaces, seen.applications, seen.sites)
+            self._responses.add(box, port, records, interfaces[box.name][0], seen)
             made, which = totals.at_interfaces(told)
             sides.append(made)
             whose.append(record[which] + before)
@@ -138,32 +142,39 @@ class FlowHistory:
         """Write hours and minutes; exporters are known since the first of them."""
         first = int((self._epoch - days * 86400) // HOUR) * HOUR
         last_hour, last_minute = int(self._epoch // HOUR) * HOUR, int(self._epoch // MINUTE) * MINUTE
-        store.ensure(store.HOURS, _moment(first), _moment(last_minute + HOUR))
+        for table in (store.HOURS, store.RESPONSE_HOURS):
+            store.ensure(table, _moment(first), _moment(last_minute + HOUR))
         self._write(store.HOURS, HOUR, first, last_hour)
         for begun, over in MINUTES_BACK:
             # The hour that is not over yet is summed up from its minutes, as all later ones.
             begin, end = max(first, last_hour - begun * HOUR), last_hour - over * HOUR if over else last_minute
-            store.ensure(store.MINUTES, _moment(begin), _moment(end))
+            for table in (store.MINUTES, store.RESPONSE_MINUTES):
+                store.ensure(table, _moment(begin), _moment(end))
             self._write(store.MINUTES, MINUTE, begin, end)
         self._writer.finish()
         self._exporters(_moment(first))
         with connection.cursor() as cursor:
-            cursor.execute(f"ANALYZE {store.HOURS}, {store.MINUTES}")
+            cursor.execute(f"ANALYZE {store.HOURS}, {store.MINUTES}, {store.RESPONSE_HOURS}, {store.RESPONSE_MINUTES}")
         say(f"  flows of {days} days")
 
     def _write(self, table: str, step: int, first: int, last: int) -> None:
         waiting: list[Conversations] = []
         number = 0
+        answers: list[Responses] = []
         for begin in range(first, last, step):
-            waiting.append(self._step(begin, step))
-            number += len(waiting[-1])
+            conversations, responses = self._step(begin, step)
+            waiting.append(conversations)
+            answers.append(responses)
+            number += len(conversations)
             if number > ROWS_AT_ONCE:
                 store.append(np.concatenate(waiting), table=table)
                 waiting, number = [], 0
         if waiting:
             store.append(np.concatenate(waiting), table=table)
+        if answers:
+            response_times.append(np.concatenate(answers), table=RESPONSES[table])
 
-    def _step(self, begin: int, step: int) -> Conversations:
+    def _step(self, begin: int, step: int) -> tuple[Conversations, Responses]:
         end = begin + step
         exporting = self._exporting
         gone = exporting.sources.octets(end + exporting.ahead) - exporting.sources.octets(begin + exporting.ahead)
@@ -176,7 +187,8 @@ class FlowHistory:
         filled = [
             self._of_port(box, port, begin, step, counted[row], gone) for row, (box, port) in enumerate(self._ports)
         ]
-        return self._rows.filled(np.concatenate(filled), begin // MINUTE, int(step // EXPORT_S), KEPT[step])
+        rows = self._rows.filled(np.concatenate(filled), begin // MINUTE, int(step // EXPORT_S), KEPT[step])
+        return rows, self._responses.step(begin, step, filled, counted)
 
     def _of_port(
         self, box: Box, port: Port, begin: int, step: int, counted: NDArray[np.float64], gone: NDArray[np.float64]

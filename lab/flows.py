@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from lab.answering import microseconds
 from lab.bridging import BRIDGES, PUBLIC, Host, host_at
 from lab.device import Device
 from lab.flow_encoding import Encoder
@@ -24,7 +25,7 @@ TCP, UDP, EXPEDITED = 6, 17, 46 << 2
 OUTSIDE = ("wan1", "wan2", "cell1", "outside")
 """Ports whose octets are told of in full."""
 PROTOCOLS = {
-    "hex-wan-1": "ipfix", "cen-fw-1": "ipfix", "sal-wan-1": "netflow5", "dun-wan-1": "sflow", "gar-wan-1": "ipfix over tcp",
+    "hex-wan-1": "ipfix", "cen-wan-1": "ipfix", "cen-fw-1": "ipfix", "sal-wan-1": "netflow5", "dun-wan-1": "sflow", "gar-wan-1": "ipfix over tcp",
 }  # fmt: skip
 """By which protocol a box exports; others by NetFlow 9."""
 LISTED = {"ipfix over tcp": "ipfix"}
@@ -147,19 +148,23 @@ class Exporting:
             manners = device.manners
             if isinstance(encoder, Encoder):
                 encoder.sends_templates = not manners.flow_no_templates
-            records = self._since(device, now)
+            records, times = self._since(device, now)
             if not len(records) or device.silent:
                 continue
             if manners.flow_sampling:
                 records["octets"] //= np.uint64(manners.flow_sampling)
             records["start"] += manners.flow_skew
             records["end"] += manners.flow_skew
-            made = encoder.datagrams(records, now, device.boot(now))
+            made = (
+                encoder.datagrams(records, now, device.boot(now), times)
+                if isinstance(encoder, Encoder)
+                else encoder.datagrams(records, now, device.boot(now))
+            )
             loss = manners.flow_loss
             # Evenly, and not the first one, which has the templates.
             self._send(device, [each for n, each in enumerate(made) if int((n + 1) * loss) == int(n * loss)])
 
-    def _since(self, device: Device, now: float) -> Records:
+    def _since(self, device: Device, now: float) -> tuple[Records, NDArray[np.float64]]:
         counted = device.counters(now)
         boot = device.boot(now)
         before = self._counted.get(device.box.name)
@@ -167,13 +172,15 @@ class Exporting:
         if before is not None and before[1] != boot:
             self.encoders[device.box.name] = self._encoder(device.box)
         if before is None or before[1] != boot or now - before[0] > 5 * EXPORT_S:
-            return empty(0)
+            return empty(0), np.zeros((0, 2))
         gone = self.sources.octets(now + self.ahead) - self.sources.octets(before[0] + self.ahead)
         parts = []
         for row, port in enumerate(device.box.ports):
             if (device.box.name, port.index) in self.outlines:
                 parts += self._of_port(device, port, before[0], now, counted[row, :2] - before[2][row, :2], gone)
-        return np.concatenate(parts) if parts else empty(0)
+        records = [each for each, _ in parts]
+        times = [microseconds(each, load, now, self._epoch, device.manners.slow_services) for each, load in parts]
+        return (np.concatenate(records), np.concatenate(times)) if parts else (empty(0), np.zeros((0, 2)))
 
     def _of_port(
         self,
@@ -183,7 +190,8 @@ class Exporting:
         end: float,
         octets: NDArray[np.float64],
         gone: NDArray[np.float64],
-    ) -> list[Records]:
+    ) -> list[tuple[Records, float]]:
+        """Records of each way, and the load of the port then."""
         outlines = self.outlines[device.box.name, port.index]
         each = outlines.octets(gone, end - begin, self._odd_now(device, end))
         parts = []
@@ -199,7 +207,7 @@ class Exporting:
             records = records[records["octets"] > 0]
             records["packets"] = np.maximum(1, records["octets"] // 800)
             records["start"], records["end"] = begin, end
-            parts.append(records)
+            parts.append((records, load_of(port, way, wanted / (end - begin))))
         return parts
 
     def _odd_now(self, device: Device, now: float) -> list[str]:
@@ -234,6 +242,12 @@ class Exporting:
         for line in self._lines.values():
             line.close()
         self._lines.clear()
+
+
+def load_of(port: Port, way: int, octets_per_s: float) -> float:
+    """The share of its speed that a port is at, 0 to 1."""
+    speed = port.sold_bps[way] if port.sold_bps else port.speed_bps
+    return 8 * octets_per_s / speed
 
 
 def odd_at(name: str, since_epoch: float) -> list[str]:

@@ -71,6 +71,17 @@ class Odd:
     end: float
 
 
+@dataclass(frozen=True, slots=True)
+class SlowServer:
+    """A server takes so many milliseconds for an answer."""
+
+    address: str
+    port: int
+    start: float
+    end: float
+    ms: float
+
+
 Incident = Silence | Surge | Decay | Heat
 
 INCIDENTS: tuple[Incident, ...] = (
@@ -98,3 +109,8 @@ ODD = (
     Odd("mar-wan-1", SCAN, -9 * 60, 40 * 60),
 )
 """Who is not one of the county's people; what they exchange is part of what the ports count."""
+SLOW_SERVERS = (
+    SlowServer("10.0.10.201", 8080, -6 * DAY, -6 * DAY + 3 * HOUR, 5_200.0),
+    SlowServer("10.0.10.201", 8080, -52 * 60, 2.5 * HOUR, 4_300.0),
+)
+"""A catalogue server that is short of something; the network is well meanwhile."""

@@ -70,6 +70,7 @@ def load(built: Scenario, var: Path, say: Callable[[str], None], receivers: int 
         begun = moment(epoch - 40 * DAY)
         loaded = make_inventory(built, begun)
         people.rules()
+        people.definitions()
         Entry.objects.update(at=begun)
     var.mkdir(parents=True, exist_ok=True)
     epoch_file(var).write_text(json.dumps({"epoch": epoch}))

@@ -3,9 +3,11 @@
 from collections.abc import Iterable
 from datetime import UTC, datetime, timedelta
 
+from lab.answering import ENTERPRISE, NETWORK_ELEMENT, SERVER_ELEMENT
 from lumtar.core.calling import Substitute
+from lumtar.core.flows.response_times import Part
 from lumtar.core.measures.links import BRIDGE, LINK
-from lumtar.core.measures.traffic import FLOW_PORT, STRANGER
+from lumtar.core.measures.traffic import FLOW_PORT, STRANGER, TRAFFIC
 from lumtar.core.rules.ready import READY
 from lumtar.domain.alarms import maintenance
 from lumtar.domain.alarms import rules as services
@@ -16,14 +18,15 @@ from lumtar.domain.calling.contacts import AddressSpec, ContactSpec
 from lumtar.domain.calling.models import Address, CallPlan, Team
 from lumtar.domain.calling.plans import PlanSpec, StepSpec
 from lumtar.domain.calling.teams import TeamSpec
-from lumtar.domain.flows import applications, prefix_tables, strangers
-from lumtar.domain.flows.models import AddressList, OwnApplication
+from lumtar.domain.flows import applications, prefix_tables, strangers, time_fields, watched
+from lumtar.domain.flows.models import AddressList, OwnApplication, ResponseField
 from lumtar.domain.inventory.models import Device, Site
 
 BY = "demonstration"
 ZONE = "Europe/London"
 NOISY, UNUSUAL = "Every peak of the WAN links", "Unusual load of the WAN links"
 ANSWERED = timedelta(days=14)
+CATALOGUE = "library catalogue"
 
 
 def hang(devices: Iterable[Device]) -> None:
@@ -61,6 +64,13 @@ PLACES = """prefix,place,country,latitude,longitude
 """Made up, as everything else."""
 
 
+def definitions() -> None:
+    """What the county's own traffic is called, and which fields of its exporters tell of response times."""
+    applications.keep(OwnApplication(name=CATALOGUE, ports="8080", addresses="10.0.10.200/30"), BY)
+    for element, part in ((NETWORK_ELEMENT, Part.NETWORK), (SERVER_ELEMENT, Part.SERVER)):
+        time_fields.keep(ResponseField(enterprise=ENTERPRISE, element=element, part=part), BY)
+
+
 def rules() -> None:
     """What is watched beside what every installation begins with: one rule that is well made, and one that is not."""
     services.create(
@@ -91,20 +101,22 @@ def link_rules() -> None:
         BY,
     )  # fmt: skip
     for each in READY:
-        if each.rule().subject in (LINK, BRIDGE, FLOW_PORT, STRANGER):
+        if each.rule().subject in (LINK, BRIDGE, TRAFFIC, FLOW_PORT, STRANGER):
             levels = [{"severity": int(one.severity), "limit": one.limit, "clear": one.clear} for one in each.levels]
             services.create(
                 {
                     "name": each.name, "measure": each.measure,
                     "scope": "role is wan" if each.rule().subject == FLOW_PORT else each.scope, "times": each.hold.times,
                     "of": each.hold.of, "hold_s": each.hold.seconds, "levels": levels, "direction": each.direction,
+                    "statistic": each.statistic, "window_s": each.window_s,
                 },
                 BY,
             )  # fmt: skip
-    applications.keep(OwnApplication(name="library catalogue", ports="8080", addresses="10.0.10.200/30"), BY)
     prefix_tables.load("systems", SYSTEMS, BY)
     prefix_tables.load("places", PLACES, BY)
     strangers.keep_list(AddressList(name="County addresses", within=COUNTY, listed=KNOWN), BY)
+    own = OwnApplication.objects.get(name=CATALOGUE)
+    watched.watch("Library catalogue", {"application": str(own.number)}, BY)
     Rule.objects.filter(name__in=("Links that are down", "Strangers")).update(
         plan=CallPlan.objects.get(name="Day and night")
     )

@@ -11,8 +11,8 @@ from lumtar.domain.alarms import exceptions, maintenance, rules
 from lumtar.domain.alarms.models import Maintenance, Rule, RuleException
 from lumtar.domain.calling import contacts, plans, teams
 from lumtar.domain.calling.models import CallPlan, Contact, Team
-from lumtar.domain.flows import applications, strangers, watched
-from lumtar.domain.flows.models import AddressList, OwnApplication, WatchedTraffic
+from lumtar.domain.flows import applications, strangers, time_fields, watched
+from lumtar.domain.flows.models import AddressList, OwnApplication, ResponseField, WatchedTraffic
 from lumtar.domain.inventory import credentials, groups, labelling, profiles
 from lumtar.domain.inventory.models import Credential, Group, Interface, LabelRule, Profile, Site
 from lumtar.domain.inventory.services import add_device
@@ -284,11 +284,18 @@ def test_applications_known_addresses_and_watched_traffic_come_back(db):
     strangers.keep_list(AddressList(name="County", within="10.*", listed="10.1.*"), "anna")
     filters = {"interface": str(port.pk), "way": "out", "src_site": str(device.site_id)}
     watched.watch("Backups", filters, "anna")
+    time_fields.keep(ResponseField(enterprise=32473, element=1, part="server", unit="ms"), "anna")
     text = written()
     assert "library catalogue" in text and "wan1" in text and str(port.pk) not in text.split("watched_traffic")[1]
-    for kind in (OwnApplication, AddressList, WatchedTraffic):
+    for kind in (OwnApplication, AddressList, WatchedTraffic, ResponseField):
         kind.objects.all().delete()
-    assert {change.name for change in apply(text, "berta").changes} == {"library catalogue", "County", "Backups"}
+    assert {change.name for change in apply(text, "berta").changes} == {
+        "library catalogue",
+        "32473/1",
+        "County",
+        "Backups",
+    }
+    assert ResponseField.objects.get().unit == "ms"
     assert WatchedTraffic.objects.get().filters == filters and AddressList.objects.get().listed == "10.1.*"
     assert not apply(text, "berta").changes
     wrong = apply(text.replace("wan1", "wan9").replace("Backups", "Others"), "berta")

@@ -9,11 +9,12 @@ import pytest
 from lumtar.core.flows import scans
 from lumtar.core.flows.addresses import AddressSet, KnownAddresses
 from lumtar.core.flows.records import MAPPED
+from lumtar.core.flows.response_times import RESPONSES
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules.ready import READY
 from lumtar.domain.alarms import rules
 from lumtar.domain.alarms.models import Alarm
-from lumtar.domain.flows import names, store, strangers, watched
+from lumtar.domain.flows import names, response_times, store, strangers, watched
 from lumtar.domain.flows.models import AddressList, Exporter, FanOut, FirstSeen, Stranger, WatchedTraffic
 from lumtar.domain.inventory.models import Interface, InterfaceSpeed, Site
 from lumtar.domain.inventory.services import add_device
@@ -44,8 +45,18 @@ def port():
     )
     store.ensure(store.MINUTES, NOW - timedelta(hours=5), NOW + timedelta(hours=1))
     store.ensure(store.HOURS, NOW - timedelta(days=1), NOW)
+    store.ensure(store.RESPONSE_MINUTES, NOW - timedelta(hours=5), NOW + timedelta(hours=1))
     partitions.ensure((NOW - timedelta(days=1)).date(), (NOW + timedelta(days=1)).date())
     return made
+
+
+def answered(port, at, network_ms, server_ms):
+    """A minute in which a server answered once."""
+    row = np.zeros(1, RESPONSES)
+    row["minute"], row["server_lo"], row["device"] = int(at.timestamp() // 60), MAPPED | 9, port.device_id
+    for name, ms in (("network", network_ms), ("server", server_ms)):
+        row[f"{name}_us"], row[f"{name}_number"] = 1000 * ms, 1
+    response_times.append(row)
 
 
 def carried(port, at, *rows):
@@ -105,6 +116,28 @@ def test_a_rehearsal_of_watched_traffic_says_what_the_look_says(port):
     found = rehearsals.run(rules.as_core(rule), subjects, NOW - timedelta(hours=1), NOW)
     assert len(found.alarms) == 1
     assert found.alarms[0].raised_at == pytest.approx((LAST - 38 * MINUTE).timestamp())
+
+
+def test_a_slow_server_is_told_apart_from_the_network(port):
+    watched.watch("Catalogue", {"address": "0.0.0.9"}, "anna")
+    for measure in ("traffic_server_ms", "traffic_network_ms"):
+        a_rule(measure, 500, statistic="mean", window_s=120)
+    for number in range(6):
+        answered(port, LAST + number * MINUTE, 20, 30 if number < 2 else 1300)
+        minute_rules.look(NOW + number * MINUTE)
+    assert [(kind, name) for kind, name, _ in standing()] == [("traffic-server-time", "Catalogue")]
+    assert standing()[0][2] == "Mean of response time of the server over 2 minutes 665 ms, above 500 ms"
+    for number in range(6, 9):
+        minute_rules.look(NOW + number * MINUTE)
+    assert [kind for kind, _, _ in standing()] == ["traffic-server-time"], "that nothing is told of it is no answer"
+
+
+def test_a_rehearsal_knows_how_response_times_were(port):
+    row = watched.watch("Catalogue", {"address": "0.0.0.9"}, "anna")
+    for number in range(30):
+        answered(port, LAST - number * MINUTE, 20, 1300 if 10 < number < 20 else 30)
+    at, frame = watched_traffic.history(row.pk, LAST - 29 * MINUTE, LAST + MINUTE, 60)
+    assert len(at) == 30 and (frame.server_ms > 1000).sum() == 9 and (frame.network_ms == 20).all()
 
 
 def test_what_is_usual_for_watched_traffic_is_learned_from_its_hours(port):

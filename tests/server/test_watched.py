@@ -33,7 +33,7 @@ def test_traffic_is_watched_with_its_limits_in_sight(client, port):
     levels = [{"severity": 3, "limit": 5e6, "clear": 4e6}, {"severity": 4, "limit": 9e6, "clear": 8e6}]
     rules.create({"name": "Busy", "measure": "traffic_rate", "levels": levels, "scope": 'traffic is "Backups"'}, "anna")
     (row,) = get(client, "traffic/watched")
-    assert row["rate_bps"] == 0 and [each["limit_bps"] for each in row["limits"]] == [5e6, 9e6]
+    assert row["rate_bps"] == 0 and [each["limit"] for each in row["limits"]] == [5e6, 9e6]
     is_problem(client.post("/api/v1/traffic/watched", body, JSON), 422, "already")
     is_problem(
         client.post("/api/v1/traffic/watched", {**body, "name": "X", "filters": {"site": "No"}}, JSON), 422, "site"

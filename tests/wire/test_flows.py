@@ -3,6 +3,7 @@
 import ipaddress
 import struct
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -23,6 +24,7 @@ from scapy.layers.netflow import (
 
 from lab.flow_encoding import Encoder
 from lumtar.core.flows.records import address_numbers, address_text, empty
+from lumtar.core.flows.response_times import Part, TimeField
 from lumtar.wire.ber import Malformed
 from lumtar.wire.flows import netflow5, sflow, templated
 from lumtar.wire.flows.exporters import Exporters
@@ -42,7 +44,7 @@ def read(exporters, *datagrams, sender=HERE):
     pending = templated.Pending()
     for data in datagrams:
         templated.take(data, sender, exporters, pending)
-    return [records for _, records in templated.read(pending)]
+    return [records for _, records, _ in templated.read(pending)]
 
 
 def test_version_5_as_another_encoder_writes_it():
@@ -424,5 +426,71 @@ def test_whatever_comes_is_read_or_malformed(data):
             reader()
         except Malformed:
             continue
-    for _, records in [*templated.read(pending), *sflow.read(samples)]:
+    for _, records, *_ in [*templated.read(pending), *sflow.read(samples)]:
         assert len(records) <= 4000
+
+
+TIMED = [(8, 4), (12, 4), (7, 2), (11, 2), (4, 1), (1, 4)]
+
+
+def timed_row(*values, layout, protocol=6, ports=(50000, 443)):
+    row = ipaddress.IPv4Address("10.0.0.1").packed + ipaddress.IPv4Address("10.0.0.9").packed
+    return row + struct.pack(">HHBI", *ports, protocol, 1000) + struct.pack(layout, *values)
+
+
+def times(exporters, *datagrams):
+    pending = templated.Pending()
+    for data in datagrams:
+        templated.take(data, HERE, exporters, pending)
+    return [found for _, _, found in templated.read(pending)]
+
+
+def test_declared_fields_tell_of_response_times():
+    fields = [*TIMED, (1, 4, 32473), (2, 2, 32473), (3, 4, 32473)]
+    data = ipfix(0, data_set(256, timed_row(24_000, 90, 0, layout=">IHI"), timed_row(0, 0, 0, layout=">IHI")))
+    exporters = Exporters()
+    assert times(exporters, ipfix(0, ipfix_template(256, fields)), data) == [None], "nothing is declared yet"
+    exporters.declare([TimeField(32473, 2, Part.SERVER, 1000.0), TimeField(32473, 1, Part.NETWORK)])
+    (found,) = times(exporters, data)
+    np.testing.assert_array_equal(found["network"], [24_000, np.nan])
+    np.testing.assert_array_equal(found["server"], [90_000, np.nan])
+    exporters.declare([TimeField(32473, 2, Part.SERVER, 1000.0), TimeField(32473, 3, Part.RESPONSES)])
+    (found,) = times(exporters, ipfix(9, data_set(256, timed_row(0, 90, 3, layout=">IHI"))))
+    assert found["server"].tolist() == [30_000.0] and found["responses"].tolist() == [3]
+    exporters.declare([])
+    assert times(exporters, data) == [None]
+
+
+def test_declared_fields_of_version_9_have_no_enterprise():
+    exporters = Exporters()
+    exporters.declare([TimeField(0, 45_001, Part.CLIENT_SIDE, 1000.0), TimeField(0, 45_002, Part.SERVER_SIDE, 1000.0)])
+    listed = [*TIMED, (45_001, 4), (45_002, 4)]
+    # The other encoder keeps the first bit of an element for IPFIX.
+    body = struct.pack(">HH", 300, len(listed)) + b"".join(struct.pack(">HH", *each) for each in listed)
+    template = struct.pack(">HH", 0, 4 + len(body)) + body
+    rows = [timed_row(*each, layout=">II") for each in ((2, 5), (0, 5), (0, 0))]
+    (found,) = times(exporters, scapy_9(0, template, data_set(300, *rows)))
+    np.testing.assert_array_equal(found["network"], [7_000, 5_000, np.nan])
+
+
+def test_declared_fields_are_read_where_lengths_differ_as_well():
+    exporters = Exporters()
+    exporters.declare([TimeField(32473, 1, Part.NETWORK)])
+    fields = [*TIMED, (96, VARIABLE), (1, 4, 32473)]
+    rows = [
+        timed_row(layout="") + b"\x03web" + struct.pack(">I", 700),
+        timed_row(layout="") + b"\x00" + struct.pack(">I", 900),
+    ]
+    (found,) = times(exporters, ipfix(0, ipfix_template(256, fields), data_set(256, *rows)))
+    assert found["network"].tolist() == [700, 900]
+
+
+def test_a_bidirectional_flow_tells_how_long_its_handshake_took():
+    fields = [*TIMED, (6, 1), (1, 4, 29305), (152, 8), (152, 8, 29305)]
+    rows = [
+        timed_row(flags, 900, NOW * 1000, NOW * 1000 + later, layout=">BIQQ", protocol=protocol)
+        for flags, later, protocol in ((0x1B, 24, 6), (0x1B, 0, 6), (0x18, 24, 6), (0x1B, 24, 17), (0x1B, -3, 6))
+    ]
+    forward, back = times(Exporters(), ipfix(0, ipfix_template(256, fields), data_set(256, *rows)))
+    np.testing.assert_array_equal(forward["network"], [24_000, 500, np.nan, np.nan, np.nan])
+    assert np.isnan(forward["server"]).all() and back is None

@@ -2887,6 +2887,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/traffic/response-times": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Response Times
+         * @description How long the network takes and how long servers do; without times of the last hour.
+         */
+        get: operations["lumtar_server_api_response_times_show_response_times"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traffic/response-times/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Response Times
+         * @description The same rows as a file, the first 500; milliseconds over the whole time.
+         */
+        get: operations["lumtar_server_api_response_times_export_response_times"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traffic/response-fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Response Fields
+         * @description Fields that tell of response times, and makers' fields to choose from.
+         */
+        get: operations["lumtar_server_api_response_times_list_response_fields"];
+        put?: never;
+        /**
+         * Declare Response Field
+         * @description Declare what a field tells; it holds for records from now on.
+         */
+        post: operations["lumtar_server_api_response_times_declare_response_field"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/traffic/response-fields/{field}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Response Field
+         * @description Change what was declared of a field.
+         */
+        put: operations["lumtar_server_api_response_times_change_response_field"];
+        post?: never;
+        /**
+         * Delete Response Field
+         * @description Read a field no longer; what was read by it stays.
+         */
+        delete: operations["lumtar_server_api_response_times_delete_response_field"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/traffic/watched": {
         parameters: {
             query?: never;
@@ -9886,15 +9974,9 @@ export interface components {
         };
         /**
          * TrafficAsked
-         * @description Which traffic: of an interface (one way of it or both), a device, the ports of a group, a site by its name, or all; and filters.
+         * @description By what traffic is put together; ``earlier_s`` compares with the time so many seconds before.
          */
         TrafficAsked: {
-            /**
-             * By
-             * @default application
-             * @enum {string}
-             */
-            by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP" | "AS" | "country" | "place";
             /** Start */
             start?: string | null;
             /** End */
@@ -9960,6 +10042,12 @@ export interface components {
              * @default 50
              */
             limit?: number;
+            /**
+             * By
+             * @default application
+             * @enum {string}
+             */
+            by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP" | "AS" | "country" | "place";
             /**
              * Earlier S
              * @default 0
@@ -10135,6 +10223,77 @@ export interface components {
             usual_sampling: number | null;
         };
         /**
+         * TrafficFilters
+         * @description Which traffic: of an interface (one way of it or both), a device, the ports of a group, a site by its name, or all; and filters.
+         */
+        TrafficFilters: {
+            /** Start */
+            start?: string | null;
+            /** End */
+            end?: string | null;
+            /** Interface */
+            interface?: number | null;
+            /** Device */
+            device?: number | null;
+            /** Group */
+            group?: number | null;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /**
+             * Way
+             * @default
+             * @enum {string}
+             */
+            way?: "in" | "out" | "";
+            /** Application */
+            application?: number | null;
+            /**
+             * Sender
+             * @default
+             */
+            sender?: string;
+            /**
+             * Receiver
+             * @default
+             */
+            receiver?: string;
+            /**
+             * Address
+             * @default
+             */
+            address?: string;
+            /** Port */
+            port?: number | null;
+            /** Protocol */
+            protocol?: number | null;
+            /** Dscp */
+            dscp?: number | null;
+            /** Src Site */
+            src_site?: number | null;
+            /** Dst Site */
+            dst_site?: number | null;
+            /** System */
+            system?: number | null;
+            /**
+             * Country
+             * @default
+             */
+            country?: string;
+            /**
+             * Place
+             * @default
+             */
+            place?: string;
+            /**
+             * Limit
+             * @default 50
+             */
+            limit?: number;
+        };
+        /**
          * RecordEnd
          * @description Who sends or receives: address, what is known of it, port, site, AS.
          */
@@ -10270,8 +10429,223 @@ export interface components {
             hours: number;
         };
         /**
+         * ResponseTimesAsked
+         * @description Of which traffic, and by what response times are put together; addresses are those of servers.
+         */
+        ResponseTimesAsked: {
+            /** Start */
+            start?: string | null;
+            /** End */
+            end?: string | null;
+            /** Interface */
+            interface?: number | null;
+            /** Device */
+            device?: number | null;
+            /** Group */
+            group?: number | null;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /**
+             * Way
+             * @default
+             * @enum {string}
+             */
+            way?: "in" | "out" | "";
+            /** Application */
+            application?: number | null;
+            /**
+             * Sender
+             * @default
+             */
+            sender?: string;
+            /**
+             * Receiver
+             * @default
+             */
+            receiver?: string;
+            /**
+             * Address
+             * @default
+             */
+            address?: string;
+            /** Port */
+            port?: number | null;
+            /** Protocol */
+            protocol?: number | null;
+            /** Dscp */
+            dscp?: number | null;
+            /** Src Site */
+            src_site?: number | null;
+            /** Dst Site */
+            dst_site?: number | null;
+            /** System */
+            system?: number | null;
+            /**
+             * Country
+             * @default
+             */
+            country?: string;
+            /**
+             * Place
+             * @default
+             */
+            place?: string;
+            /**
+             * Limit
+             * @default 50
+             */
+            limit?: number;
+            /**
+             * By
+             * @default application
+             * @enum {string}
+             */
+            by?: "application" | "server" | "site" | "exporter";
+        };
+        /**
+         * MeanOut
+         * @description Mean and longest time, milliseconds, over so many answers; nothing where there is none.
+         */
+        MeanOut: {
+            /** Ms */
+            ms: number | null;
+            /** Longest Ms */
+            longest_ms: number | null;
+            /** Number */
+            number: number;
+        };
+        /**
+         * ResponseRow
+         * @description Response times that were put together; ``filters`` narrow traffic to them.
+         */
+        ResponseRow: {
+            /** Name */
+            name: string;
+            /** More */
+            more: string;
+            /** Filters */
+            filters: {
+                [key: string]: string;
+            };
+            network: components["schemas"]["MeanOut"];
+            server: components["schemas"]["MeanOut"];
+        };
+        /**
+         * ResponseTimesOut
+         * @description Response times over a time, the longest first; ``network`` and ``server`` are means of each step in milliseconds.
+         *
+         *     ``number`` is how many rows there are in all.
+         */
+        ResponseTimesOut: {
+            /** Title */
+            title: string;
+            /** Filters */
+            filters: components["schemas"]["FilterOut"][];
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Step S */
+            step_s: number;
+            /** At */
+            at: number[];
+            /** Network */
+            network: (number | null)[];
+            /** Server */
+            server: (number | null)[];
+            whole: components["schemas"]["ResponseRow"];
+            /** Rows */
+            rows: components["schemas"]["ResponseRow"][];
+            /** Number */
+            number: number;
+        };
+        /**
+         * Part
+         * @description What a field tells.
+         * @enum {string}
+         */
+        Part: "network" | "client_side" | "server_side" | "server" | "responses";
+        /**
+         * ResponseFieldOut
+         * @description A declared field.
+         */
+        ResponseFieldOut: {
+            /**
+             * Enterprise
+             * @default 0
+             */
+            enterprise?: number;
+            /** Element */
+            element: number;
+            part: components["schemas"]["Part"];
+            /**
+             * Unit
+             * @default µs
+             * @enum {string}
+             */
+            unit?: "ns" | "µs" | "ms" | "s";
+            /** Id */
+            id: number;
+        };
+        /**
+         * ResponseFieldsOut
+         * @description Declared fields, and those that nobody declared yet.
+         */
+        ResponseFieldsOut: {
+            /** Rows */
+            rows: components["schemas"]["ResponseFieldOut"][];
+            /**
+             * Unknown
+             * @description From the templates that exporters sent last.
+             */
+            unknown: components["schemas"]["UnknownField"][];
+        };
+        /**
+         * UnknownField
+         * @description A field that exporters send though nothing is known of it: octets that it takes (0: they differ), and who sends it.
+         */
+        UnknownField: {
+            /** Enterprise */
+            enterprise: number;
+            /** Element */
+            element: number;
+            /** Length */
+            length: number;
+            /** Exporters */
+            exporters: string[];
+        };
+        /**
+         * ResponseFieldIn
+         * @description A field of records: its element, the enterprise that defines it (0 for NetFlow 9), what it tells, and its unit (of counts it does not matter).
+         */
+        ResponseFieldIn: {
+            /**
+             * Enterprise
+             * @default 0
+             */
+            enterprise?: number;
+            /** Element */
+            element: number;
+            part: components["schemas"]["Part"];
+            /**
+             * Unit
+             * @default µs
+             * @enum {string}
+             */
+            unit?: "ns" | "µs" | "ms" | "s";
+        };
+        /**
          * TrafficLimit
-         * @description A level of a rule about the rate of watched traffic.
+         * @description A level of a rule about watched traffic; ``of`` is which of its figures.
          */
         TrafficLimit: {
             /** Rule Id */
@@ -10280,12 +10654,17 @@ export interface components {
             rule: string;
             /** Severity */
             severity: number;
-            /** Limit Bps */
-            limit_bps: number;
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "rate_bps" | "network_ms" | "server_ms";
+            /** Limit */
+            limit: number;
         };
         /**
          * WatchedOut
-         * @description Watched traffic: its filters, its rate in the last complete minute, and the levels of rules about that rate.
+         * @description Watched traffic: its filters, its rate and response times in the last complete minute, and the levels of rules about these.
          */
         WatchedOut: {
             /** Id */
@@ -10307,6 +10686,10 @@ export interface components {
             since: string;
             /** Rate Bps */
             rate_bps: number | null;
+            /** Network Ms */
+            network_ms: number | null;
+            /** Server Ms */
+            server_ms: number | null;
             /** Limits */
             limits: components["schemas"]["TrafficLimit"][];
         };
@@ -15198,7 +15581,6 @@ export interface operations {
     lumtar_server_api_traffic_show_traffic: {
         parameters: {
             query?: {
-                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP" | "AS" | "country" | "place";
                 start?: string | null;
                 end?: string | null;
                 interface?: number | null;
@@ -15219,6 +15601,7 @@ export interface operations {
                 country?: string;
                 place?: string;
                 limit?: number;
+                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP" | "AS" | "country" | "place";
                 earlier_s?: number;
             };
             header?: never;
@@ -15241,7 +15624,6 @@ export interface operations {
     lumtar_server_api_traffic_export_traffic: {
         parameters: {
             query?: {
-                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP" | "AS" | "country" | "place";
                 start?: string | null;
                 end?: string | null;
                 interface?: number | null;
@@ -15262,6 +15644,7 @@ export interface operations {
                 country?: string;
                 place?: string;
                 limit?: number;
+                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP" | "AS" | "country" | "place";
                 earlier_s?: number;
                 format?: "csv" | "parquet";
             };
@@ -15329,7 +15712,6 @@ export interface operations {
     lumtar_server_api_flow_records_look_at_records: {
         parameters: {
             query?: {
-                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP" | "AS" | "country" | "place";
                 start?: string | null;
                 end?: string | null;
                 interface?: number | null;
@@ -15350,7 +15732,6 @@ export interface operations {
                 country?: string;
                 place?: string;
                 limit?: number;
-                earlier_s?: number;
             };
             header?: never;
             path?: never;
@@ -15376,7 +15757,6 @@ export interface operations {
     lumtar_server_api_flow_records_list_records: {
         parameters: {
             query?: {
-                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP" | "AS" | "country" | "place";
                 start?: string | null;
                 end?: string | null;
                 interface?: number | null;
@@ -15397,7 +15777,6 @@ export interface operations {
                 country?: string;
                 place?: string;
                 limit?: number;
-                earlier_s?: number;
             };
             header?: never;
             path?: never;
@@ -15419,7 +15798,6 @@ export interface operations {
     lumtar_server_api_flow_records_export_records: {
         parameters: {
             query?: {
-                by?: "application" | "sender" | "receiver" | "conversation" | "site" | "port" | "protocol" | "DSCP" | "AS" | "country" | "place";
                 start?: string | null;
                 end?: string | null;
                 interface?: number | null;
@@ -15440,7 +15818,6 @@ export interface operations {
                 country?: string;
                 place?: string;
                 limit?: number;
-                earlier_s?: number;
                 format?: "csv" | "parquet";
             };
             header?: never;
@@ -15508,6 +15885,179 @@ export interface operations {
             header?: never;
             path: {
                 recording_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_response_times_show_response_times: {
+        parameters: {
+            query?: {
+                start?: string | null;
+                end?: string | null;
+                interface?: number | null;
+                device?: number | null;
+                group?: number | null;
+                site?: string;
+                way?: "in" | "out" | "";
+                application?: number | null;
+                sender?: string;
+                receiver?: string;
+                address?: string;
+                port?: number | null;
+                protocol?: number | null;
+                dscp?: number | null;
+                src_site?: number | null;
+                dst_site?: number | null;
+                system?: number | null;
+                country?: string;
+                place?: string;
+                limit?: number;
+                by?: "application" | "server" | "site" | "exporter";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResponseTimesOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_response_times_export_response_times: {
+        parameters: {
+            query?: {
+                start?: string | null;
+                end?: string | null;
+                interface?: number | null;
+                device?: number | null;
+                group?: number | null;
+                site?: string;
+                way?: "in" | "out" | "";
+                application?: number | null;
+                sender?: string;
+                receiver?: string;
+                address?: string;
+                port?: number | null;
+                protocol?: number | null;
+                dscp?: number | null;
+                src_site?: number | null;
+                dst_site?: number | null;
+                system?: number | null;
+                country?: string;
+                place?: string;
+                limit?: number;
+                by?: "application" | "server" | "site" | "exporter";
+                format?: "csv" | "parquet";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_response_times_list_response_fields: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResponseFieldsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_response_times_declare_response_field: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResponseFieldIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResponseFieldOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_response_times_change_response_field: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                field: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResponseFieldIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResponseFieldOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_response_times_delete_response_field: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                field: number;
             };
             cookie?: never;
         };

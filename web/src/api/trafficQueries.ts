@@ -37,6 +37,31 @@ export const exportersQuery = queryOptions({
   queryFn: () => got(client.GET("/api/v1/exporters", {})),
 });
 
+export type TimesBy = "application" | "server" | "site" | "exporter";
+export type ResponseTimes = Schemas["ResponseTimesOut"];
+export type ResponseField = Schemas["ResponseFieldOut"];
+export type ResponseFieldBody = Schemas["ResponseFieldIn"];
+
+export const responseTimesQuery = (by: TimesBy, filter: TrafficFilter, range: Range) =>
+  queryOptions({
+    queryKey: ["traffic", "times", by, filter, range],
+    queryFn: () =>
+      got(client.GET("/api/v1/traffic/response-times", { params: { query: { ...(filter as object), by, ...range } } })),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
+export const responseFieldsQuery = queryOptions({
+  queryKey: ["response fields"],
+  queryFn: () => got(client.GET("/api/v1/traffic/response-fields", {})),
+});
+
+export const declareResponseField = (body: ResponseFieldBody) =>
+  got(client.POST("/api/v1/traffic/response-fields", { body }));
+
+export const deleteResponseField = (field: number) =>
+  got(client.DELETE("/api/v1/traffic/response-fields/{field}", { params: { path: { field } } }));
+
 export type FlowRecord = Schemas["RecordOut"];
 
 /** Records as they come: asking is what has them kept. */

@@ -13,11 +13,18 @@ type Props = {
   /** What the interface counted itself, drawn as a line over the layers. */
   counter: (number | null)[] | null;
   speed: number | null;
+  /** What the layers are, if not traffic, and how its values are written. */
+  of?: string;
+  write?: (value: number) => string;
+  /** The top of the chart is at least at this value. */
+  least?: number;
   start: Date;
   end: Date;
   onZoom: (start: Date, end: Date) => void;
   onBack: () => void;
 };
+
+const bits = (value: number) => text(rate(value)).replace(".0 ", " ");
 
 /** The colour of the place-th of the layers. */
 export const layerToken = (place: number) => (place < 8 ? `layer${place}` : "rest");
@@ -34,7 +41,19 @@ export function edgesOf(at: number[], layers: Layer[]): number[][] {
 }
 
 /** What flows say, stacked, with what the interface counted as a line on top. */
-export function TrafficChart({ at, layers, counter, speed, start, end, onZoom, onBack }: Props) {
+export function TrafficChart({
+  at,
+  layers,
+  counter,
+  speed,
+  of = "Traffic",
+  write = bits,
+  least = 1000,
+  start,
+  end,
+  onZoom,
+  onBack,
+}: Props) {
   const names = layers.map((layer) => `${layer.name} ${layer.token}`).join();
   const hasCounter = counter !== null;
   // biome-ignore lint/correctness/useExhaustiveDependencies: the names stand for the layers
@@ -43,11 +62,8 @@ export function TrafficChart({ at, layers, counter, speed, start, end, onZoom, o
       legend: { show: false },
       padding: [10, 18, 0, 0],
       cursor: { y: false, sync: { key: SYNC.key }, drag: { x: true, y: false, setScale: false }, points: { size: 4 } },
-      scales: { x: { time: true, auto: false }, y: { range: (_, __, most) => [0, Math.max(most ?? 0, 1000) * 1.08] } },
-      axes: [
-        timeAxis(true),
-        valueAxis((_, splits) => splits.map((value) => (value ? text(rate(value)).replace(".0 ", " ") : "0")), 30),
-      ],
+      scales: { x: { time: true, auto: false }, y: { range: (_, __, most) => [0, Math.max(most ?? 0, least) * 1.08] } },
+      axes: [timeAxis(true), valueAxis((_, splits) => splits.map((value) => (value ? write(value) : "0")), 30)],
       series: [
         {},
         ...[...layers].reverse().map(({ name, token }) => ({
@@ -63,7 +79,7 @@ export function TrafficChart({ at, layers, counter, speed, start, end, onZoom, o
       ],
       hooks: { draw: [(plot) => drawSpeed(plot, speed)] },
     }),
-    [names, hasCounter, speed],
+    [names, hasCounter, speed, write, least],
   );
   const data = useMemo<uPlot.AlignedData>(
     () => [at, ...edgesOf(at, layers), ...(counter ? [counter] : [])],
@@ -74,7 +90,7 @@ export function TrafficChart({ at, layers, counter, speed, start, end, onZoom, o
       data={data}
       options={options}
       height={260}
-      label={`Traffic over time: ${layers.map(({ name }) => name).join(", ")}${counter ? ", and the interface counter" : ""}`}
+      label={`${of} over time: ${layers.map(({ name }) => name).join(", ")}${counter ? ", and the interface counter" : ""}`}
       start={start}
       end={end}
       onZoom={onZoom}

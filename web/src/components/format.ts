@@ -31,6 +31,12 @@ export const count = (value: number) => scaled(value, "");
 /** A volume in bytes. */
 export const volume = (octets: number) => scaled(octets, "B");
 
+/** How long somebody waits, in milliseconds or seconds. */
+export function wait(ms: number): string {
+  if (ms >= 999.5) return `${(ms / 1000).toFixed(ms < 9950 ? 1 : 0)} s`;
+  return `${ms.toFixed(ms < 9.95 ? 1 : 0)} ms`;
+}
+
 export const text = ({ figure, unit }: Figure) => `${figure} ${unit}`;
 
 export function percent(value: number | null | undefined): string {

@@ -219,10 +219,10 @@ def added(parts: NDArray[np.void]) -> NDArray[np.void]:
 def alike(parts: NDArray[np.void]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """An order in which rows that differ in nothing but their sums stand together, and where each such group begins."""
     words = parts.dtype.itemsize // 8
-    return _groups(np.ascontiguousarray(parts).view("u8").reshape(len(parts), words)[:, : words - len(ADDED)])
+    return groups(np.ascontiguousarray(parts).view("u8").reshape(len(parts), words)[:, : words - len(ADDED)])
 
 
-def _groups(keys: NDArray[np.uint64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+def groups(keys: NDArray[np.uint64]) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """An order in which rows that are alike stand together, and where each such group begins.
 
     By a hash of 64 bits, which is looked at: should two different rows have the same, they are put in order by all their words.
@@ -260,7 +260,7 @@ def counted_once(parts: Conversations, device_of: Mapping[int, int]) -> Conversa
         return made
     whole = [made[name].astype("u8") for name in ("minute", "src_hi", "src_lo", "dst_hi", "dst_lo")]
     keys = np.stack([*whole, made["port"].astype("u8") << np.uint64(8) | made["protocol"]], axis=1)
-    order, begins = _groups(keys)
+    order, begins = groups(keys)
     group = np.repeat(np.arange(len(begins)), np.diff(np.append(begins, len(order))))
     whose = np.empty(len(made), "i8")
     whose[order] = group

@@ -22,6 +22,7 @@ class Watched:
     packets : per second
     senders, receivers : addresses that were kept one by one
     new_applications, new_senders : that were seen first within the last hour
+    network_ms, server_ms : mean response times, of the network apart from the server, milliseconds
     facts : of each, what a sentence about each of its values tells
     """
 
@@ -32,6 +33,8 @@ class Watched:
     receivers: Floats
     new_applications: Floats
     new_senders: Floats
+    network_ms: Floats
+    server_ms: Floats
     facts: tuple[dict[str, Any], ...] = ()
 
 
@@ -81,6 +84,8 @@ for kind, prefix, name, words, unit, alarm in (
     (TRAFFIC, "traffic", "receivers", "Receivers", "", "traffic-receivers"),
     (TRAFFIC, "traffic", "new_applications", "Applications that are new", "", "new-application"),
     (TRAFFIC, "traffic", "new_senders", "Senders that are new", "", "new-sender"),
+    (TRAFFIC, "traffic", "network_ms", "Round trip of the network", "ms", "traffic-network-time"),
+    (TRAFFIC, "traffic", "server_ms", "Response time of the server", "ms", "traffic-server-time"),
     (FLOW_PORT, "flows", "explained", "Counted octets that flows explain", "%", "flows-unexplained"),
     (FLOW_PORT, "flows", "fan_out", "Receivers of one sender in a minute", "", "fan-out"),
     (FLOW_PORT, "flows", "ports_tried", "Ports that one sender tries at one receiver in a minute", "", "port-scan"),

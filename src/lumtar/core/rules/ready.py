@@ -35,7 +35,7 @@ class Ready:
         return Rule(key, self.measure, self.levels, self.hold, self.direction, self.statistic, window_s=self.window_s)
 
 
-MINOR, MAJOR, WARNING = Severity.MINOR, Severity.MAJOR, Severity.WARNING
+MINOR, MAJOR, WARNING, CRITICAL = Severity.MINOR, Severity.MAJOR, Severity.WARNING, Severity.CRITICAL
 LINKS = "role is (uplink, wan, trunk)"
 READY = (
     Ready(
@@ -292,6 +292,24 @@ READY = (
         "flows_fan_out",
         (Level(MINOR, 150, 100), Level(MAJOR, 1000, 500)),
         ("more than any browser reaches", "a whole network is gone through"),
+    ),
+    Ready(
+        "Servers that answer slowly",
+        "Of watched traffic, in the mean over five minutes; without the time that the network takes. Exporters have to tell of response times.",
+        "traffic_server_ms",
+        (Level(MINOR, 500, 400), Level(MAJOR, 2000, 1500), Level(CRITICAL, 10_000, 8_000)),
+        ("people notice that they wait", "people do something else meanwhile", "people give up"),
+        statistic="mean",
+        window_s=300,
+    ),
+    Ready(
+        "Round trips that take long",
+        "Of watched traffic, in the mean over five minutes: the network's part of every answer.",
+        "traffic_network_ms",
+        (Level(MINOR, 150, 120), Level(MAJOR, 400, 300), Level(CRITICAL, 1000, 800)),
+        ("calls get awkward (ITU-T G.114)", "every click waits", "hardly anything can be used"),
+        statistic="mean",
+        window_s=300,
     ),
     Ready(
         "Flows that do not explain the counters",

@@ -47,6 +47,7 @@ TABLES: dict[str, Watched] = {
     "flows_addresslist": Watched(says="known addresses"),
     "flows_stranger": Watched(only=("accepted_at", "accepted_by"), says="stranger"),
     "flows_ownapplication": Watched(says="application"),
+    "flows_responsefield": Watched(says="field of response times"),
     "flows_prefixtable": Watched(but=("text",), says="table of prefixes"),
     "flows_watchedtraffic": Watched(says="watched traffic"),
     "flows_capture": Watched(only=("collector", "interface", "filter", "seconds", "is_stopped"), says="capture"),

@@ -108,16 +108,29 @@ def narrowed(asked: Asked, values: dict[str, Any]) -> list[str]:
             where.append(f"{column} = %({name})s")
             values[name] = value
     for name, ends in (("sender", ("src",)), ("receiver", ("dst",)), ("address", ("src", "dst"))):
-        if not (text := getattr(asked, name).strip()):
+        if not (halves := address_halves(asked, name)):
             continue
-        try:
-            values[f"{name}_hi"], values[f"{name}_lo"] = map(signed, address_numbers(text))
-        except ValueError as error:
-            raise Refusal(f"{text[:60]} is not an address.", name) from error
+        values[f"{name}_hi"], values[f"{name}_lo"] = halves
         either = " OR ".join(f"({end}_hi = %({name}_hi)s AND {end}_lo = %({name}_lo)s)" for end in ends)
         where.append(f"({either})")
     where += [_within(each, f"w{place}", values) for place, each in enumerate(asked.within)]
     return where
+
+
+def address_halves(asked: Asked, name: str) -> tuple[int, int] | None:
+    """The address of one of the filters, as it is stored; None if there is none.
+
+    Raises
+    ------
+    Refusal
+    """
+    if not (text := getattr(asked, name).strip()):
+        return None
+    try:
+        hi, lo = address_numbers(text)
+    except ValueError as error:
+        raise Refusal(f"{text[:60]} is not an address.", name) from error
+    return signed(hi), signed(lo)
 
 
 def _within(ranges: PrefixRanges, prefix: str, values: dict[str, Any]) -> str:

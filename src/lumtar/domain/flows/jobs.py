@@ -7,7 +7,7 @@ import structlog
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from lumtar.domain.flows import names, store, watched
+from lumtar.domain.flows import names, response_times, store, watched
 from lumtar.domain.readings.rollups import hour_of
 
 log = structlog.get_logger()
@@ -23,6 +23,7 @@ def sum_flows_up(timestamp: int) -> None:
     store.ensure_ahead(now)
     last = hour_of(now - SETTLED)
     rows = sum(store.roll_up(last - number * timedelta(hours=1)) for number in (2, 1))
+    rows += sum(response_times.roll_up(last - number * timedelta(hours=1)) for number in (2, 1))
     log.info("flows summed up", rows=rows, dropped=store.drop_old(now))
 
 

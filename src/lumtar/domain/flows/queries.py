@@ -7,20 +7,16 @@ from typing import Any
 
 import numpy as np
 from django.db import connection
-from django.utils import timezone
 from numpy.typing import NDArray
 
 from lumtar.core.refusal import Refusal
 from lumtar.domain.flows.asking import IN, OUT, Asked, conditions
-from lumtar.domain.flows.store import HOURS, KEPT, MINUTES
+from lumtar.domain.flows.levels import CONVERSATIONS, steps
 from lumtar.domain.readings import bulk
 
 MOST_ROWS = 500
 LINES = 8
 """So many are drawn apart; the rest together."""
-STEPS = 240
-SHORT = timedelta(hours=12)
-"""A longer time is read from hours."""
 BY: dict[str, tuple[str, ...]] = {
     "application": ("application",),
     "sender": ("src_hi", "src_lo", "is_rest"),
@@ -69,43 +65,6 @@ class Traffic:
     is_fine: bool
 
 
-def _is_fine(start: datetime, end: datetime) -> bool:
-    """Whether a time is read from minutes: a short one of which there are some."""
-    if end - start > SHORT or start <= timezone.now() - KEPT[MINUTES] + timedelta(hours=1):
-        return False
-    with connection.cursor() as cursor:
-        cursor.execute(
-            f"""SELECT EXISTS (SELECT 1 FROM {MINUTES} WHERE at >= %(start)s AND at < %(end)s)
-            OR NOT EXISTS (SELECT 1 FROM {HOURS} WHERE at >= %(start)s AND at < %(end)s)""",
-            {"start": start, "end": end},
-        )
-        return bool(cursor.fetchone()[0])
-
-
-def _source(start: datetime, end: datetime, values: dict[str, Any], *, is_fine: bool) -> str:
-    """Where to read: minutes, or hours and the minutes of those that are not summed up yet."""
-    values |= {"start": start, "end": end}
-    if is_fine:
-        return f"SELECT * FROM {MINUTES} WHERE at >= %(start)s AND at < %(end)s"
-    with connection.cursor() as cursor:
-        cursor.execute(f"SELECT max(at) + interval '1 hour' FROM {HOURS} WHERE at >= %s AND at < %s", [start, end])
-        cut = cursor.fetchone()[0] or start
-    values["cut"] = min(cut, end)
-    hours = f"SELECT * FROM {HOURS} WHERE at >= %(start)s AND at < %(cut)s"
-    return f"{hours} UNION ALL SELECT * FROM {MINUTES} WHERE at >= %(cut)s AND at < %(end)s"
-
-
-def _steps(start: datetime, end: datetime, least: timedelta) -> tuple[datetime, int]:
-    """The beginning, rounded down to whole steps, and seconds of a step: so that there are at most STEPS of them."""
-    step = int(least.total_seconds())
-    for length in (60, 120, 300, 600, 900, 1800, 3600, 7200, 21600, 86400):
-        step = max(step, length) if length >= step else step
-        if (end - start).total_seconds() / step <= STEPS:
-            break
-    begin = datetime.fromtimestamp(start.timestamp() // step * step, start.tzinfo)
-    return begin, step
-
-
 def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50) -> Traffic:
     """Conversations over a time, put together.
 
@@ -117,9 +76,9 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
         raise Refusal(f"Traffic is put together by {', '.join(BY)}.", "by")
     values: dict[str, Any] = {}
     where = conditions(asked, values)
-    is_fine = _is_fine(start, end)
-    begin, step = _steps(start, end, timedelta(minutes=1) if is_fine else timedelta(hours=1))
-    source = _source(begin, end, values, is_fine=is_fine)
+    is_fine = CONVERSATIONS.is_fine(start, end)
+    begin, step = steps(start, end, is_fine=is_fine)
+    source = CONVERSATIONS.source(begin, end, values, is_fine=is_fine)
     keys = BY[by]
     # What was put together is one row, whatever application or protocol it is of.
     named = ", ".join(
@@ -199,11 +158,11 @@ def read_far(
     ------
     Refusal
     """
-    is_fine = _is_fine(start, end)
-    begin, step = _steps(start, end, timedelta(minutes=1) if is_fine else timedelta(hours=1))
+    is_fine = CONVERSATIONS.is_fine(start, end)
+    begin, step = steps(start, end, is_fine=is_fine)
     values: dict[str, Any] = {"step": step}
     where = " AND ".join(conditions(asked, values))
-    source = _source(begin, end, values, is_fine=is_fine)
+    source = CONVERSATIONS.source(begin, end, values, is_fine=is_fine)
     far = {half: f"CASE WHEN src_site = 0 THEN src_{half} ELSE dst_{half} END" for half in ("hi", "lo")}
     kind = (
         f"CASE WHEN is_rest THEN {PUT_TOGETHER} WHEN src_site <> 0 AND dst_site <> 0 THEN {INSIDE} ELSE {FAR_END} END"
@@ -219,9 +178,9 @@ def read_far(
     )
     number = np.where(rows["kind"] == FAR_END, number_of(rows["hi"].astype("u8"), rows["lo"].astype("u8")), 0)
     keys, place = np.unique(np.stack((rows["kind"], number), axis=1), axis=0, return_inverse=True)
-    steps = max(1, int(np.ceil((end - begin).total_seconds() / step)))
-    course = np.zeros((len(keys), steps))
-    np.add.at(course, (place.reshape(-1), np.clip(rows["slot"], 0, steps - 1)), rows["octets"])
+    number_of_steps = max(1, int(np.ceil((end - begin).total_seconds() / step)))
+    course = np.zeros((len(keys), number_of_steps))
+    np.add.at(course, (place.reshape(-1), np.clip(rows["slot"], 0, number_of_steps - 1)), rows["octets"])
     packets, flows = (np.bincount(place.reshape(-1), rows[name], len(keys)) for name in ("packets", "flows"))
     octets = course.sum(axis=1)
     # What was put together has no end of its own, however much it is.
@@ -272,7 +231,7 @@ def in_steps(asked: Asked, start: datetime, end: datetime, step_s: int, *, with_
     """
     values: dict[str, Any] = {"step": step_s}
     where = conditions(asked, values)
-    source = _source(start, end, values, is_fine=step_s < 3600)
+    source = CONVERSATIONS.source(start, end, values, is_fine=step_s < 3600)
     slot = "floor((date_part('epoch', at) - date_part('epoch', %(start)s::timestamptz)) / %(step)s)::int"
     ends = (
         ", ".join(f"count(DISTINCT ({end}_hi, {end}_lo)) FILTER (WHERE NOT is_rest)" for end in ("src", "dst"))
@@ -301,7 +260,7 @@ def keys(asked: Asked, start: datetime, end: datetime) -> dict[int, list[tuple[i
     """Applications (0) and senders (1) of a time, as pairs of numbers; of an application the first one is 0."""
     values: dict[str, Any] = {}
     where = " AND ".join(conditions(asked, values))
-    source = _source(start, end, values, is_fine=_is_fine(start, end))
+    source = CONVERSATIONS.source(start, end, values, is_fine=CONVERSATIONS.is_fine(start, end))
     with connection.cursor() as cursor:
         cursor.execute(
             f"""WITH mine AS MATERIALIZED (SELECT application, src_hi, src_lo, is_rest FROM ({source}) level WHERE {where})

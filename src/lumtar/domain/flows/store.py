@@ -16,8 +16,15 @@ from lumtar.domain.readings import bulk
 from lumtar.domain.readings.services import claim_batch
 
 MINUTES, HOURS, RECORDS = "flows_minute", "flows_hour", "flows_record"
-LENGTHS = {MINUTES: timedelta(hours=1), HOURS: timedelta(days=1), RECORDS: timedelta(hours=6)}
-KEPT = {MINUTES: timedelta(days=2), HOURS: timedelta(days=92), RECORDS: timedelta(days=7)}
+RESPONSE_MINUTES, RESPONSE_HOURS = "flows_responseminute", "flows_responsehour"
+LENGTHS = {
+    MINUTES: timedelta(hours=1), HOURS: timedelta(days=1), RECORDS: timedelta(hours=6), RESPONSE_MINUTES: timedelta(hours=6),
+    RESPONSE_HOURS: timedelta(days=7),
+}  # fmt: skip
+KEPT = {
+    MINUTES: timedelta(days=2), HOURS: timedelta(days=92), RECORDS: timedelta(days=7), RESPONSE_MINUTES: timedelta(days=7),
+    RESPONSE_HOURS: timedelta(days=400),
+}  # fmt: skip
 MOST_OF_AN_HOUR = 200
 """Conversations of an interface, way and hour that are kept one by one; the rest is put together."""
 MOST_SCANS = 500

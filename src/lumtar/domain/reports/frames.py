@@ -12,7 +12,7 @@ from lumtar.core.measures.components import Components
 from lumtar.core.negotiated import fastest_until, is_half
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Frame
-from lumtar.domain.flows.queries import SHORT
+from lumtar.domain.flows.levels import SHORT
 from lumtar.domain.inventory import lately
 from lumtar.domain.inventory.models import Component, Device, Interface
 from lumtar.domain.readings import bulk, group_totals, speeds, sums

@@ -1,6 +1,6 @@
 """Watched traffic, and ports of exporters, as rules look at them: the last complete minute, and how it was."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from lumtar.core.measures.traffic import FlowPorts, Strangers, Watched
 from lumtar.core.refusal import Refusal
-from lumtar.domain.flows import applications, queries, watched
+from lumtar.domain.flows import applications, queries, response_times, watched
 from lumtar.domain.flows.asking import IN, Asked, asked_of
 from lumtar.domain.flows.halves import address_of
 from lumtar.domain.flows.models import FanOut, FirstSeen, Stranger, WatchedTraffic
@@ -29,64 +29,66 @@ def watched_now(now: datetime, active: Iterable[int]) -> tuple[NDArray[np.int64]
     del active
     start = complete_until(now) - MINUTE
     rows = list(WatchedTraffic.objects.order_by("pk"))
-    told = [_of_minute(row, start) for row in rows]
     new, names = watched.new_ones(now), applications.names()
-    speeds = _speeds([each[0] for each in told])
+    frames = [_frame(row.filters, start, 60, 1) for row in rows]
     columns = {
-        "rate": [8 * octets / 60 for _, octets, _, _, _ in told],
-        "share": [
-            100 * 8 * octets / 60 / speed if speed else np.nan
-            for (_, octets, _, _, _), speed in zip(told, speeds, strict=True)
-        ],
-        "packets": [packets / 60 for _, _, packets, _, _ in told],
-        "senders": [senders for _, _, _, senders, _ in told],
-        "receivers": [receivers for _, _, _, _, receivers in told],
-        "new_applications": [len(new.get((row.pk, FirstSeen.Kind.APPLICATION), ())) for row in rows],
-        "new_senders": [len(new.get((row.pk, FirstSeen.Kind.SENDER), ())) for row in rows],
+        name: np.concatenate([np.zeros(0), *(getattr(frame, name) for frame in frames)]) for name in MEASURED
+    } | {
+        "new_applications": np.array([len(new.get((row.pk, FirstSeen.Kind.APPLICATION), ())) for row in rows], "f8"),
+        "new_senders": np.array([len(new.get((row.pk, FirstSeen.Kind.SENDER), ())) for row in rows], "f8"),
     }
-    frame = Watched(
-        **{name: np.array(values, np.float64) for name, values in columns.items()},
-        facts=tuple(_new_facts(row.pk, new, names) for row in rows),
+    return np.array([row.pk for row in rows], np.int64), Watched(
+        **columns, facts=tuple(_new_facts(row.pk, new, names) for row in rows)
     )
-    return np.array([row.pk for row in rows], np.int64), frame
 
 
-def _of_minute(row: WatchedTraffic, start: datetime) -> tuple[Asked, float, float, float, float]:
+MEASURED = ("rate", "share", "packets", "senders", "receivers", "network_ms", "server_ms")
+
+
+def _frame(filters: Mapping[str, str], begin: datetime, step_s: int, number: int) -> Watched:
+    """So many steps of watched traffic; what is new in it is not known by this."""
+    unknown = np.full(number, np.nan)
     try:
-        asked = asked_of(row.filters)
-        told = queries.in_steps(asked, start, start + MINUTE, 60, with_ends=True)
+        asked = asked_of(filters)
+        told = queries.in_steps(asked, begin, begin + number * timedelta(seconds=step_s), step_s, with_ends=True)
     except Refusal:
         # Its site was renamed or is gone: nothing is known of it, which is not the same as nothing.
-        return Asked(), np.nan, np.nan, np.nan, np.nan
-    if not len(told):
-        return asked, 0.0, 0.0, 0.0, 0.0
-    octets, packets, senders, receivers = (
-        float(told[0][name]) for name in ("octets", "packets", "senders", "receivers")
+        return Watched(**dict.fromkeys((*MEASURED, "new_applications", "new_senders"), unknown), facts=())
+    columns = {name: np.zeros(number) for name in ("octets", "packets", "senders", "receivers")}
+    for name, values in columns.items():
+        values[told["slot"]] = told[name]
+    network_ms, server_ms = _times(asked, begin, step_s, number)
+    speed = _speed(asked)
+    rate = 8 * columns["octets"] / step_s
+    return Watched(
+        rate=rate,
+        share=100 * rate / speed if speed else unknown,
+        packets=columns["packets"] / step_s,
+        senders=columns["senders"],
+        receivers=columns["receivers"],
+        new_applications=unknown,
+        new_senders=unknown,
+        network_ms=network_ms,
+        server_ms=server_ms,
     )
-    return asked, octets, packets, senders, receivers
 
 
-def rates(rows: Iterable[WatchedTraffic], now: datetime) -> dict[int, float]:
-    """Bits per second of watched traffic in the last complete minute; of what can be asked."""
-    start = complete_until(now) - MINUTE
-    found = {}
-    for row in rows:
-        try:
-            told = queries.in_steps(asked_of(row.filters), start, start + MINUTE, 60)
-        except Refusal:
-            continue
-        found[row.pk] = 8 * float(told["octets"].sum()) / 60
-    return found
+def _times(asked: Asked, begin: datetime, step_s: int, number: int) -> tuple[Floats, Floats]:
+    columns = {name: np.full(number, np.nan) for name in ("network_ms", "server_ms")}
+    try:
+        told = response_times.in_steps(asked, begin, begin + number * timedelta(seconds=step_s), step_s)
+    except Refusal:
+        # Narrowed by something that response times are not kept by.
+        return columns["network_ms"], columns["server_ms"]
+    for name, values in columns.items():
+        values[told["slot"]] = told[name]
+    return columns["network_ms"], columns["server_ms"]
 
 
-def _speeds(asked: list[Asked]) -> list[float]:
-    """The speed of the port of each question; 0 where there is none."""
-    known = series.newest_speeds([each.interface for each in asked if each.interface is not None])
-    found = []
-    for each in asked:
-        speed = known.get(each.interface) if each.interface is not None else None
-        found.append(float(speed.in_bps if each.way == IN else speed.out_bps) if speed else 0.0)
-    return found
+def _speed(asked: Asked) -> float:
+    """The speed of the port that is asked about, one way; 0 if it is not known, or none is."""
+    speed = series.newest_speeds([asked.interface]).get(asked.interface) if asked.interface is not None else None
+    return float(speed.in_bps if asked.way == IN else speed.out_bps) if speed else 0.0
 
 
 def _new_facts(pk: int, new: dict[tuple[int, int], list[tuple[int, int]]], names: dict[int, str]) -> dict[str, Any]:
@@ -100,32 +102,10 @@ def _new_facts(pk: int, new: dict[tuple[int, int], list[tuple[int, int]]], names
 
 def history(pk: int, start: datetime, end: datetime, step_s: int) -> tuple[Floats, Watched]:
     """How watched traffic was, at the end of each step; what was new then is not known any more."""
-    try:
-        asked = asked_of(WatchedTraffic.objects.get(pk=pk).filters)
-    except Refusal:
-        none = np.zeros(0)
-        return none, Watched(none, none, none, none, none, none, none)
     begin = datetime.fromtimestamp(start.timestamp() // step_s * step_s, UTC)
     until = datetime.fromtimestamp(end.timestamp() // step_s * step_s, UTC)
     number = max(0, round((until - begin).total_seconds() / step_s))
-    told = queries.in_steps(asked, begin, until, step_s, with_ends=True)
-    told = told[(told["slot"] >= 0) & (told["slot"] < number)]
-    columns = {}
-    for name in ("octets", "packets", "senders", "receivers"):
-        columns[name] = np.zeros(number)
-        columns[name][told["slot"]] = told[name]
-    (speed,) = _speeds([asked])
-    rate = 8 * columns["octets"] / step_s
-    unknown = np.full(number, np.nan)
-    frame = Watched(
-        rate,
-        100 * rate / speed if speed else unknown,
-        columns["packets"] / step_s,
-        columns["senders"],
-        columns["receivers"],
-        unknown,
-        unknown,
-    )
+    frame = _frame(WatchedTraffic.objects.get(pk=pk).filters, begin, step_s, number)
     return begin.timestamp() + step_s * np.arange(1, number + 1, dtype=np.float64), frame
 
 

@@ -10,7 +10,7 @@ from lumtar.domain.setup import subjects
 from lumtar.domain.setup.alarms import Maintenances, Rules
 from lumtar.domain.setup.calling import CallPlans, Contacts, Teams
 from lumtar.domain.setup.section import Plain, Section, edition_of, number_of, numbers_of
-from lumtar.domain.setup.traffic import AddressLists, OwnApplications, WatchedTraffics
+from lumtar.domain.setup.traffic import AddressLists, OwnApplications, ResponseFields, WatchedTraffics
 from lumtar.domain.sweeps import admission
 from lumtar.domain.sweeps import services as sweeps
 from lumtar.domain.sweeps.models import AdmissionRule, Sweep
@@ -247,6 +247,7 @@ def sections(for_all: bool = False) -> list[Section]:
         LabelRules(),
         Groups(),
         OwnApplications(),
+        ResponseFields(),
         AddressLists(),
         WatchedTraffics(),
         Contacts(),

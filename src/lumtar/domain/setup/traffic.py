@@ -1,11 +1,11 @@
-"""The sections of a set-up that are about traffic: applications, known addresses, watched traffic."""
+"""The sections of a set-up that are about traffic: applications, fields of response times, known addresses, watched traffic."""
 
 from collections.abc import Mapping
 
 from lumtar.core.refusal import Refusal
-from lumtar.domain.flows import applications, strangers, watched
-from lumtar.domain.flows.models import AddressList, OwnApplication, WatchedTraffic
-from lumtar.domain.inventory.models import Device, Interface, Site
+from lumtar.domain.flows import applications, strangers, time_fields, watched
+from lumtar.domain.flows.models import AddressList, OwnApplication, ResponseField, WatchedTraffic
+from lumtar.domain.inventory.models import Device, Group, Interface, Site
 from lumtar.domain.setup.section import Plain, Section
 
 
@@ -26,6 +26,28 @@ class OwnApplications(Section):
         for name, value in entry.items():
             setattr(row, name, value)
         applications.keep(row, by)
+
+
+class ResponseFields(Section):
+    """Fields of records that tell of response times."""
+
+    key = "response_fields"
+    blank: Plain = {"part": "", "unit": "µs"}
+
+    def read(self) -> list[Plain]:
+        """All of them, named by enterprise and element."""
+        rows = ResponseField.objects.order_by("enterprise", "element")
+        return [{"name": f"{row.enterprise}/{row.element}", "part": row.part, "unit": row.unit} for row in rows]
+
+    def keep(self, entry: Plain, is_new: bool, by: str) -> None:
+        """Declare a field."""
+        enterprise, slash, element = str(entry["name"]).partition("/")
+        if not (slash and enterprise.isdecimal() and element.isdecimal()):
+            raise Refusal("A field is named by its enterprise and its element, such as 32473/1.")
+        given = {"enterprise": int(enterprise), "element": int(element)}
+        row = ResponseField(**given) if is_new else ResponseField.objects.get(**given)
+        row.part, row.unit = entry["part"], entry["unit"]
+        time_fields.keep(row, by)
 
 
 class AddressLists(Section):
@@ -75,6 +97,8 @@ def _named(filters: Mapping[str, str]) -> Plain:
             made[name] = {"device": port[0], "port": port[1]} if port else None
         elif name == "device":
             made[name] = Device.objects.filter(pk=value).values_list("name", flat=True).first()
+        elif name == "group":
+            made[name] = Group.objects.filter(pk=value).values_list("name", flat=True).first()
         elif name in ("src_site", "dst_site"):
             made[name] = sites.get(value, "")
         else:
@@ -92,6 +116,8 @@ def _numbered(filters: Mapping[str, object]) -> dict[str, str]:
             found = ports.values_list("pk", flat=True).first()
         elif name == "device":
             found = Device.objects.filter(name=value, retired_at=None).values_list("pk", flat=True).first()
+        elif name == "group":
+            found = Group.objects.filter(name=value).values_list("pk", flat=True).first()
         elif name in ("src_site", "dst_site"):
             found = Site.objects.filter(name=value).values_list("pk", flat=True).first() if value else 0
         else:

@@ -7,17 +7,16 @@ import time
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
-from uuid import UUID, uuid4
 
 import structlog
 
-from lumtar.core.flows.totals import Conversations
-from lumtar.domain.flows import applications, recording, store, strangers
+from lumtar.domain.flows import applications, recording, response_times, store, strangers, time_fields
 from lumtar.domain.flows import exporters as kept
 from lumtar.domain.flows.exporters import Key, Seen
 from lumtar.domain.operation.services import announce
 from lumtar.engine.flows import inventory
 from lumtar.engine.flows.inlet import Datagram, Inlet
+from lumtar.engine.flows.outbox import Outbox
 from lumtar.engine.flows.totals import Totals
 from lumtar.engine.service import Service, with_database
 from lumtar.wire.flows.exporters import Domain
@@ -62,8 +61,8 @@ class FlowReceiver(Service):
         self._problem = ""
         self._before: dict[Key, Before] = {}
         self._kept_at = time.monotonic()
-        self._rows_written = self._rows_dropped = 0
-        self._waiting: list[tuple[UUID, Conversations]] = []
+        self._conversations = Outbox(store.MINUTES, store.append, MOST_WAITING_ROWS)
+        self._responses = Outbox(store.RESPONSE_MINUTES, response_times.append, MOST_WAITING_ROWS // 5)
 
     async def prepare(self) -> None:
         """Learn whose flows are taken, and what exporters said before."""
@@ -78,8 +77,9 @@ class FlowReceiver(Service):
             if domain is None:
                 continue
             for number, scope, fields in templates:
-                domain.templates[number] = Template(number, tuple(FieldSpec(*each) for each in fields), scope)
+                domain.learn(Template(number, tuple(FieldSpec(*each) for each in fields), scope))
             domain.sampling = {int(number): int(rate) for number, rate in sampling.items()}
+            domain.is_changed = False
 
     async def work(self) -> None:
         """Receive until cancelled."""
@@ -133,6 +133,7 @@ class FlowReceiver(Service):
     def _renew_definitions(self) -> None:
         self.totals.sightings.lists = strangers.in_force()
         self.totals.applications = applications.in_force()
+        self.totals.exporters.declare(time_fields.in_force())
 
     async def _record(self) -> None:
         while True:
@@ -158,22 +159,15 @@ class FlowReceiver(Service):
     def _write(self, *, whole: bool = False) -> None:
         now = time.time()
         with self._adding:
-            rows = self.totals.closed(now, whole=whole)
-        if len(rows):
-            self._waiting.append((uuid4(), rows))
-        while sum(len(rows) for _, rows in self._waiting) > MOST_WAITING_ROWS:
-            self._rows_dropped += len(self._waiting.pop(0)[1])
-        while self._waiting:
-            batch, oldest = self._waiting[0]
-            first, last = int(oldest["minute"].min()) * 60, int(oldest["minute"].max()) * 60
-            store.ensure(store.MINUTES, datetime.fromtimestamp(first, UTC), datetime.fromtimestamp(last, UTC))
-            store.append(oldest, batch)
-            self._rows_written += len(self._waiting.pop(0)[1])
+            self._conversations.put(self.totals.closed(now, whole=whole))
+            self._responses.put(self.totals.answering.closed(now, whole=whole))
+        if self._conversations.write():
             announce("flows")
+        self._responses.write()
+        self._keep_exporters(now)
         # Last, since it is the least: whatever goes wrong here loses no totals.
         store.append_scans(self.totals.scanning)
         self.totals.scanning.clear()
-        self._keep_exporters(now)
 
     def _keep_exporters(self, now: float) -> None:
         took = max(0.001, time.monotonic() - self._kept_at)
@@ -210,8 +204,8 @@ class FlowReceiver(Service):
                 for name in ("datagrams", "records", "malformed", "unknown_records", "wrong_clock", "closed_early")
             },
             "received": inlet.received if inlet else 0,
-            "dropped": (inlet.dropped if inlet else 0) + self._rows_dropped,
-            "written_rows": self._rows_written,
+            "dropped": (inlet.dropped if inlet else 0) + self._conversations.dropped,
+            "written_rows": self._conversations.written,
             "recorded": self.totals.recorder.kept,
             "not_recorded": self.totals.recorder.left_out,
             "buffer": inlet.buffer if inlet else 0,

@@ -11,9 +11,11 @@ from numpy.typing import NDArray
 from lumtar.core.flows import totals
 from lumtar.core.flows.applications import Applications
 from lumtar.core.flows.records import EGRESS, INGRESS, Records
+from lumtar.core.flows.response_times import Seen, Times, responses_of
 from lumtar.core.flows.scans import fan_out
 from lumtar.core.flows.totals import Conversations
 from lumtar.domain.flows.exporters import Key
+from lumtar.engine.flows.answering import Answering
 from lumtar.engine.flows.inlet import Datagram
 from lumtar.engine.flows.inventory import Known
 from lumtar.engine.flows.recording import Recorder
@@ -56,6 +58,7 @@ class Totals:
     strange: OrderedDict[str, dict[str, Any]] = field(default_factory=OrderedDict)
     scanning: deque[NDArray[np.void]] = field(default_factory=lambda: deque(maxlen=MOST_SCANNING))
     """Senders with many receivers in minutes that have closed, until they are stored."""
+    answering: Answering = field(default_factory=Answering)
     skew: dict[Key, float] = field(default_factory=dict)
     _open: dict[int, list[Conversations]] = field(default_factory=dict)
     _rows: int = 0
@@ -72,11 +75,11 @@ class Totals:
             except (Malformed, ValueError, OverflowError) as error:
                 self.counted["malformed"] += 1
                 self._note_strange(sender, f"it cannot be understood: {error}", now)
-        found = [*version_5, *templated.read(self._pending), *sflow.read(self._samples)]
+        without_times = [(*each, None) for each in (*version_5, *sflow.read(self._samples))]
         self.counted["datagrams"] += len(datagrams)
-        for domain, records in found:
+        for domain, records, times in (*without_times, *templated.read(self._pending)):
             self.counted["records"] += len(records)
-            self._add(domain, records, now)
+            self._add(domain, records, times, now)
 
     def _take_one(self, data: bytes, sender: str, now: float, version_5: list[tuple[Domain, Records]]) -> None:
         version = int.from_bytes(data[:2], "big") if len(data) >= 4 else -1
@@ -95,7 +98,7 @@ class Totals:
         while len(self.strange) > MOST_STRANGE:
             self.strange.popitem(last=False)
 
-    def _add(self, domain: Domain, records: Records, now: float) -> None:
+    def _add(self, domain: Domain, records: Records, times: Times | None, now: float) -> None:
         domain.last_at = now
         device = self.known.device_of(domain.key)
         self._date(domain, records, now)
@@ -120,6 +123,9 @@ class Totals:
                 "dst_site": dst_site,
             },
         )  # fmt: skip
+        if times is not None:
+            seen = Seen(ports, applications, (inner, outer), (src_site, dst_site))
+            self.answering.add(responses_of(whole, times, device, seen))
         told, _ = totals.passed(whole, ports, (inner, outer), applications, (src_site, dst_site))
         # Added up before they are told apart by interface: that is half as many rows.
         rows, _ = totals.at_interfaces(totals.added(told), both_ways=ways.ingress and ways.egress)

@@ -19,7 +19,7 @@ from lumtar.server.api.files import table_file
 from lumtar.server.api.problems import refusing
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.times import span
-from lumtar.server.api.traffic import TrafficAsked
+from lumtar.server.api.traffic import TrafficFilters
 
 router = Router(tags=["traffic"])
 LAST = timedelta(seconds=60)
@@ -80,7 +80,7 @@ class LookIn(Schema):
 
 
 @router.post("/traffic/live", needs=OPERATOR, response=RecordsOut)
-def look_at_records(request: HttpRequest, body: LookIn, query: Query[TrafficAsked]) -> RecordsOut:
+def look_at_records(request: HttpRequest, body: LookIn, query: Query[TrafficFilters]) -> RecordsOut:
     """Flow records as they come: from now on they are kept, as long as this is asked for again within a quarter of a minute."""
     asked = query.asked
     device = asked.device
@@ -97,7 +97,7 @@ def look_at_records(request: HttpRequest, body: LookIn, query: Query[TrafficAske
 
 
 @router.get("/traffic/records", needs=VIEWER, response=RecordsOut)
-def list_records(request: HttpRequest, query: Query[TrafficAsked]) -> RecordsOut:
+def list_records(request: HttpRequest, query: Query[TrafficFilters]) -> RecordsOut:
     """Records that were kept, of a time; without times the last minute."""
     since, until = span(query.start, query.end, LAST)
     with refusing():
@@ -107,7 +107,7 @@ def list_records(request: HttpRequest, query: Query[TrafficAsked]) -> RecordsOut
 
 @router.get("/traffic/records/export", needs=VIEWER)
 def export_records(
-    request: HttpRequest, query: Query[TrafficAsked], format: Literal["csv", "parquet"] = "csv"
+    request: HttpRequest, query: Query[TrafficFilters], format: Literal["csv", "parquet"] = "csv"
 ) -> HttpResponse:
     """The newest 10,000 records of a time as a file, with all their fields."""
     since, until = span(query.start, query.end, LAST)

@@ -47,6 +47,7 @@ from lumtar.server.api import (
     problems,
     profiles,
     rehearsals,
+    response_times,
     routes,
     rules,
     stations,
@@ -105,6 +106,7 @@ api.add_router("", stations.router)
 api.add_router("", wireless.router)
 api.add_router("", traffic.router)
 api.add_router("", flow_records.router)
+api.add_router("", response_times.router)
 api.add_router("", watched.router)
 api.add_router("", captures.router)
 api.add_router("", traffic_setup.router)

@@ -29,22 +29,9 @@ router = Router(tags=["traffic"])
 HOUR = timedelta(hours=1)
 
 
-class TrafficAsked(Schema):
+class TrafficFilters(Schema):
     """Which traffic: of an interface (one way of it or both), a device, the ports of a group, a site by its name, or all; and filters."""
 
-    by: Literal[
-        "application",
-        "sender",
-        "receiver",
-        "conversation",
-        "site",
-        "port",
-        "protocol",
-        "DSCP",
-        "AS",
-        "country",
-        "place",
-    ] = "application"
     start: datetime | None = None
     end: datetime | None = None
     interface: int | None = None
@@ -65,14 +52,32 @@ class TrafficAsked(Schema):
     country: str = ""
     place: str = ""
     limit: int = 50
-    earlier_s: int = 0
 
     @property
     def asked(self) -> Asked:
         """The question without its time."""
-        given = self.model_dump(exclude={"by", "start", "end", "limit", "earlier_s"})
+        given = self.model_dump(include=set(TrafficFilters.model_fields) - {"start", "end", "limit"})
         with refusing():
             return asked_of({name: str(value) for name, value in given.items() if value not in (None, "")})
+
+
+class TrafficAsked(TrafficFilters):
+    """By what traffic is put together; ``earlier_s`` compares with the time so many seconds before."""
+
+    by: Literal[
+        "application",
+        "sender",
+        "receiver",
+        "conversation",
+        "site",
+        "port",
+        "protocol",
+        "DSCP",
+        "AS",
+        "country",
+        "place",
+    ] = "application"
+    earlier_s: int = 0
 
 
 class TrafficRow(Schema):
@@ -141,7 +146,7 @@ def show_traffic(request: HttpRequest, query: Query[TrafficAsked]) -> TrafficOut
     """
     since, until = traffic.complete(*span(query.start, query.end, HOUR))
     asked = query.asked
-    title, speed = _title(query)
+    title, speed = title_of(query)
     with refusing():
         found, named, places = _read(asked, query, since, until, query.limit)
         before = _before(asked, query, found) if query.earlier_s else None
@@ -154,7 +159,7 @@ def show_traffic(request: HttpRequest, query: Query[TrafficAsked]) -> TrafficOut
     lasted = np.diff(np.concatenate(([found.start.timestamp()], ends)))
     return TrafficOut(
         title=title,
-        filters=_filters(query),
+        filters=filters_of(query),
         start=found.start,
         end=found.end,
         step_s=found.step_s,
@@ -218,7 +223,7 @@ def export_traffic(
 ) -> HttpResponse:
     """The same rows as a file, the first 500; octets, packets and flows over the whole time."""
     since, until = traffic.complete(*span(query.start, query.end, HOUR))
-    _title(query)
+    title_of(query)
     with refusing():
         found, named, _ = _read(query.asked, query, since, until, queries.MOST_ROWS)
     columns: dict[str, list[Any]] = {
@@ -231,7 +236,7 @@ def export_traffic(
     return table_file("traffic", format, columns)
 
 
-def _title(query: TrafficAsked) -> tuple[str, float | None]:
+def title_of(query: TrafficFilters) -> tuple[str, float | None]:
     """What is shown, and the speed of the interface."""
     if query.interface is not None:
         port = get_object_or_404(Interface.objects.select_related("device"), pk=query.interface)
@@ -245,7 +250,8 @@ def _title(query: TrafficAsked) -> tuple[str, float | None]:
     return query.site or "the whole network", None
 
 
-def _filters(query: TrafficAsked) -> list[FilterOut]:
+def filters_of(query: TrafficFilters) -> list[FilterOut]:
+    """The filters in force, in words."""
     sites = traffic.site_names()
     words = {
         "way": query.way and f"{query.way}bound",
@@ -275,8 +281,8 @@ def filters_in_words(filters: Mapping[str, str]) -> tuple[str, list[FilterOut]]:
         if they are of something that there is not any more
     """
     try:
-        query = TrafficAsked(**filters)  # type: ignore[arg-type]
-        return _title(query)[0], _filters(query)
+        query = TrafficFilters(**filters)  # type: ignore[arg-type]
+        return title_of(query)[0], filters_of(query)
     except (ValidationError, Http404) as error:
         raise Refusal("what it is about is not there any more") from error
 

@@ -1,13 +1,17 @@
 """Watched traffic, lists of known addresses, and strangers to them."""
 
+from collections.abc import Mapping
 from datetime import datetime
+from typing import Literal
 
+import numpy as np
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Query, Status
 from pydantic import Field
 
+from lumtar.core.measures import MEASURES
 from lumtar.core.refusal import Refusal
 from lumtar.domain.alarms.rules import in_force
 from lumtar.domain.flows import strangers, watched
@@ -23,17 +27,27 @@ router = Router(tags=["traffic"])
 MOST_STRANGERS = 500
 
 
+Shown = Literal["rate_bps", "network_ms", "server_ms"]
+SHOWN: dict[str, Shown] = {
+    "traffic_rate": "rate_bps",
+    "traffic_network_ms": "network_ms",
+    "traffic_server_ms": "server_ms",
+}
+"""Measures that are shown with the levels of rules about them, by what they are called here."""
+
+
 class TrafficLimit(Schema):
-    """A level of a rule about the rate of watched traffic."""
+    """A level of a rule about watched traffic; ``of`` is which of its figures."""
 
     rule_id: int
     rule: str
     severity: int
-    limit_bps: float
+    of: Shown
+    limit: float
 
 
 class WatchedOut(Schema):
-    """Watched traffic: its filters, its rate in the last complete minute, and the levels of rules about that rate."""
+    """Watched traffic: its filters, its rate and response times in the last complete minute, and the levels of rules about these."""
 
     id: int
     name: str
@@ -42,6 +56,8 @@ class WatchedOut(Schema):
     title: str
     since: datetime
     rate_bps: float | None
+    network_ms: float | None
+    server_ms: float | None
     limits: list[TrafficLimit]
 
 
@@ -57,31 +73,48 @@ def list_watched(request: HttpRequest) -> list[WatchedOut]:
     """All watched traffic."""
     rows = list(WatchedTraffic.objects.order_by("name"))
     limits = _limits()
-    rates = watched_traffic.rates(rows, timezone.now())
-    return [_watched(row, limits.get(row.pk, []), rates.get(row.pk)) for row in rows]
+    numbers, frame = watched_traffic.watched_now(timezone.now(), ())
+    place = {int(number): n for n, number in enumerate(numbers)}
+    figures = {
+        row.pk: {
+            name: None if np.isnan(value) else float(value)
+            for measure, name in SHOWN.items()
+            for value in [MEASURES[measure].of(frame)[place[row.pk]]]
+        }
+        for row in rows
+        if row.pk in place
+    }
+    return [_watched(row, limits.get(row.pk, []), figures.get(row.pk, {})) for row in rows]
 
 
 def _limits() -> dict[int, list[TrafficLimit]]:
     found: dict[int, list[TrafficLimit]] = {}
     for rule in in_force():
-        if rule.measure != "traffic_rate" or rule.reference or rule.direction != "above":
+        if rule.measure not in SHOWN or rule.reference or rule.direction != "above":
             continue
         for subject in subjects_for("traffic", rule.scope):
             found.setdefault(subject, []).extend(
-                TrafficLimit(rule_id=rule.pk, rule=rule.name, severity=each["severity"], limit_bps=each["limit"])
+                TrafficLimit(
+                    rule_id=rule.pk,
+                    rule=rule.name,
+                    severity=each["severity"],
+                    of=SHOWN[rule.measure],
+                    limit=each["limit"],
+                )
                 for each in rule.levels
             )
     return found
 
 
-def _watched(row: WatchedTraffic, limits: list[TrafficLimit], rate: float | None) -> WatchedOut:
+def _watched(row: WatchedTraffic, limits: list[TrafficLimit], figures: Mapping[Shown, float | None]) -> WatchedOut:
     try:
         title, words = filters_in_words(row.filters)
     except Refusal as error:
         title, words = str(error), []
     return WatchedOut(
-        id=row.pk, name=row.name, filters=row.filters, words=words, title=title, since=row.since, rate_bps=rate,
-        limits=sorted(limits, key=lambda each: each.limit_bps),
+        id=row.pk, name=row.name, filters=row.filters, words=words, title=title, since=row.since,
+        limits=sorted(limits, key=lambda each: (each.of, each.limit)),
+        **{name: figures.get(name) for name in SHOWN.values()},
     )  # fmt: skip
 
 
@@ -90,7 +123,7 @@ def watch_traffic(request: HttpRequest, body: WatchedIn) -> Status[WatchedOut]:
     """Watch traffic from now on: rules can be about it."""
     with refusing():
         row = watched.watch(body.name, body.filters, request.user.get_username())
-    return Status(201, _watched(row, _limits().get(row.pk, []), None))
+    return Status(201, _watched(row, _limits().get(row.pk, []), {}))
 
 
 @router.delete("/traffic/watched/{int:traffic_id}", needs=ENGINEER.everywhere, response={204: None})

@@ -2,8 +2,10 @@
 
 import time
 from collections import OrderedDict
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
 
+from lumtar.core.flows.response_times import TimeField
 from lumtar.wire.flows.fields import Template
 
 MOST_TEMPLATES = 4_000
@@ -45,6 +47,7 @@ class Domain:
     ----------
     key : the exporter's address, its protocol and the domain's number
     sampling : one in so many packets, by the sampler's number; that of 0 holds for all
+    declared : fields that are read though no standard defines them
     lost : by the sequence numbers: records in version 5 and IPFIX, datagrams in version 9 and sFlow
     no_template : sets that were dropped since their template did not come
     """
@@ -55,6 +58,7 @@ class Domain:
     held: OrderedDict[int, list[Held]] = field(default_factory=OrderedDict)
     held_sets: int = 0
     held_octets: int = 0
+    declared: Sequence[TimeField] = ()
     next_sequence: int | None = None
     late_in_row: int = 0
     lost: int = 0
@@ -67,13 +71,19 @@ class Domain:
     """Its templates or its sampling are others than when they were kept."""
 
     def learn(self, template: Template) -> None:
-        """Take a template over."""
+        """Take a template over; one that is known already stays."""
         if self.templates.get(template.number) != template:
             self.is_changed = True
-        self.templates[template.number] = template
+            self.templates[template.number] = replace(template, declared=self.declared)
         self.templates.move_to_end(template.number)
         while len(self.templates) > MOST_TEMPLATES:
             self.templates.popitem(last=False)
+
+    def declare(self, declared: Sequence[TimeField]) -> None:
+        """Read some fields from now on that no standard defines."""
+        self.declared = declared
+        for number, template in self.templates.items():
+            self.templates[number] = replace(template, declared=declared)
 
     def forget(self, number: int) -> None:
         """Take a template back (RFC 7011 section 8.1)."""
@@ -137,11 +147,19 @@ class Exporters:
     """Everything that is known, by the exporter's address, its protocol and its domain."""
 
     domains: dict[tuple[str, str, int], Domain] = field(default_factory=dict)
+    declared: Sequence[TimeField] = ()
 
     def domain(self, address: str, protocol: str, number: int) -> Domain | None:
         """A domain; None if there are too many for this one to be believed."""
         key = address, protocol, number
         found = self.domains.get(key)
         if found is None and len(self.domains) < MOST_DOMAINS:
-            found = self.domains[key] = Domain(key)
+            found = self.domains[key] = Domain(key, declared=self.declared)
         return found
+
+    def declare(self, declared: Sequence[TimeField]) -> None:
+        """Read some fields from now on that no standard defines."""
+        if declared != self.declared:
+            self.declared = declared
+            for domain in self.domains.values():
+                domain.declare(declared)

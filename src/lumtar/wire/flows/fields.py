@@ -5,12 +5,14 @@ unusual lengths (RFC 7011 section 6.2, reduced-size encoding) are put together o
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+
+from lumtar.core.flows.response_times import TimeField
 
 VARIABLE = 0xFFFF
 """The length of a field whose length stands in each record (RFC 7011 section 7)."""
@@ -34,6 +36,8 @@ WANTED = frozenset(
     )
 )  # fmt: skip
 """Elements that are read; others are passed over."""
+DECLARED = 1 << 16
+"""Declared fields are found by numbers from here on, beyond those of all elements."""
 PLAIN = {1: "u1", 2: ">u2", 4: ">u4", 8: ">u8", 16: "(2,)>u8"}
 """Lengths that numpy reads by itself."""
 Numbers = NDArray[Any]
@@ -49,7 +53,7 @@ class FieldSpec:
 
     @property
     def key(self) -> int:
-        """By what it is found in a record: the element, those of the reverse direction below zero, 0 for anything else."""
+        """By what a standard field is found in a record: the element, those of the reverse direction below zero, 0 for anything else."""
         if self.enterprise == 0:
             return self.element if self.element in WANTED else 0
         return -self.element if self.enterprise == REVERSE and self.element in WANTED else 0
@@ -57,11 +61,24 @@ class FieldSpec:
 
 @dataclass(frozen=True)
 class Template:
-    """A template: its fields in their order. ``scope`` is how many of them are the scope of an options template."""
+    """A template: its fields in their order.
+
+    Attributes
+    ----------
+    scope : how many of the fields are the scope of an options template
+    declared : fields that are read though no standard defines them; the first is found in a record by DECLARED, and so on
+    """
 
     number: int
     fields: Sequence[FieldSpec]
     scope: int = 0
+    declared: Sequence[TimeField] = field(default=(), compare=False)
+
+    @cached_property
+    def keys(self) -> Sequence[int]:
+        """By what each field is found in a record; 0 for one that is passed over."""
+        declared = {(each.enterprise, each.element): DECLARED + n for n, each in enumerate(self.declared)}
+        return [each.key or declared.get((each.enterprise, each.element), 0) for each in self.fields]
 
     @cached_property
     def is_variable(self) -> bool:
@@ -77,13 +94,12 @@ class Template:
     def dtype(self) -> np.dtype[np.void]:
         """The fields that are read, where they lie in a record."""
         names, formats, offsets, at = [], [], [], 0
-        for field in self.fields:
-            key = field.key
-            if key and str(key) not in names and 0 < field.length <= 16:
+        for spec, key in zip(self.fields, self.keys, strict=True):
+            if key and str(key) not in names and 0 < spec.length <= 16:
                 names.append(str(key))
-                formats.append(PLAIN.get(field.length, f"({field.length},)u1"))
+                formats.append(PLAIN.get(spec.length, f"({spec.length},)u1"))
                 offsets.append(at)
-            at += field.length
+            at += spec.length
         return np.dtype({"names": names, "formats": formats, "offsets": offsets, "itemsize": at})
 
     def read(self, sets: Sequence[bytes]) -> tuple["Fields", list[int]]:
@@ -97,7 +113,7 @@ class Template:
 
     def _read_variable(self, sets: Sequence[bytes]) -> tuple["Fields", list[int]]:
         """Records of different lengths, one after another."""
-        found: dict[int, list[bytes]] = {each.key: [] for each in self.fields if each.key}
+        found: dict[int, list[bytes]] = {key: [] for key in self.keys if key}
         numbers = []
         for data in sets:
             at, number = 0, 0
@@ -113,8 +129,8 @@ class Template:
 
     def _one(self, data: bytes, at: int) -> tuple[dict[int, bytes] | None, int]:
         values: dict[int, bytes] = {}
-        for field in self.fields:
-            length = field.length
+        for spec, key in zip(self.fields, self.keys, strict=True):
+            length = spec.length
             if length == VARIABLE:
                 if at >= len(data):
                     return None, at
@@ -125,8 +141,8 @@ class Template:
                     length, at = int.from_bytes(data[at : at + 2], "big"), at + 2
             if at + length > len(data):
                 return None, at
-            if field.key:
-                values.setdefault(field.key, data[at : at + length])
+            if key:
+                values.setdefault(key, data[at : at + length])
             at += length
         return values, at
 

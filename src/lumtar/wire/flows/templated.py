@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from lumtar.core.flows.records import MAPPED, Records, empty
+from lumtar.core.flows.response_times import Part, TimeField, Times, times_of
 from lumtar.wire.ber import Malformed
 from lumtar.wire.flows import fields as element
 from lumtar.wire.flows.exporters import Domain, Exporters, Header
@@ -20,6 +21,7 @@ NTP_EPOCH = 2_208_988_800
 """Seconds from 1900 to 1970: dateTimeMicroseconds and Nanoseconds are NTP time stamps (RFC 7011 section 6.1.9)."""
 SAMPLERS = (element.SAMPLER_ID, element.SELECTOR_ID)
 EGRESS_FIELD = 1
+TCP, SYN = 6, 0x02
 
 
 @dataclass(slots=True)
@@ -149,9 +151,7 @@ def _learn(domain: Domain, body: bytes, pending: Pending, *, is_ipfix: bool, is_
         if not 0 < count <= MOST_FIELDS or scope > count:
             raise Malformed(f"a template has {count} fields")
         listed, at = _fields(body, at, count, is_ipfix=is_ipfix, scope=0 if is_ipfix else scope)
-        template = Template(number, tuple(listed), scope)
-        known = domain.templates.get(number)
-        domain.learn(known if known == template else template)
+        domain.learn(Template(number, tuple(listed), scope))
         for held in domain.take_held(number):
             pending.add(domain, domain.templates[number], held.data, held.header, is_ipfix=is_ipfix)
 
@@ -184,20 +184,20 @@ def _fields(body: bytes, at: int, count: int, *, is_ipfix: bool, scope: int) -> 
     return listed, at
 
 
-def read(pending: Pending) -> list[tuple[Domain, Records]]:
-    """The records of all sets that wait; options say how packets are sampled."""
+def read(pending: Pending) -> list[tuple[Domain, Records, Times | None]]:
+    """The records of all sets that wait, and response times where these tell any; options say how packets are sampled."""
     found = []
     for sets in pending.order:
-        for records in _read(sets):
+        for records, times in _read(sets):
             if len(records):
                 sets.domain.records += len(records)
-                found.append((sets.domain, records))
+                found.append((sets.domain, records, times))
     pending.sets.clear()
     pending.order.clear()
     return found
 
 
-def _read(sets: DataSets) -> Sequence[Records]:
+def _read(sets: DataSets) -> Sequence[tuple[Records, Times | None]]:
     template = sets.template
     told, counts = template.read(sets.data)
     if template.scope:
@@ -209,8 +209,32 @@ def _read(sets: DataSets) -> Sequence[Records]:
     uptime = np.repeat([each.uptime_ms for each in sets.headers], counts)
     first = _records(told, sets.domain, sent, uptime, sign=1)
     if not (told.has(-element.OCTETS) or told.has(element.RESPONDER_OCTETS)):
-        return [first]
-    return [first, _reverse(told, first)]
+        return [(first, _times_told(told, template.declared))]
+    times = _times_told(told, template.declared)
+    return [(first, _handshakes(told, first) if times is None else times), (_reverse(told, first), None)]
+
+
+def _times_told(told: Fields, declared: Sequence[TimeField]) -> Times | None:
+    """Response times by the fields that were declared for them; None if there are none of these."""
+    found: dict[Part, Numbers] = {}
+    for place, each in enumerate(declared):
+        if each.part not in found and (value := told.value(element.DECLARED + place)) is not None:
+            found[each.part] = value * (1.0 if each.part is Part.RESPONSES else each.microseconds)
+    return times_of(found, told.number) if found.keys() - {Part.RESPONSES} else None
+
+
+def _handshakes(told: Fields, forward: Records) -> Times | None:
+    """Of TCP that was seen from its first packet on, how long it took to the first one of the other direction.
+
+    What is less than a unit of the exporter's clock counts as half of it.
+    """
+    for number, scale in ((element.START_US, 1e6 / 2**32), (element.START_NS, 1e6 / 2**32), (element.START_MS, 1e3)):
+        begun, answered = told.value(number), told.value(-number)
+        if begun is not None and answered is not None:
+            has_begun = (forward["protocol"] == TCP) & ((forward["tcp_flags"] & SYN) > 0) & (answered >= begun)
+            waited = np.where(has_begun, np.maximum(answered - begun, 0.5) * scale, 0.0)
+            return times_of({Part.NETWORK: waited}, told.number)
+    return None
 
 
 def _note_sampling(domain: Domain, told: Fields) -> None:

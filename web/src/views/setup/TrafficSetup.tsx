@@ -12,6 +12,7 @@ import {
 import { moment } from "../../components/format";
 import { Problem } from "../../components/Problem";
 import { ApplicationForm } from "./ApplicationForm";
+import { ResponseFields } from "./ResponseFields";
 
 /** What traffic is called: applications of one's own, autonomous systems and places. */
 export function TrafficSetup() {
@@ -57,6 +58,7 @@ export function TrafficSetup() {
       {data && (
         <p className="py-2 text-small text-ink2">Built in: {data.built_in.map(({ name }) => name).join(", ")}.</p>
       )}
+      <ResponseFields />
       <Table
         kind="systems"
         title="Autonomous systems"

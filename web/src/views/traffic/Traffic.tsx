@@ -13,6 +13,7 @@ import { Captures } from "./Captures";
 import { Exporters } from "./Exporters";
 import { PlacesPicture } from "./PlacesPicture";
 import { Records } from "./Records";
+import { ResponseTimes } from "./ResponseTimes";
 import { SiteMatrix } from "./SiteMatrix";
 import { Strangers } from "./Strangers";
 import { FILTERS, layersOf, useTrafficFilter } from "./trafficFilter";
@@ -39,6 +40,7 @@ const FAR: readonly (readonly [By, string, string])[] = [
 ];
 const LISTS = [
   ["totals", "totals"],
+  ["times", "response times"],
   ["records", "records"],
   ["strangers", "strangers"],
   ["captures", "captures"],
@@ -105,6 +107,7 @@ export function Traffic() {
           )}
         </div>
         <Problem error={error} />
+        {list === "times" && <ResponseTimes />}
         {list === "records" && <Records />}
         {list === "strangers" && <Strangers />}
         {list === "captures" && <Captures />}

@@ -9,7 +9,7 @@ import {
   watchTraffic,
 } from "../../api/trafficQueries";
 import { useMay } from "../../app/session";
-import { rate, text } from "../../components/format";
+import { rate, text, wait } from "../../components/format";
 import { Severity } from "../../components/Severity";
 
 /** Watched traffic with its rate now and the levels of rules about it; and watching what is shown. */
@@ -46,6 +46,17 @@ function Row({ watched, mayChange }: { watched: WatchedTraffic; mayChange: boole
         </Link>
         <span className="text-right">{watched.rate_bps === null ? "–" : text(rate(watched.rate_bps))}</span>
       </div>
+      {(watched.network_ms !== null || watched.server_ms !== null) && (
+        <p>
+          <Link
+            className="hover:underline"
+            to={`/traffic?${new URLSearchParams({ ...watched.filters, list: "times" })}`}
+          >
+            answers:{" "}
+            {[said("network", watched.network_ms), said("server", watched.server_ms)].filter(Boolean).join(", ")}
+          </Link>
+        </p>
+      )}
       <p className="flex flex-wrap items-center gap-x-2 text-ink2">
         {watched.limits.map((each) => (
           <Link
@@ -54,10 +65,9 @@ function Row({ watched, mayChange }: { watched: WatchedTraffic; mayChange: boole
             to={`/alarms/rules/${each.rule_id}`}
             title={each.rule}
           >
-            <Severity level={each.severity} size="11" /> {text(rate(each.limit_bps))}
-            {watched.rate_bps !== null &&
-              each.limit_bps > 0 &&
-              ` (${Math.round((100 * watched.rate_bps) / each.limit_bps)} %)`}
+            <Severity level={each.severity} size="11" /> {NAMES[each.of]}
+            {each.of === "rate_bps" ? text(rate(each.limit)) : wait(each.limit)}
+            {share(watched[each.of], each.limit)}
           </Link>
         ))}
         {watched.limits.length === 0 && <span>no limit</span>}
@@ -80,6 +90,11 @@ function Row({ watched, mayChange }: { watched: WatchedTraffic; mayChange: boole
     </li>
   );
 }
+
+const NAMES = { rate_bps: "", network_ms: "network ", server_ms: "server " };
+const said = (name: string, ms: number | null) => ms !== null && `${name} ${wait(ms)}`;
+const share = (value: number | null, limit: number) =>
+  value !== null && limit > 0 ? ` (${Math.round((100 * value) / limit)} %)` : "";
 
 function WatchThis({ filter }: { filter: TrafficFilter }) {
   const queries = useQueryClient();

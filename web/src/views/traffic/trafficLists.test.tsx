@@ -213,7 +213,9 @@ describe("watched traffic", () => {
         title: "the whole network",
         since: AT,
         rate_bps: 45e6,
-        limits: [{ rule_id: 8, rule: "Busy", severity: 4, limit_bps: 90e6 }],
+        limits: [{ rule_id: 8, rule: "Busy", severity: 4, of: "rate_bps", limit: 90e6 }],
+        network_ms: 12.4,
+        server_ms: 1320,
       },
     ];
     show(<Watched filter={{}} />, "/traffic");

@@ -1,0 +1,62 @@
+"""Which level a time of flows is read from: minutes, or hours and the minutes that are not summed up yet."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+from django.db import connection
+from django.utils import timezone
+
+from lumtar.domain.flows.store import HOURS, KEPT, MINUTES, RESPONSE_HOURS, RESPONSE_MINUTES
+
+STEPS = 240
+SHORT = timedelta(hours=12)
+"""A longer time is read from hours."""
+
+
+@dataclass(frozen=True, slots=True)
+class Levels:
+    """Tables of the same columns: by minute, and by hour."""
+
+    minutes: str
+    hours: str
+
+    def is_fine(self, start: datetime, end: datetime) -> bool:
+        """Whether a time is read from minutes: a short one of which there are some."""
+        if end - start > SHORT or start <= timezone.now() - KEPT[self.minutes] + timedelta(hours=1):
+            return False
+        with connection.cursor() as cursor:
+            cursor.execute(
+                f"""SELECT EXISTS (SELECT 1 FROM {self.minutes} WHERE at >= %(start)s AND at < %(end)s)
+                OR NOT EXISTS (SELECT 1 FROM {self.hours} WHERE at >= %(start)s AND at < %(end)s)""",
+                {"start": start, "end": end},
+            )
+            return bool(cursor.fetchone()[0])
+
+    def source(self, start: datetime, end: datetime, values: dict[str, Any], *, is_fine: bool) -> str:
+        """A query for the rows of a time, whose values are added."""
+        values |= {"start": start, "end": end}
+        if is_fine:
+            return f"SELECT * FROM {self.minutes} WHERE at >= %(start)s AND at < %(end)s"
+        with connection.cursor() as cursor:
+            cursor.execute(
+                f"SELECT max(at) + interval '1 hour' FROM {self.hours} WHERE at >= %s AND at < %s", [start, end]
+            )
+            cut = cursor.fetchone()[0] or start
+        values["cut"] = min(cut, end)
+        hours = f"SELECT * FROM {self.hours} WHERE at >= %(start)s AND at < %(cut)s"
+        return f"{hours} UNION ALL SELECT * FROM {self.minutes} WHERE at >= %(cut)s AND at < %(end)s"
+
+
+CONVERSATIONS, RESPONSES = Levels(MINUTES, HOURS), Levels(RESPONSE_MINUTES, RESPONSE_HOURS)
+
+
+def steps(start: datetime, end: datetime, *, is_fine: bool) -> tuple[datetime, int]:
+    """The beginning, rounded down to whole steps, and seconds of a step: so that there are at most STEPS of them."""
+    step = 60 if is_fine else 3600
+    for length in (60, 120, 300, 600, 900, 1800, 3600, 7200, 21600, 86400):
+        step = max(step, length) if length >= step else step
+        if (end - start).total_seconds() / step <= STEPS:
+            break
+    begin = datetime.fromtimestamp(start.timestamp() // step * step, start.tzinfo)
+    return begin, step

@@ -1,0 +1,30 @@
+"""What is stored of flows."""
+
+from lumtar.domain.flows.models.captures import Capture
+from lumtar.domain.flows.models.named import AddressName, OwnApplication, PrefixTable
+from lumtar.domain.flows.models.responses import ResponseField, ResponseHour, ResponseMinute, ResponseTime
+from lumtar.domain.flows.models.stored import Conversation, Exporter, Hour, Minute, Record, Recording, RecordLook
+from lumtar.domain.flows.models.watched import AddressList, FanOut, FirstSeen, Stranger, WatchedTraffic
+
+__all__ = [
+    "AddressList",
+    "AddressName",
+    "Capture",
+    "Conversation",
+    "Exporter",
+    "FanOut",
+    "FirstSeen",
+    "Hour",
+    "Minute",
+    "OwnApplication",
+    "PrefixTable",
+    "Record",
+    "RecordLook",
+    "Recording",
+    "ResponseField",
+    "ResponseHour",
+    "ResponseMinute",
+    "ResponseTime",
+    "Stranger",
+    "WatchedTraffic",
+]
