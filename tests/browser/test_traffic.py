@@ -9,9 +9,10 @@ from playwright.sync_api import expect
 
 from lumtar.core.flows import totals
 from lumtar.core.flows.records import address_numbers
+from lumtar.core.flows.response_times import RESPONSES
 from lumtar.domain.alarms.models import Rule
-from lumtar.domain.flows import store, strangers
-from lumtar.domain.flows.models import AddressList, Exporter, Stranger
+from lumtar.domain.flows import response_times, store, strangers
+from lumtar.domain.flows.models import AddressList, Exporter, ResponseField, Stranger
 from lumtar.domain.inventory.models import Interface
 from tests.browser.conftest import sign_in
 
@@ -112,3 +113,47 @@ def test_a_stranger_is_accepted(page, full):
     expect(main).to_contain_text("Everybody who is seen is known.")
     known.refresh_from_db()
     assert "10.77.0.5" in known.listed
+
+
+def test_a_slow_server_is_told_apart_from_the_network(page, full):
+    now = datetime.now(UTC).replace(second=0, microsecond=0)
+    store.ensure(store.RESPONSE_MINUTES, now - timedelta(hours=3), now)
+    rows = np.zeros(60, RESPONSES)
+    for at, address in enumerate(("10.0.10.200", "10.0.10.201")):
+        rows["server_hi"][at::2], rows["server_lo"][at::2] = address_numbers(address)
+        rows["server_us"][at::2] = (30_000, 4_200_000)[at]
+    rows["minute"] = int(now.timestamp() // 60) - 3 - np.repeat(np.arange(30), 2)
+    rows["device"], rows["output"], rows["application"], rows["port"], rows["protocol"] = (
+        full.device_id,
+        full.pk,
+        1,
+        8080,
+        6,
+    )
+    rows["network_us"], rows["network_number"], rows["server_number"] = 6_000, 1, 1
+    response_times.append(rows)
+    sign_in(page)
+    page.goto(f"{page.url.split('/now')[0].rstrip('/')}/traffic?interface={full.pk}&way=out&span=1h")
+    main = page.get_by_role("region", name="Traffic")
+    main.get_by_role("button", name="response times").click()
+    expect(main).to_contain_text(re.compile(r"the network took 6\.0 ms and servers took 2\.1 s"))
+    main.get_by_role("link", name="web", exact=True).click()
+    # The slow one stands first, and its network is as good as that of the other.
+    expect(main.get_by_role("listitem").first).to_contain_text(re.compile(r"10\.0\.10\.201 tcp 8080.*6\.0 ms.*4\.2 s"))
+    expect(main.get_by_role("listitem").nth(1)).to_contain_text(re.compile(r"10\.0\.10\.200 tcp 8080.*6\.0 ms.*30 ms"))
+
+
+def test_a_field_of_an_exporter_is_declared(page, full):
+    Exporter.objects.update(templates=[[256, 0, [[8, 4, 0], [7, 4, 32473]]]])
+    sign_in(page)
+    page.goto(f"{page.url.split('/now')[0].rstrip('/')}/setup/traffic")
+    main = page.get_by_role("region", name="Response times")
+    main.get_by_role("button", name="element 7 of enterprise 32473").click()
+    main.get_by_label("What it tells").select_option(label="time of the server for an answer")
+    main.get_by_label("Unit").select_option("ms")
+    main.get_by_role("button", name="Declare it").click()
+    expect(main).to_contain_text("element 7 of enterprise 32473time of the server for an answer, in ms")
+    field = ResponseField.objects.get()
+    assert (field.enterprise, field.element, field.part, field.unit) == (32473, 7, "server", "ms")
+    main.get_by_role("button", name="read it no longer").click()
+    expect(main).to_contain_text("No field is declared yet.")

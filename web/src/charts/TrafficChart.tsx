@@ -5,7 +5,7 @@ import { colour } from "../components/theme";
 import { Plot } from "./Plot";
 import { SYNC, timeAxis, valueAxis } from "./plot";
 
-export type Layer = { name: string; token: string; values: number[] };
+export type Layer = { name: string; token: string; values: (number | null)[] };
 type Props = {
   at: number[];
   /** From the bottom upwards. */
@@ -29,12 +29,12 @@ const bits = (value: number) => text(rate(value)).replace(".0 ", " ");
 /** The colour of the place-th of the layers. */
 export const layerToken = (place: number) => (place < 8 ? `layer${place}` : "rest");
 
-/** Upper edges of layers on top of each other, the highest first. */
-export function edgesOf(at: number[], layers: Layer[]): number[][] {
-  const sum = at.map(() => 0);
+/** Upper edges of layers on top of each other, the highest first; nothing where nothing is known. */
+export function edgesOf(at: number[], layers: Layer[]): (number | null)[][] {
+  const sum = at.map((): number | null => null);
   return layers
     .map(({ values }) => {
-      for (const [place, value] of values.entries()) sum[place] = (sum[place] ?? 0) + value;
+      for (const [place, value] of values.entries()) if (value !== null) sum[place] = (sum[place] ?? 0) + value;
       return [...sum];
     })
     .reverse();

@@ -152,6 +152,8 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
     values["step"] = step
     source = RESPONSES.source(begin, end, values, is_fine=is_fine)
     keys = ", ".join(BY[by])
+    # What was put together is no server, however long it took.
+    last = "is_rest, " if "is_rest" in BY[by] else ""
     whole = ", ".join(f"{key}::int" if key == "is_rest" else key for key in BY[by])
     with connection.cursor() as cursor:
         # Ranked by how long an answer takes with the network; by that which is known of it.
@@ -159,7 +161,7 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
             f"""WITH chosen AS MATERIALIZED (SELECT * FROM ({source}) s WHERE {where}),
             ranked AS (
                 SELECT ARRAY[{whole}]::int8[] AS key, {SUMS}, count(*) OVER () AS of FROM chosen GROUP BY {keys}
-                ORDER BY coalesce(sum(network_us) / nullif(sum(network_number), 0), 0)
+                ORDER BY {last}coalesce(sum(network_us) / nullif(sum(network_number), 0), 0)
                     + coalesce(sum(server_us) / nullif(sum(server_number), 0), 0) DESC, 1 LIMIT %(limit)s
             )
             SELECT NULL::int8[], {SLOT}, {SUMS}, 0 FROM chosen GROUP BY 2

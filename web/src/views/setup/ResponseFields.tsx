@@ -82,7 +82,7 @@ export function ResponseFields() {
       )}
       <form
         onSubmit={submit}
-        className="mt-1 grid grid-cols-[150px_120px_minmax(0,1fr)_90px_auto] items-end gap-2 max-md:grid-cols-2"
+        className="mt-1 grid grid-cols-[220px_120px_minmax(0,1fr)_90px_auto] items-end gap-2 max-md:grid-cols-2"
       >
         <Field
           label="Enterprise"

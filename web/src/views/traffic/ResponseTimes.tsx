@@ -39,8 +39,8 @@ export function ResponseTimes() {
   if (!data) return null;
   if (data.number === 0) return <Nothing />;
   const layers = [
-    { name: "network", token: NETWORK, values: data.network.map((value) => value ?? 0) },
-    { name: "server", token: SERVER, values: data.server.map((value) => value ?? 0) },
+    { name: "network", token: NETWORK, values: data.network },
+    { name: "server", token: SERVER, values: data.server },
   ];
   return (
     <>

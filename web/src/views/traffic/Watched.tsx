@@ -46,30 +46,34 @@ function Row({ watched, mayChange }: { watched: WatchedTraffic; mayChange: boole
         </Link>
         <span className="text-right">{watched.rate_bps === null ? "–" : text(rate(watched.rate_bps))}</span>
       </div>
-      {(watched.network_ms !== null || watched.server_ms !== null) && (
-        <p>
-          <Link
-            className="hover:underline"
-            to={`/traffic?${new URLSearchParams({ ...watched.filters, list: "times" })}`}
-          >
-            answers:{" "}
-            {[said("network", watched.network_ms), said("server", watched.server_ms)].filter(Boolean).join(", ")}
-          </Link>
-        </p>
-      )}
+      {FIGURES.map(({ of, name, write }) => {
+        const limits = watched.limits.filter((each) => each.of === of);
+        if (limits.length === 0 && (of === "rate_bps" || watched[of] === null)) return null;
+        return (
+          <p key={of} className="flex flex-wrap items-center gap-x-2 text-ink2">
+            {of !== "rate_bps" && (
+              <Link
+                className="hover:underline"
+                to={`/traffic?${new URLSearchParams({ ...watched.filters, list: "times" })}`}
+              >
+                {name} {watched[of] === null ? "not told" : <b className="font-medium text-ink">{wait(watched[of])}</b>}
+              </Link>
+            )}
+            {limits.map((each) => (
+              <Link
+                key={`${each.rule_id} ${each.severity}`}
+                className="inline-flex items-center gap-1 hover:underline"
+                to={`/alarms/rules/${each.rule_id}`}
+                title={each.rule}
+              >
+                <Severity level={each.severity} size="11" /> {write(each.limit)}
+                {of === "rate_bps" && share(watched[of], each.limit)}
+              </Link>
+            ))}
+          </p>
+        );
+      })}
       <p className="flex flex-wrap items-center gap-x-2 text-ink2">
-        {watched.limits.map((each) => (
-          <Link
-            key={`${each.rule_id} ${each.severity}`}
-            className="inline-flex items-center gap-1 hover:underline"
-            to={`/alarms/rules/${each.rule_id}`}
-            title={each.rule}
-          >
-            <Severity level={each.severity} size="11" /> {NAMES[each.of]}
-            {each.of === "rate_bps" ? text(rate(each.limit)) : wait(each.limit)}
-            {share(watched[each.of], each.limit)}
-          </Link>
-        ))}
         {watched.limits.length === 0 && <span>no limit</span>}
         {mayChange && (
           <>
@@ -91,8 +95,11 @@ function Row({ watched, mayChange }: { watched: WatchedTraffic; mayChange: boole
   );
 }
 
-const NAMES = { rate_bps: "", network_ms: "network ", server_ms: "server " };
-const said = (name: string, ms: number | null) => ms !== null && `${name} ${wait(ms)}`;
+const FIGURES = [
+  { of: "rate_bps", name: "", write: (value: number) => text(rate(value)) },
+  { of: "network_ms", name: "network", write: wait },
+  { of: "server_ms", name: "server", write: wait },
+] as const;
 const share = (value: number | null, limit: number) =>
   value !== null && limit > 0 ? ` (${Math.round((100 * value) / limit)} %)` : "";
 

@@ -179,6 +179,8 @@ describe("layers", () => {
       ["web", [8000, 0]],
       ["others", [50, 50]],
     ]);
+    const unknown = layers.map((layer) => ({ ...layer, values: [null, ...layer.values.slice(1)] }));
+    expect(edgesOf([1, 2], unknown).map(([first]) => first)).toEqual(layers.map(() => null));
     expect(edgesOf([1, 2], layers)).toEqual([
       [8050, 50],
       [8000, 0],

@@ -7,6 +7,7 @@ import { Captures } from "./Captures";
 import { captureFilter } from "./captureFilter";
 import { projected } from "./PlacesPicture";
 import { Records } from "./Records";
+import { ResponseTimes } from "./ResponseTimes";
 import { SiteMatrix, shadeOf } from "./SiteMatrix";
 import { Strangers } from "./Strangers";
 import { Watched } from "./Watched";
@@ -221,10 +222,53 @@ describe("watched traffic", () => {
     show(<Watched filter={{}} />, "/traffic");
     expect((await screen.findByRole("link", { name: "Backups" })).getAttribute("href")).toBe("/traffic?application=14");
     expect(screen.getByRole("link", { name: /90.0 Mb\/s \(50 %\)/ }).getAttribute("href")).toBe("/alarms/rules/8");
+    expect(screen.getByRole("link", { name: "server 1.3 s" }).getAttribute("href")).toContain("list=times");
     expect(screen.getByRole("link", { name: "new rule" }).getAttribute("href")).toContain("measure=traffic_rate");
     fireEvent.change(screen.getByLabelText("Name for the traffic that is shown"), { target: { value: "All" } });
     fireEvent.click(screen.getByRole("button", { name: "Watch it" }));
     await waitFor(() => expect(sent[0]?.body).toEqual({ name: "All", filters: {} }));
+  });
+});
+
+describe("response times", () => {
+  const mean = (ms: number | null, longest_ms: number | null = ms, number = 4) => ({ ms, longest_ms, number });
+  const told = (rows: unknown[]) => ({
+    title: "the whole network",
+    filters: [],
+    start: AT,
+    end: "2026-11-28T10:02:00Z",
+    step_s: 60,
+    at: [1, 2],
+    network: [6, null],
+    server: [40, null],
+    whole: { name: "", more: "", filters: {}, network: mean(6), server: mean(1320, 6000) },
+    rows,
+    number: rows.length,
+  });
+  it("tells the network from the server, and narrows step by step", async () => {
+    answers["/api/v1/traffic/response-times"] = told([
+      { name: "web", more: "", filters: { application: "1" }, network: mean(6), server: mean(1320, 6000) },
+      { name: "mail", more: "", filters: { application: "3" }, network: mean(14), server: mean(null) },
+    ]);
+    show(<ResponseTimes />, "/traffic?list=times");
+    expect((await screen.findByText("the slowest first")).parentElement?.textContent).toContain("2 applications");
+    expect(screen.getAllByText("1.3 s").length).toBe(2);
+    const rows = screen.getAllByRole("listitem").map((each) => each.textContent);
+    expect(rows[0]).toContain("6.0 ms1.3 s6.0 s4");
+    expect(rows[1]).toContain("14 ms–");
+    expect(screen.getByRole("link", { name: "web" }).getAttribute("href")).toBe(
+      "/traffic?list=times&application=1&by=server",
+    );
+    expect(screen.getByRole("link", { name: "CSV" }).getAttribute("href")).toContain(
+      "response-times/export?by=application",
+    );
+  });
+  it("says where to declare fields if nobody tells of any", async () => {
+    answers["/api/v1/traffic/response-times"] = told([]);
+    show(<ResponseTimes />, "/traffic?list=times");
+    expect((await screen.findByRole("link", { name: "set-up of traffic" })).getAttribute("href")).toBe(
+      "/setup/traffic",
+    );
   });
 });
 
