@@ -18,7 +18,7 @@ from lumtar.core.flows.records import MAPPED, empty
 
 EXPORTERS, SECONDS, PORT = 20, 10, 9478
 RATES = (50_000, 100_000, 200_000, 300_000)
-RECORD_OCTETS = 52
+RECORD_OCTETS = 60
 ROWS = 15_000
 """Records of an exporter's turn: clients, servers and services as a busy network has them."""
 
@@ -150,7 +150,8 @@ def drill() -> None:
 
     ports = list(Interface.objects.values_list("pk", flat=True))
     dice, now = np.random.default_rng(3), datetime.now(UTC).replace(minute=0, second=0, microsecond=0)
-    store.ensure(store.HOURS, now - timedelta(hours=DRILL_HOURS), now)
+    for table in (store.HOURS, store.NETWORK_HOURS):
+        store.ensure(table, now - timedelta(hours=DRILL_HOURS), now)
     for ago in range(1, DRILL_HOURS):
         rows = np.zeros(len(ports) * 2 * DRILL_ROWS, CONVERSATION)
         n = len(rows)
@@ -162,6 +163,10 @@ def drill() -> None:
         rows["application"], rows["protocol"], rows["port"] = dice.integers(0, 20, n), 6, dice.integers(1, 9000, n)
         rows["src_site"], rows["is_counted"] = dice.integers(0, 24, n), dice.integers(0, 2, n)
         store.append(rows, table=store.HOURS)
+        store.sum_network_up(now - timedelta(hours=ago), now - timedelta(hours=ago - 1))
+    for ago in range(1, DRILL_HOURS, 23):
+        for table in (store.HOURS, store.NETWORK_HOURS):
+            store.analyse(table, now - timedelta(hours=ago))
     device = Device.objects.values_list("pk", flat=True)[0]
     scopes = [Asked(), Asked(interface=ports[0], way=0), Asked(device=device)]
     scopes += [Asked(application=3), Asked(site=4), Asked(address="198.51.100.7")]
@@ -171,6 +176,8 @@ def drill() -> None:
         by = list(queries.BY)[number % len(queries.BY)]
         queries.read(scopes[number % len(scopes)], by, now - timedelta(days=1), now)
         took.append(1000 * (time.perf_counter() - begun))
+        if os.environ.get("LUMTAR_BENCH_WORDS"):
+            print(f"{took[-1]:.0f} ms by {by}: {scopes[number % len(scopes)]}", file=sys.stderr)
     print(json.dumps(took))
 
 
@@ -182,7 +189,10 @@ def drills() -> None:
         env = {**os.environ, "LUMTAR_DATABASE_URL": url}
         subprocess.run([sys.executable, "-c", "import bench.flows; bench.flows.fill()"], env=env, check=True)
         told = subprocess.run(
-            [sys.executable, "-c", "import bench.flows; bench.flows.drill()"], env=env, check=True, capture_output=True
+            [sys.executable, "-c", "import bench.flows; bench.flows.drill()"],
+            env=env,
+            check=True,
+            stdout=subprocess.PIPE,
         )
     took = np.array(json.loads(told.stdout.splitlines()[-1]))
     report(

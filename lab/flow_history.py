@@ -27,7 +27,7 @@ from lumtar.domain.flows import applications, response_times, store
 from lumtar.domain.flows.models import Exporter
 from lumtar.domain.inventory.models import Site
 
-HOUR, MINUTE = 3600, 60
+DAY, HOUR, MINUTE = 86400, 3600, 60
 MINUTES_BACK = ((27, 22), (3, 0))
 """Hours ago for which there are minutes: now, and yesterday to compare with; other times have their hours."""
 RESPONSES = {store.MINUTES: store.RESPONSE_MINUTES, store.HOURS: store.RESPONSE_HOURS}
@@ -142,7 +142,7 @@ class FlowHistory:
         """Write hours and minutes; exporters are known since the first of them."""
         first = int((self._epoch - days * 86400) // HOUR) * HOUR
         last_hour, last_minute = int(self._epoch // HOUR) * HOUR, int(self._epoch // MINUTE) * MINUTE
-        for table in (store.HOURS, store.RESPONSE_HOURS):
+        for table in (store.HOURS, store.NETWORK_HOURS, store.RESPONSE_HOURS):
             store.ensure(table, _moment(first), _moment(last_minute + HOUR))
         self._write(store.HOURS, HOUR, first, last_hour)
         for begun, over in MINUTES_BACK:
@@ -152,9 +152,13 @@ class FlowHistory:
                 store.ensure(table, _moment(begin), _moment(end))
             self._write(store.MINUTES, MINUTE, begin, end)
         self._writer.finish()
+        for begin in range(first, last_hour, DAY):
+            store.sum_network_up(_moment(begin), _moment(min(begin + DAY, last_hour)))
         self._exporters(_moment(first))
         with connection.cursor() as cursor:
-            cursor.execute(f"ANALYZE {store.HOURS}, {store.MINUTES}, {store.RESPONSE_HOURS}, {store.RESPONSE_MINUTES}")
+            cursor.execute(
+                f"ANALYZE {store.HOURS}, {store.NETWORK_HOURS}, {store.MINUTES}, {store.RESPONSE_HOURS}, {store.RESPONSE_MINUTES}"
+            )
         say(f"  flows of {days} days")
 
     def _write(self, table: str, step: int, first: int, last: int) -> None:

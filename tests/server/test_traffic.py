@@ -46,7 +46,8 @@ def port(user):
     begin = NOW - timedelta(minutes=10)
     partitions.ensure((NOW - timedelta(days=1)).date(), (NOW + timedelta(days=1)).date())
     store.ensure(store.MINUTES, begin, NOW)
-    store.ensure(store.HOURS, begin, NOW)
+    for table in (store.HOURS, store.NETWORK_HOURS):
+        store.ensure(table, begin, NOW)
     minute = int(begin.timestamp() // 60)
     store.append(conversations(made.pk, minute, (1, 9, 6000, 1, 0), (2, 9, 1500, 2, 0), (9, 1, 300, 1, 1)))
     Reading.objects.create(

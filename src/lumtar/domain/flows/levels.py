@@ -7,7 +7,8 @@ from typing import Any
 from django.db import connection
 from django.utils import timezone
 
-from lumtar.domain.flows.store import HOURS, KEPT, MINUTES, RESPONSE_HOURS, RESPONSE_MINUTES
+from lumtar.domain.flows.asking import Asked
+from lumtar.domain.flows.store import HOURS, KEPT, MINUTES, NETWORK_HOURS, RESPONSE_HOURS, RESPONSE_MINUTES
 
 STEPS = 240
 SHORT = timedelta(hours=12)
@@ -49,6 +50,18 @@ class Levels:
 
 
 CONVERSATIONS, RESPONSES = Levels(MINUTES, HOURS), Levels(RESPONSE_MINUTES, RESPONSE_HOURS)
+NETWORK = Levels(MINUTES, NETWORK_HOURS)
+
+
+def levels_of(asked: Asked) -> Levels:
+    """From where a question about conversations is answered.
+
+    What is about the whole network, or a site, has sums of its own; whoever asks for an address or a port wants those that were too small for these
+    as well.
+    """
+    is_of_a_part = any(each is not None for each in (asked.interface, asked.device, asked.group, asked.port))
+    has_addresses = bool(asked.sender or asked.receiver or asked.address or asked.within)
+    return CONVERSATIONS if is_of_a_part or has_addresses else NETWORK
 
 
 def steps(start: datetime, end: datetime, *, is_fine: bool) -> tuple[datetime, int]:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from lumtar.core.refusal import Refusal
 from lumtar.domain.flows.asking import IN, OUT, Asked, conditions
-from lumtar.domain.flows.levels import CONVERSATIONS, steps
+from lumtar.domain.flows.levels import CONVERSATIONS, levels_of, steps
 from lumtar.domain.readings import bulk
 
 MOST_ROWS = 500
@@ -76,9 +76,10 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
         raise Refusal(f"Traffic is put together by {', '.join(BY)}.", "by")
     values: dict[str, Any] = {}
     where = conditions(asked, values)
-    is_fine = CONVERSATIONS.is_fine(start, end)
+    levels = levels_of(asked)
+    is_fine = levels.is_fine(start, end)
     begin, step = steps(start, end, is_fine=is_fine)
-    source = CONVERSATIONS.source(begin, end, values, is_fine=is_fine)
+    source = levels.source(begin, end, values, is_fine=is_fine)
     keys = BY[by]
     # What was put together is one row, whatever application or protocol it is of.
     named = ", ".join(

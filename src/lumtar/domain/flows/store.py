@@ -16,17 +16,21 @@ from lumtar.domain.readings import bulk
 from lumtar.domain.readings.services import claim_batch
 
 MINUTES, HOURS, RECORDS = "flows_minute", "flows_hour", "flows_record"
+NETWORK_HOURS = "flows_networkhour"
+"""Of all exporters together, each conversation once: questions about the whole network read a fraction of the rows."""
 RESPONSE_MINUTES, RESPONSE_HOURS = "flows_responseminute", "flows_responsehour"
 LENGTHS = {
-    MINUTES: timedelta(hours=1), HOURS: timedelta(days=1), RECORDS: timedelta(hours=6), RESPONSE_MINUTES: timedelta(hours=6),
+    MINUTES: timedelta(hours=1), HOURS: timedelta(days=1), NETWORK_HOURS: timedelta(days=7), RECORDS: timedelta(hours=6), RESPONSE_MINUTES: timedelta(hours=6),
     RESPONSE_HOURS: timedelta(days=7),
 }  # fmt: skip
 KEPT = {
-    MINUTES: timedelta(days=2), HOURS: timedelta(days=92), RECORDS: timedelta(days=7), RESPONSE_MINUTES: timedelta(days=7),
+    MINUTES: timedelta(days=2), HOURS: timedelta(days=92), NETWORK_HOURS: timedelta(days=92), RECORDS: timedelta(days=7), RESPONSE_MINUTES: timedelta(days=7),
     RESPONSE_HOURS: timedelta(days=400),
 }  # fmt: skip
 MOST_OF_AN_HOUR = 200
 """Conversations of an interface, way and hour that are kept one by one; the rest is put together."""
+MOST_OF_THE_NETWORK = 2_000
+"""Conversations of an hour that are kept one by one for the whole network."""
 MOST_SCANS = 500
 """Senders with many receivers that are kept of a minute."""
 MAKING = 7_402_320
@@ -88,6 +92,16 @@ def _floor(at: datetime, length: timedelta) -> datetime:
     return start + (at - start) // length * length
 
 
+def _partition(table: str, start: datetime) -> str:
+    return f"{table}_{start:%Y%m%d_%H}"
+
+
+def analyse(table: str, at: datetime) -> None:
+    """Have the database look at the partition that holds a time: rows came in bulk, and questions come before its own look."""
+    with connection.cursor() as cursor:
+        cursor.execute(f"ANALYZE {_partition(table, _floor(at, LENGTHS[table]))}")
+
+
 def complete_until(now: datetime) -> datetime:
     """The end of the last minute of which everything is stored."""
     return datetime.fromtimestamp((now - GRACE).timestamp() // 60 * 60, UTC)
@@ -100,7 +114,7 @@ def ensure(table: str, first: datetime, last: datetime) -> None:
     with transaction.atomic(), connection.cursor() as cursor:
         cursor.execute("SELECT pg_advisory_xact_lock(%s)", [MAKING])
         while start <= last:
-            name = f"{table}_{start:%Y%m%d_%H}"
+            name = _partition(table, start)
             cursor.execute("SELECT to_regclass(%s)", [name])
             if cursor.fetchone()[0] is None:
                 bounds = f"FROM ('{start.isoformat()}') TO ('{(start + length).isoformat()}')"
@@ -134,21 +148,37 @@ def roll_up(start: datetime) -> int:
 
     The largest conversations of an interface and way are kept; of the others the application, sites, protocol and DSCP stay exact.
     """
-    end = start + LENGTHS[MINUTES]
-    sql = f"""INSERT INTO {HOURS} (at, octets, packets, flows, {KEY})
-        WITH whole AS (
-            SELECT sum(octets) AS octets, sum(packets) AS packets, sum(flows) AS flows, {KEY}
-            FROM {MINUTES} WHERE at >= %(start)s AND at < %(end)s GROUP BY {KEY}
-        ), ranked AS (
-            SELECT *, is_rest OR row_number() OVER (PARTITION BY interface_id, way, is_rest ORDER BY octets DESC) > {MOST_OF_AN_HOUR} AS small
+    end = start + timedelta(hours=1)
+    whole = f"""SELECT %(start)s::timestamptz AS at, sum(octets) AS octets, sum(packets) AS packets, sum(flows) AS flows, {KEY}
+        FROM {MINUTES} WHERE at >= %(start)s AND at < %(end)s GROUP BY {KEY}"""
+    with transaction.atomic(), connection.cursor() as cursor:
+        cursor.execute(f"DELETE FROM {HOURS} WHERE at = %s", [start])
+        cursor.execute(_summing(HOURS, whole, "interface_id, way", MOST_OF_AN_HOUR), {"start": start, "end": end})
+        rows = int(cursor.rowcount)
+        sum_network_up(start, end)
+    return rows
+
+
+def sum_network_up(start: datetime, end: datetime) -> None:
+    """Sum hours up over the whole network, from hours, anew."""
+    key = KEY.replace("interface_id, way", "0 AS interface_id, 0 AS way")
+    grouped = KEY.replace("interface_id, way, ", "")
+    whole = f"""SELECT at, sum(octets) AS octets, sum(packets) AS packets, sum(flows) AS flows, {key}
+        FROM {HOURS} WHERE at >= %(start)s AND at < %(end)s AND is_counted GROUP BY at, {grouped}"""
+    with transaction.atomic(), connection.cursor() as cursor:
+        cursor.execute(f"DELETE FROM {NETWORK_HOURS} WHERE at >= %s AND at < %s", [start, end])
+        cursor.execute(_summing(NETWORK_HOURS, whole, "at", MOST_OF_THE_NETWORK), {"start": start, "end": end})
+
+
+def _summing(table: str, whole: str, of_each: str, most: int) -> str:
+    """A statement that fills a table: the largest conversations of each, and the others put together."""
+    return f"""INSERT INTO {table} (at, octets, packets, flows, {KEY})
+        WITH whole AS ({whole}), ranked AS (
+            SELECT *, is_rest OR row_number() OVER (PARTITION BY {of_each}, is_rest ORDER BY octets DESC) > {most} AS small
             FROM whole
         )
-        SELECT %(start)s, least(sum(octets), 9e18), least(sum(packets), 9e18), sum(flows), interface_id, way,
+        SELECT at, least(sum(octets), 9e18), least(sum(packets), 9e18), sum(flows), interface_id, way,
             CASE WHEN small THEN 0 ELSE src_hi END AS a, CASE WHEN small THEN 0 ELSE src_lo END AS b,
             CASE WHEN small THEN 0 ELSE dst_hi END AS c, CASE WHEN small THEN 0 ELSE dst_lo END AS d,
             protocol, CASE WHEN small THEN 0 ELSE port END AS e, dscp, application, src_site, dst_site, small, is_counted
-        FROM ranked GROUP BY interface_id, way, a, b, c, d, protocol, e, dscp, application, src_site, dst_site, small, is_counted"""
-    with transaction.atomic(), connection.cursor() as cursor:
-        cursor.execute(f"DELETE FROM {HOURS} WHERE at = %s", [start])
-        cursor.execute(sql, {"start": start, "end": end})
-        return int(cursor.rowcount)
+        FROM ranked GROUP BY at, interface_id, way, a, b, c, d, protocol, e, dscp, application, src_site, dst_site, small, is_counted"""

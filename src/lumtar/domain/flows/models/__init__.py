@@ -3,7 +3,16 @@
 from lumtar.domain.flows.models.captures import Capture
 from lumtar.domain.flows.models.named import AddressName, OwnApplication, PrefixTable
 from lumtar.domain.flows.models.responses import ResponseField, ResponseHour, ResponseMinute, ResponseTime
-from lumtar.domain.flows.models.stored import Conversation, Exporter, Hour, Minute, Record, Recording, RecordLook
+from lumtar.domain.flows.models.stored import (
+    Conversation,
+    Exporter,
+    Hour,
+    Minute,
+    NetworkHour,
+    Record,
+    Recording,
+    RecordLook,
+)
 from lumtar.domain.flows.models.watched import AddressList, FanOut, FirstSeen, Stranger, WatchedTraffic
 
 __all__ = [
@@ -16,6 +25,7 @@ __all__ = [
     "FirstSeen",
     "Hour",
     "Minute",
+    "NetworkHour",
     "OwnApplication",
     "PrefixTable",
     "Record",

@@ -96,6 +96,15 @@ class Hour(Conversation):
         db_table = "flows_hour"
 
 
+class NetworkHour(Conversation):
+    """Within an hour, of all exporters together, each conversation once; interface and way are 0."""
+
+    class Meta:
+        """Partitioned by weeks; made by a migration."""
+
+        db_table = "flows_networkhour"
+
+
 class Recording(models.Model):
     """Somebody wants the records of an exporter (of all of them, without a device) kept one by one until a time."""
 
