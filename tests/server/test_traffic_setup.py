@@ -1,9 +1,13 @@
 """Applications of one's own, autonomous systems and places by the API, and traffic put together by them."""
 
 from datetime import timedelta
+from pathlib import Path
+from tempfile import NamedTemporaryFile
 
 import numpy as np
 import pytest
+from mmdb_writer import MMDBWriter
+from netaddr import IPSet
 
 from lumtar.core.flows import totals
 from lumtar.core.flows.prefix_tables import PLACES, SYSTEMS, read
@@ -116,3 +120,55 @@ def test_applications_are_tried_before_they_are_kept(client, port):  # noqa: F81
     assert client.put(path, {**body, "name": "catalogue"}, JSON).json()["name"] == "catalogue"
     assert [each["name"] for each in get(client, "applications")["own"]] == ["catalogue"]
     assert client.delete(path).status_code == 204 and get(client, "applications")["own"] == []
+
+
+def mmdb(rows):
+    """An MMDB file by an encoder that is not ours."""
+    writer = MMDBWriter(6, "table", languages=["en"], ipv4_compatible=True)
+    for prefix, record in rows:
+        writer.insert_network(IPSet([prefix]), record)
+    with NamedTemporaryFile(suffix=".mmdb") as file:
+        writer.to_db_file(file.name)
+        return Path(file.name).read_bytes()
+
+
+def send_file(client, kind, data):
+    return client.post(f"/api/v1/prefixtables/{kind}/file", data, "application/octet-stream")
+
+
+def test_tables_are_loaded_from_binary_files(client, port):  # noqa: F811
+    systems = mmdb(
+        [
+            ("198.51.100.0/24", {"autonomous_system_number": 64496, "autonomous_system_organization": "Wellmere"}),
+            ("2001:db8:f00d::/48", {"asn": "AS64497", "name": "Brightwater Video"}),
+            ("203.0.113.0/24", {"something": "else"}),
+        ]
+    )
+    told = send_file(client, "systems", systems)
+    assert told.status_code == 200 and told.json()["rows"] == 2
+    names = {"names": {"en": "Teravo", "de": "Terau"}}
+    places = mmdb(
+        [
+            (
+                "198.51.100.16/28",
+                {"city": names, "country": {"iso_code": "EA"}, "location": {"latitude": -12.5, "longitude": 30.0}},
+            ),
+            ("2001:db8:f00d::/48", {"country": {"names": {"en": "Northland"}}}),
+        ]
+    )
+    told = send_file(client, "places", places)
+    assert told.status_code == 200, told.content
+    assert told.json()["rows"] == 2
+    far(port, ("198.51.100.20", 700, 0), ("2001:db8:f00d::9", 90, 0))
+    assert [row["name"] for row in ask(client, by="AS")["rows"]] == ["AS64496", "AS64497"]
+    rows = ask(client, by="place")["rows"]
+    assert [(row["name"], row["where"]) for row in rows] == [("Teravo", [-12.5, 30.0]), ("Northland", None)]
+
+
+def test_files_that_are_no_tables_are_refused(client, user):
+    data = mmdb([("198.51.100.0/24", {"something": "else"})])
+    is_problem(send_file(client, "systems", data), 422, "tells of autonomous systems")
+    is_problem(send_file(client, "places", data[: len(data) // 3] + data[-200:]), 422, "MMDB")
+    is_problem(send_file(client, "places", b"\xff\xfe\x00nothing"), 422, "neither MMDB nor text")
+    assert send_file(client, "systems", SYSTEMS_CSV.encode()).status_code == 200
+    is_problem(send_file(client, "systems", b""), 422, "first line")

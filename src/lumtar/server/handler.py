@@ -25,7 +25,11 @@ from lumtar.server.recognising import is_somebody
 
 THREADS = 40
 SIGN_IN = "/api/v1/session"
-UPLOADS = ("/api/v1/import/readings",)
+UPLOADS = (
+    "/api/v1/import/readings",
+    "/api/v1/prefixtables/systems/file",
+    "/api/v1/prefixtables/places/file",
+)
 """Where more is taken than what an ordinary request holds."""
 LARGEST_UPLOAD = 65 << 20
 SMALL = 64 << 10

@@ -109,5 +109,5 @@ HASHING = Room(2, 5.0, SIGN_INS)
 """To look at a password takes 100 MB for a moment: never more than two at once."""
 TRIES = Limit(60, 60.0, "Too many devices tried out. Wait a minute, then try again.")
 TRYING = Room(4, 0.0, "Several devices are being tried out already. Wait until one is done.")
-UPLOADS = Room(2, 20.0, "Others are importing readings just now. Wait until they are done.")
+UPLOADS = Room(2, 20.0, "Others are loading large files just now. Wait until they are done.")
 EVERY_LIMIT = (SIGN_INS_OF_ADDRESS, SIGN_INS_OF_NAME, SIGN_INS_IN_ALL, TRIES)

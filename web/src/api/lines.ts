@@ -1,6 +1,6 @@
 import { ApiProblem, cookie } from "./client";
 
-async function post(path: string, body: string, type: string, signal?: AbortSignal): Promise<Response> {
+async function post(path: string, body: BodyInit, type: string, signal?: AbortSignal): Promise<Response> {
   const answer = await fetch(`/api/v1/${path}`, {
     method: "POST",
     headers: { "Content-Type": type, "X-CSRFToken": cookie("lumtar_csrf") },
@@ -15,6 +15,11 @@ async function post(path: string, body: string, type: string, signal?: AbortSign
 /** A call that takes text. */
 export async function postText<T>(path: string, text: string): Promise<T> {
   return (await post(path, text, "text/csv; charset=utf-8")).json() as Promise<T>;
+}
+
+/** A call that takes a file as it is. */
+export async function postFile<T>(path: string, file: File): Promise<T> {
+  return (await post(path, file, "application/octet-stream")).json() as Promise<T>;
 }
 
 /**

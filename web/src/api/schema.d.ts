@@ -3303,6 +3303,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/prefixtables/{kind}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Load Table File
+         * @description Load a table from a file as the body, CSV or MMDB, in place of the one before.
+         */
+        post: operations["lumtar_server_api_traffic_setup_load_table_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices/{device}/routes": {
         parameters: {
             query?: never;
@@ -16556,6 +16576,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    lumtar_server_api_traffic_setup_load_table_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "systems" | "places";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrefixTableOut"];
+                };
             };
         };
     };

@@ -1,5 +1,6 @@
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { client, got, type Schemas } from "./client";
+import { postFile } from "./lines";
 import type { Range } from "./queries";
 
 export type By =
@@ -160,8 +161,8 @@ export const prefixTablesQuery = queryOptions({
   queryFn: () => got(client.GET("/api/v1/prefixtables", {})),
 });
 
-export const loadPrefixTable = (kind: PrefixKind, text: string) =>
-  got(client.PUT("/api/v1/prefixtables/{kind}", { params: { path: { kind } }, body: { text } }));
+export const loadPrefixTable = (kind: PrefixKind, file: File) =>
+  postFile<Schemas["PrefixTableOut"]>(`prefixtables/${kind}/file`, file);
 
 export const deletePrefixTable = (kind: PrefixKind) =>
   got(client.DELETE("/api/v1/prefixtables/{kind}", { params: { path: { kind } } }));

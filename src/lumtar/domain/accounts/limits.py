@@ -83,6 +83,9 @@ POLICIES: dict[str, str] = {
     "flows_exporter": OF_DEVICE,
     "flows_minute": OF_PORT,
     "flows_hour": OF_PORT,
+    "flows_networkhour": "false",
+    "flows_responseminute": OF_DEVICE,
+    "flows_responsehour": OF_DEVICE,
     "flows_record": OF_DEVICE,
     "flows_fanout": OF_PORT,
     "flows_stranger": OF_PORT,
@@ -103,7 +106,7 @@ OPEN = (
     "axes_accessfailurelog", "axes_accesslog", "calling_callplan", "calling_contact", "calling_member", "calling_planstep",
     "calling_planstep_contacts", "calling_planstep_teams", "calling_substitution", "calling_team", "django_content_type",
     "django_session", "inventory_group_parts", "inventory_labelrule", "inventory_labelrun", "inventory_ownfield", "inventory_profile", "inventory_writing",
-    "flows_addresslist", "flows_addressname", "flows_firstseen", "flows_ownapplication", "flows_prefixtable", "flows_watchedtraffic", "operation_jobrun", "operation_process", "readings_due", "readings_retention", "readings_rolledup",
+    "flows_addresslist", "flows_addressname", "flows_firstseen", "flows_ownapplication", "flows_prefixtable", "flows_responsefield", "flows_watchedtraffic", "operation_jobrun", "operation_process", "readings_due", "readings_retention", "readings_rolledup",
     "topology_mapposition",
 )  # fmt: skip
 """Tables that hold nothing of the network, or only what is the same for everybody. Who may ask for them is the endpoint's matter."""

@@ -21,6 +21,8 @@ class Levels:
 
     minutes: str
     hours: str
+    instead: "Levels | None" = None
+    """What is read where there are no such hours, or whoever asks may not see them since they are of more than their part of the network."""
 
     def is_fine(self, start: datetime, end: datetime) -> bool:
         """Whether a time is read from minutes: a short one of which there are some."""
@@ -43,14 +45,17 @@ class Levels:
             cursor.execute(
                 f"SELECT max(at) + interval '1 hour' FROM {self.hours} WHERE at >= %s AND at < %s", [start, end]
             )
-            cut = cursor.fetchone()[0] or start
+            newest = cursor.fetchone()[0]
+        if newest is None and self.instead:
+            return self.instead.source(start, end, values, is_fine=is_fine)
+        cut = newest or start
         values["cut"] = min(cut, end)
         hours = f"SELECT * FROM {self.hours} WHERE at >= %(start)s AND at < %(cut)s"
         return f"{hours} UNION ALL SELECT * FROM {self.minutes} WHERE at >= %(cut)s AND at < %(end)s"
 
 
 CONVERSATIONS, RESPONSES = Levels(MINUTES, HOURS), Levels(RESPONSE_MINUTES, RESPONSE_HOURS)
-NETWORK = Levels(MINUTES, NETWORK_HOURS)
+NETWORK = Levels(MINUTES, NETWORK_HOURS, CONVERSATIONS)
 
 
 def levels_of(asked: Asked) -> Levels:

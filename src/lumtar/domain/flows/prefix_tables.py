@@ -9,6 +9,7 @@ from lumtar.core.flows import prefix_tables
 from lumtar.core.flows.lookups import PrefixRanges
 from lumtar.core.flows.prefix_tables import PLACES, SYSTEMS, Place, PrefixInfo, System
 from lumtar.core.refusal import Refusal
+from lumtar.domain.flows import mmdb
 from lumtar.domain.flows.models import PrefixTable
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.services import announce
@@ -37,6 +38,21 @@ def load(kind: str, text: str, by: str) -> PrefixTable:
     note_action(f"table of {kind} loaded: {told.rows} prefixes", by)
     announce("flows")
     return row
+
+
+def load_file(kind: str, data: bytes, by: str) -> PrefixTable:
+    """Take the table of a file over: CSV in UTF-8, or MMDB.
+
+    Raises
+    ------
+    Refusal
+    """
+    if mmdb.is_mmdb(data):
+        return load(kind, mmdb.text_of(data, COLUMNS[kind]), by)
+    try:
+        return load(kind, data.decode(), by)
+    except UnicodeDecodeError as error:
+        raise Refusal("The file is neither MMDB nor text in UTF-8.", "file") from error
 
 
 @transaction.atomic

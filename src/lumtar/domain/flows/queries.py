@@ -76,10 +76,9 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
         raise Refusal(f"Traffic is put together by {', '.join(BY)}.", "by")
     values: dict[str, Any] = {}
     where = conditions(asked, values)
-    levels = levels_of(asked)
-    is_fine = levels.is_fine(start, end)
+    is_fine = CONVERSATIONS.is_fine(start, end)
     begin, step = steps(start, end, is_fine=is_fine)
-    source = levels.source(begin, end, values, is_fine=is_fine)
+    source = levels_of(asked).source(begin, end, values, is_fine=is_fine)
     keys = BY[by]
     # What was put together is one row, whatever application or protocol it is of.
     named = ", ".join(

@@ -12,12 +12,14 @@ from pydantic import Field
 from lumtar.core.flows.applications import STANDARD
 from lumtar.domain.flows import applications, prefix_tables
 from lumtar.domain.flows.models import OwnApplication, PrefixTable
+from lumtar.server import limiting
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
-from lumtar.server.api.problems import refusing
+from lumtar.server.api.problems import Problem, refusing
 from lumtar.server.api.schema import Schema
 
 router = Router(tags=["traffic"])
 TRIED = timedelta(hours=1)
+LARGEST_FILE = 64 << 20
 Kind = Literal["systems", "places"]
 
 
@@ -155,6 +157,17 @@ def load_table(request: HttpRequest, kind: Kind, body: PrefixTableIn) -> PrefixT
     """Load a table, in place of the one before."""
     with refusing():
         return _table(prefix_tables.load(kind, body.text, request.user.get_username()))
+
+
+@router.post("/prefixtables/{str:kind}/file", needs=ENGINEER.everywhere, response=PrefixTableOut)
+def load_table_file(request: HttpRequest, kind: Kind) -> PrefixTableOut:
+    """Load a table from a file as the body, CSV or MMDB, in place of the one before."""
+    # Read past the limit for ordinary requests.
+    data = request.read(LARGEST_FILE + 1)
+    if len(data) > LARGEST_FILE:
+        raise Problem(413, f"A file has at most {LARGEST_FILE >> 20} MiB.")
+    with limiting.UPLOADS.taken(), refusing():
+        return _table(prefix_tables.load_file(kind, data, request.user.get_username()))
 
 
 @router.delete("/prefixtables/{str:kind}", needs=ENGINEER.everywhere, response={204: None})

@@ -91,7 +91,7 @@ function Table({ kind, title, hint }: { kind: PrefixKind; title: string; hint: s
   const loaded = data?.find((each) => each.kind === kind);
   const onSuccess = () => void queries.invalidateQueries({ queryKey: prefixTablesQuery.queryKey });
   const load = useMutation({
-    mutationFn: async (file: File) => loadPrefixTable(kind, await file.text()),
+    mutationFn: (file: File) => loadPrefixTable(kind, file),
     onSuccess,
   });
   const remove = useMutation({ mutationFn: () => deletePrefixTable(kind), onSuccess });
@@ -103,7 +103,9 @@ function Table({ kind, title, hint }: { kind: PrefixKind; title: string; hint: s
   return (
     <section aria-label={title} className="mt-4">
       <h2 className="heading">{title}</h2>
-      <p className="text-small text-ink2">A CSV file with a first line of names, {hint}. At most 4 MB.</p>
+      <p className="text-small text-ink2">
+        A CSV file with a first line of names, {hint}; or an MMDB file. At most 64 MB.
+      </p>
       <Problem error={load.error ?? remove.error} />
       <p className="flex flex-wrap items-center gap-3 py-1">
         {loaded ? (
@@ -120,7 +122,7 @@ function Table({ kind, title, hint }: { kind: PrefixKind; title: string; hint: s
         )}
         <label className="flex items-center gap-2">
           {load.isPending ? "Loading…" : loaded ? "Load another" : "Load"}
-          <input type="file" accept=".csv,text/csv" className="text-small" onChange={choose} />
+          <input type="file" accept=".csv,.mmdb,text/csv" className="text-small" onChange={choose} />
         </label>
       </p>
     </section>
