@@ -151,7 +151,7 @@ def drill() -> None:
     ports = list(Interface.objects.values_list("pk", flat=True))
     dice, now = np.random.default_rng(3), datetime.now(UTC).replace(minute=0, second=0, microsecond=0)
     for table in (store.HOURS, store.NETWORK_HOURS):
-        store.ensure(table, now - timedelta(hours=DRILL_HOURS), now)
+        table.ensure(now - timedelta(hours=DRILL_HOURS), now)
     for ago in range(1, DRILL_HOURS):
         rows = np.zeros(len(ports) * 2 * DRILL_ROWS, CONVERSATION)
         n = len(rows)
@@ -166,7 +166,7 @@ def drill() -> None:
         store.sum_network_up(now - timedelta(hours=ago), now - timedelta(hours=ago - 1))
     for ago in range(1, DRILL_HOURS, 23):
         for table in (store.HOURS, store.NETWORK_HOURS):
-            store.analyse(table, now - timedelta(hours=ago))
+            table.analyse(now - timedelta(hours=ago))
     device = Device.objects.values_list("pk", flat=True)[0]
     scopes = [Asked(), Asked(interface=ports[0], way=0), Asked(device=device)]
     scopes += [Asked(application=3), Asked(site=4), Asked(address="198.51.100.7")]

@@ -26,6 +26,7 @@ from lumtar.core.flows.totals import Conversations
 from lumtar.domain.flows import applications, response_times, store
 from lumtar.domain.flows.models import Exporter
 from lumtar.domain.inventory.models import Site
+from lumtar.domain.operation.partitioned import Partitioned
 
 DAY, HOUR, MINUTE = 86400, 3600, 60
 MINUTES_BACK = ((27, 22), (3, 0))
@@ -143,25 +144,28 @@ class FlowHistory:
         first = int((self._epoch - days * 86400) // HOUR) * HOUR
         last_hour, last_minute = int(self._epoch // HOUR) * HOUR, int(self._epoch // MINUTE) * MINUTE
         for table in (store.HOURS, store.NETWORK_HOURS, store.RESPONSE_HOURS):
-            store.ensure(table, _moment(first), _moment(last_minute + HOUR))
+            table.ensure(_moment(first), _moment(last_minute + HOUR))
         self._write(store.HOURS, HOUR, first, last_hour)
         for begun, over in MINUTES_BACK:
             # The hour that is not over yet is summed up from its minutes, as all later ones.
             begin, end = max(first, last_hour - begun * HOUR), last_hour - over * HOUR if over else last_minute
             for table in (store.MINUTES, store.RESPONSE_MINUTES):
-                store.ensure(table, _moment(begin), _moment(end))
+                table.ensure(_moment(begin), _moment(end))
             self._write(store.MINUTES, MINUTE, begin, end)
         self._writer.finish()
+        self._analyse(store.HOURS)
         for begin in range(first, last_hour, DAY):
             store.sum_network_up(_moment(begin), _moment(min(begin + DAY, last_hour)))
         self._exporters(_moment(first))
-        with connection.cursor() as cursor:
-            cursor.execute(
-                f"ANALYZE {store.HOURS}, {store.NETWORK_HOURS}, {store.MINUTES}, {store.RESPONSE_HOURS}, {store.RESPONSE_MINUTES}"
-            )
+        self._analyse(store.NETWORK_HOURS, store.MINUTES, store.RESPONSE_HOURS, store.RESPONSE_MINUTES)
         say(f"  flows of {days} days")
 
-    def _write(self, table: str, step: int, first: int, last: int) -> None:
+    @staticmethod
+    def _analyse(*tables: Partitioned) -> None:
+        with connection.cursor() as cursor:
+            cursor.execute(f"ANALYZE {', '.join(map(str, tables))}")
+
+    def _write(self, table: Partitioned, step: int, first: int, last: int) -> None:
         waiting: list[Conversations] = []
         number = 0
         answers: list[Responses] = []

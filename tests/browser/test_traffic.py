@@ -30,7 +30,7 @@ def full(network):
     Exporter.objects.create(
         address=wan.address, protocol="ipfix", domain=0, device=wan, first_at=now - timedelta(hours=2), last_at=now
     )
-    store.ensure(store.MINUTES, now - timedelta(hours=3), now)
+    store.MINUTES.ensure(now - timedelta(hours=3), now)
     last = int(now.timestamp() // 60)
     told = [
         (last - ago, conversation, share * (0.95 if ago <= 30 else 0.01))
@@ -117,7 +117,7 @@ def test_a_stranger_is_accepted(page, full):
 
 def test_a_slow_server_is_told_apart_from_the_network(page, full):
     now = datetime.now(UTC).replace(second=0, microsecond=0)
-    store.ensure(store.RESPONSE_MINUTES, now - timedelta(hours=3), now)
+    store.RESPONSE_MINUTES.ensure(now - timedelta(hours=3), now)
     rows = np.zeros(60, RESPONSES)
     for at, address in enumerate(("10.0.10.200", "10.0.10.201")):
         rows["server_hi"][at::2], rows["server_lo"][at::2] = address_numbers(address)

@@ -228,7 +228,7 @@ def test_the_smaller_ones_of_an_hour_are_put_together_and_lose_nothing(stored, m
 def test_old_partitions_go(stored):
     _, _, now = stored
     assert store.drop_old(now) == 0
-    assert store.drop_old(now + store.KEPT[store.MINUTES] + timedelta(hours=3)) >= 2
+    assert store.drop_old(now + store.MINUTES.kept + timedelta(hours=3)) >= 2
     assert Minute.objects.count() == 0
 
 

@@ -43,9 +43,9 @@ def port():
     Exporter.objects.create(
         address="127.0.9.9", protocol="ipfix", domain=0, device=device, first_at=NOW - timedelta(days=1)
     )
-    store.ensure(store.MINUTES, NOW - timedelta(hours=5), NOW + timedelta(hours=1))
-    store.ensure(store.HOURS, NOW - timedelta(days=1), NOW)
-    store.ensure(store.RESPONSE_MINUTES, NOW - timedelta(hours=5), NOW + timedelta(hours=1))
+    store.MINUTES.ensure(NOW - timedelta(hours=5), NOW + timedelta(hours=1))
+    store.HOURS.ensure(NOW - timedelta(days=1), NOW)
+    store.RESPONSE_MINUTES.ensure(NOW - timedelta(hours=5), NOW + timedelta(hours=1))
     partitions.ensure((NOW - timedelta(days=1)).date(), (NOW + timedelta(days=1)).date())
     return made
 
@@ -143,7 +143,7 @@ def test_a_rehearsal_knows_how_response_times_were(port):
 def test_what_is_usual_for_watched_traffic_is_learned_from_its_hours(port):
     row = watched.watch("All of it", {"interface": str(port.pk), "way": "in"}, "anna")
     end = NOW.replace(minute=0, second=0)
-    store.ensure(store.HOURS, end - timedelta(days=50), end)
+    store.HOURS.ensure(end - timedelta(days=50), end)
     for day in range(1, 45):
         for hour in (0, 1):
             at = end - timedelta(days=day) + timedelta(hours=hour)

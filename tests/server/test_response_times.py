@@ -54,7 +54,7 @@ def port(user):
     looks.keep(device.pk, Looked(NOW, 3.0, 9, addresses=Addresses((OwnAddress(1, "10.0.0.5", 24),))))
     begin = NOW - timedelta(minutes=10)
     for table in (store.RESPONSE_MINUTES, store.RESPONSE_HOURS, store.MINUTES, store.HOURS):
-        store.ensure(table, NOW - timedelta(hours=6), NOW)
+        table.ensure(NOW - timedelta(hours=6), NOW)
     rows = rows_of(
         port, begin, ("198.51.100.7", 1, 20, 40, 30), ("10.0.0.5", 1, 10, 900, 10), ("2001:db8::5", 2, 30, None, 5)
     )

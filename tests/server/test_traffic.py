@@ -45,9 +45,9 @@ def port(user):
     looks.keep(device.pk, Looked(NOW, 3.0, 9, addresses=own))
     begin = NOW - timedelta(minutes=10)
     partitions.ensure((NOW - timedelta(days=1)).date(), (NOW + timedelta(days=1)).date())
-    store.ensure(store.MINUTES, begin, NOW)
+    store.MINUTES.ensure(begin, NOW)
     for table in (store.HOURS, store.NETWORK_HOURS):
-        store.ensure(table, begin, NOW)
+        table.ensure(begin, NOW)
     minute = int(begin.timestamp() // 60)
     store.append(conversations(made.pk, minute, (1, 9, 6000, 1, 0), (2, 9, 1500, 2, 0), (9, 1, 300, 1, 1)))
     Reading.objects.create(
@@ -209,7 +209,7 @@ def test_records_are_kept_one_by_one_for_whoever_looks(client, port):
     )
     records["end"] = timezone.now().timestamp()
     records["start"] = records["end"] - 2
-    store.ensure(store.RECORDS, NOW, NOW + timedelta(minutes=1))
+    store.RECORDS.ensure(NOW, NOW + timedelta(minutes=1))
     more = {"in_id": np.array([port.pk, 0]), "port": np.array([443, 443]), "application": np.array([1, 1])}
     recording.append(recording.stored_as(port.device_id, records, timezone.now().timestamp(), more))
     (row,) = client.post(f"/api/v1/traffic/live?interface={port.pk}", {}, "application/json").json()["rows"]

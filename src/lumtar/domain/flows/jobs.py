@@ -25,7 +25,7 @@ def sum_flows_up(timestamp: int) -> None:
     rows = sum(store.roll_up(last - number * timedelta(hours=1)) for number in (2, 1))
     rows += sum(response_times.roll_up(last - number * timedelta(hours=1)) for number in (2, 1))
     for table in (store.HOURS, store.NETWORK_HOURS, store.RESPONSE_HOURS):
-        store.analyse(table, last)
+        table.analyse(last)
     log.info("flows summed up", rows=rows, dropped=store.drop_old(now))
 
 

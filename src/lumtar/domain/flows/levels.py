@@ -8,7 +8,8 @@ from django.db import connection
 from django.utils import timezone
 
 from lumtar.domain.flows.asking import Asked
-from lumtar.domain.flows.store import HOURS, KEPT, MINUTES, NETWORK_HOURS, RESPONSE_HOURS, RESPONSE_MINUTES
+from lumtar.domain.flows.store import HOURS, MINUTES, NETWORK_HOURS, RESPONSE_HOURS, RESPONSE_MINUTES
+from lumtar.domain.operation.partitioned import Partitioned
 
 STEPS = 240
 SHORT = timedelta(hours=12)
@@ -19,14 +20,14 @@ SHORT = timedelta(hours=12)
 class Levels:
     """Tables of the same columns: by minute, and by hour."""
 
-    minutes: str
-    hours: str
+    minutes: Partitioned
+    hours: Partitioned
     instead: "Levels | None" = None
     """What is read where there are no such hours, or whoever asks may not see them since they are of more than their part of the network."""
 
     def is_fine(self, start: datetime, end: datetime) -> bool:
         """Whether a time is read from minutes: a short one of which there are some."""
-        if end - start > SHORT or start <= timezone.now() - KEPT[self.minutes] + timedelta(hours=1):
+        if end - start > SHORT or start <= timezone.now() - self.minutes.kept + timedelta(hours=1):
             return False
         with connection.cursor() as cursor:
             cursor.execute(

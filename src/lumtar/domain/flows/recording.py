@@ -135,7 +135,7 @@ def append(rows: NDArray[np.void]) -> None:
                 np.minimum(values, 2**63 - 1).astype("i8") if is_count else values.astype("u8").view("i8"),
             )
         columns.append((f'"{name}"', "at" if name in TIMES else code, values))
-    bulk.copy(RECORDS, columns)
+    bulk.copy(RECORDS.name, columns)
 
 
 def _scope(asked: Asked, values: dict[str, Any]) -> list[str]:

@@ -14,6 +14,7 @@ from lumtar.core.refusal import Refusal
 from lumtar.domain.flows.asking import Asked, address_halves, ports_of_group
 from lumtar.domain.flows.levels import RESPONSES, steps
 from lumtar.domain.flows.store import RESPONSE_HOURS, RESPONSE_MINUTES
+from lumtar.domain.operation.partitioned import Partitioned
 from lumtar.domain.readings import bulk
 from lumtar.domain.readings.services import claim_batch
 
@@ -34,7 +35,7 @@ SLOT = "floor((date_part('epoch', at) - date_part('epoch', %(start)s::timestampt
 
 
 @transaction.atomic
-def append(rows: Responses, batch: UUID | None = None, table: str = RESPONSE_MINUTES) -> None:
+def append(rows: Responses, batch: UUID | None = None, table: Partitioned = RESPONSE_MINUTES) -> None:
     """Append response times of minutes (of hours to RESPONSE_HOURS); with the number of a batch once, however often it is tried."""
     if not len(rows) or (batch is not None and not claim_batch(batch)):
         return
@@ -47,7 +48,7 @@ def append(rows: Responses, batch: UUID | None = None, table: str = RESPONSE_MIN
     columns += [(name, "i8", rows[name].astype("u8").view("i8")) for name in ("server_hi", "server_lo")]
     columns += [(name, "i8", np.minimum(rows[name], np.uint64(2**62))) for name in sums]
     columns += [(name, code, rows[name]) for name, code in plain]
-    bulk.copy(table, columns)
+    bulk.copy(table.name, columns)
 
 
 @transaction.atomic

@@ -12,29 +12,24 @@ from lumtar.core.flows.totals import Conversations
 from lumtar.domain.flows.halves import signed
 from lumtar.domain.flows.models import FanOut
 from lumtar.domain.inventory.models import Interface
+from lumtar.domain.operation.partitioned import Partitioned
 from lumtar.domain.readings import bulk
 from lumtar.domain.readings.services import claim_batch
 
-MINUTES, HOURS, RECORDS = "flows_minute", "flows_hour", "flows_record"
-NETWORK_HOURS = "flows_networkhour"
+MINUTES = Partitioned("flows_minute", timedelta(hours=1), timedelta(days=2))
+HOURS = Partitioned("flows_hour", timedelta(days=1), timedelta(days=92))
+NETWORK_HOURS = Partitioned("flows_networkhour", timedelta(days=7), HOURS.kept)
 """Of all exporters together, each conversation once: questions about the whole network read a fraction of the rows."""
-RESPONSE_MINUTES, RESPONSE_HOURS = "flows_responseminute", "flows_responsehour"
-LENGTHS = {
-    MINUTES: timedelta(hours=1), HOURS: timedelta(days=1), NETWORK_HOURS: timedelta(days=7), RECORDS: timedelta(hours=6), RESPONSE_MINUTES: timedelta(hours=6),
-    RESPONSE_HOURS: timedelta(days=7),
-}  # fmt: skip
-KEPT = {
-    MINUTES: timedelta(days=2), HOURS: timedelta(days=92), NETWORK_HOURS: timedelta(days=92), RECORDS: timedelta(days=7), RESPONSE_MINUTES: timedelta(days=7),
-    RESPONSE_HOURS: timedelta(days=400),
-}  # fmt: skip
+RECORDS = Partitioned("flows_record", timedelta(hours=6), timedelta(days=7))
+RESPONSE_MINUTES = Partitioned("flows_responseminute", timedelta(hours=6), timedelta(days=7))
+RESPONSE_HOURS = Partitioned("flows_responsehour", timedelta(days=7), timedelta(days=400))
+TABLES = (MINUTES, HOURS, NETWORK_HOURS, RECORDS, RESPONSE_MINUTES, RESPONSE_HOURS)
 MOST_OF_AN_HOUR = 200
 """Conversations of an interface, way and hour that are kept one by one; the rest is put together."""
 MOST_OF_THE_NETWORK = 2_000
 """Conversations of an hour that are kept one by one for the whole network."""
 MOST_SCANS = 500
 """Senders with many receivers that are kept of a minute."""
-MAKING = 7_402_320
-"""Who makes partitions holds this advisory lock."""
 GRACE = timedelta(minutes=3)
 """So long after its end a minute is stored at the latest: exporters tell of a flow when it ends."""
 COLUMNS = (
@@ -46,7 +41,7 @@ KEY = "interface_id, way, src_hi, src_lo, dst_hi, dst_lo, protocol, port, dscp, 
 
 
 @transaction.atomic
-def append(rows: Conversations, batch: UUID | None = None, table: str = MINUTES) -> None:
+def append(rows: Conversations, batch: UUID | None = None, table: Partitioned = MINUTES) -> None:
     """Append totals of minutes (of hours to HOURS); with the number of a batch once, however often it is tried."""
     if not len(rows) or (batch is not None and not claim_batch(batch)):
         return
@@ -64,7 +59,7 @@ def append(rows: Conversations, batch: UUID | None = None, table: str = MINUTES)
         ("is_rest", "?", rows["is_rest"].astype(bool)),
         ("is_counted", "?", rows["is_counted"].astype(bool)),
     ]
-    bulk.copy(table, columns)
+    bulk.copy(table.name, columns)
 
 
 def append_scans(several: Sequence[NDArray[np.void]]) -> None:
@@ -87,60 +82,21 @@ def append_scans(several: Sequence[NDArray[np.void]]) -> None:
     )  # fmt: skip
 
 
-def _floor(at: datetime, length: timedelta) -> datetime:
-    start = datetime(2000, 1, 1, tzinfo=UTC)
-    return start + (at - start) // length * length
-
-
-def _partition(table: str, start: datetime) -> str:
-    return f"{table}_{start:%Y%m%d_%H}"
-
-
-def analyse(table: str, at: datetime) -> None:
-    """Have the database look at the partition that holds a time: rows came in bulk, and questions come before its own look."""
-    with connection.cursor() as cursor:
-        cursor.execute(f"ANALYZE {_partition(table, _floor(at, LENGTHS[table]))}")
-
-
 def complete_until(now: datetime) -> datetime:
     """The end of the last minute of which everything is stored."""
     return datetime.fromtimestamp((now - GRACE).timestamp() // 60 * 60, UTC)
 
 
-def ensure(table: str, first: datetime, last: datetime) -> None:
-    """Make the partitions of a table that hold a time, as far as they are missing."""
-    length = LENGTHS[table]
-    start = _floor(first, length)
-    with transaction.atomic(), connection.cursor() as cursor:
-        cursor.execute("SELECT pg_advisory_xact_lock(%s)", [MAKING])
-        while start <= last:
-            name = _partition(table, start)
-            cursor.execute("SELECT to_regclass(%s)", [name])
-            if cursor.fetchone()[0] is None:
-                bounds = f"FROM ('{start.isoformat()}') TO ('{(start + length).isoformat()}')"
-                cursor.execute(f"CREATE TABLE {name} PARTITION OF {table} FOR VALUES {bounds}")
-            start += length
-
-
 def ensure_ahead(now: datetime) -> None:
     """Make the partitions of all tables for more than a day."""
-    for table in LENGTHS:
-        ensure(table, now - timedelta(hours=2), now + timedelta(hours=26))
+    for table in TABLES:
+        table.ensure_ahead(now)
 
 
 def drop_old(now: datetime) -> int:
-    """Drop partitions that are older than they are kept. Returns how many."""
-    dropped = 0
-    with connection.cursor() as cursor:
-        for table, length in LENGTHS.items():
-            cursor.execute("SELECT inhrelid::regclass::text FROM pg_inherits WHERE inhparent = %s::regclass", [table])
-            for (name,) in cursor.fetchall():
-                start = datetime.strptime(name.rsplit(f"{table}_", 1)[1], "%Y%m%d_%H").replace(tzinfo=UTC)
-                if start + length < now - KEPT[table]:
-                    cursor.execute(f"DROP TABLE {name}")
-                    dropped += 1
-    FanOut.objects.filter(at__lt=now - KEPT[MINUTES]).delete()
-    return dropped
+    """Drop what is older than it is kept. Returns how many partitions."""
+    FanOut.objects.filter(at__lt=now - MINUTES.kept).delete()
+    return sum(table.drop_old(now) for table in TABLES)
 
 
 def roll_up(start: datetime) -> int:
@@ -170,7 +126,7 @@ def sum_network_up(start: datetime, end: datetime) -> None:
         cursor.execute(_summing(NETWORK_HOURS, whole, "at", MOST_OF_THE_NETWORK), {"start": start, "end": end})
 
 
-def _summing(table: str, whole: str, of_each: str, most: int) -> str:
+def _summing(table: Partitioned, whole: str, of_each: str, most: int) -> str:
     """A statement that fills a table: the largest conversations of each, and the others put together."""
     return f"""INSERT INTO {table} (at, octets, packets, flows, {KEY})
         WITH whole AS ({whole}), ranked AS (

@@ -147,7 +147,7 @@ class FlowReceiver(Service):
         if seen:
             strangers.keep(seen)
         if rows is not None:
-            store.ensure(store.RECORDS, datetime.now(UTC), datetime.now(UTC))
+            store.RECORDS.ensure(datetime.now(UTC), datetime.now(UTC))
             recording.append(rows)
         self.totals.recorder.wanted = recording.wanted()
 

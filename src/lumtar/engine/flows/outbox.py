@@ -9,7 +9,7 @@ from uuid import UUID, uuid4
 import numpy as np
 from numpy.typing import NDArray
 
-from lumtar.domain.flows import store
+from lumtar.domain.operation.partitioned import Partitioned
 
 Rows = NDArray[np.void]
 
@@ -17,7 +17,7 @@ Rows = NDArray[np.void]
 class Outbox:
     """Rows that have a ``minute``, for a table with a partition for it."""
 
-    def __init__(self, table: str, append: Callable[[Rows, UUID], Any], most: int) -> None:
+    def __init__(self, table: Partitioned, append: Callable[[Rows, UUID], Any], most: int) -> None:
         self.written = self.dropped = 0
         self._table, self._append, self._most = table, append, most
         self._batches: deque[tuple[UUID, Rows]] = deque()
@@ -42,7 +42,7 @@ class Outbox:
             first, last = (
                 datetime.fromtimestamp(60 * int(each), UTC) for each in (rows["minute"].min(), rows["minute"].max())
             )
-            store.ensure(self._table, first, last)
+            self._table.ensure(first, last)
             self._append(rows, batch)
             self.written += len(self._batches.popleft()[1])
         return is_any

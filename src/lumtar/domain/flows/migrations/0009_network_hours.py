@@ -11,10 +11,11 @@ from lumtar.domain.flows import store
 def sum_stored_hours_up(apps, schema_editor):
     """What is stored by hour, a day at a time."""
     with connection.cursor() as cursor:
+        cursor.execute("ANALYZE flows_hour")
         cursor.execute("SELECT date_trunc('day', min(at)), max(at) FROM flows_hour")
         first, last = cursor.fetchone()
     while first is not None and first <= last:
-        store.ensure(store.NETWORK_HOURS, first, first + timedelta(days=1))
+        store.NETWORK_HOURS.ensure(first, first + timedelta(days=1))
         store.sum_network_up(first, first + timedelta(days=1))
         first += timedelta(days=1)
 

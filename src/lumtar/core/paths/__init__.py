@@ -1,0 +1,1 @@
+"""Paths: measured ways between two ends; what probes over them come to."""

@@ -1,0 +1,157 @@
+"""What the probes of an interval come to: round trips, their variation, loss, and how it bursts.
+
+Probes are given in the order in which they were sent. Times are microseconds; NaN is an answer that did not come in time.
+"""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+Floats = NDArray[np.float64]
+QUANTILES = (0.05, 0.25, 0.5, 0.75, 0.95)
+"""Of which the values are kept of each interval, beside the least and the longest."""
+
+
+@dataclass(frozen=True, slots=True)
+class Answers:
+    """Probes of one path within an interval.
+
+    Attributes
+    ----------
+    round_trip : (n,) from the sending to the answer, without the time that the reflector took
+    arrival : (n,) in which place the answer arrived among all of them, 0 first; below zero where none came
+    out, back : (n,) one-way delays as the two clocks tell them; NaN where the reflector tells no time
+    duplicates : answers that came once more
+    """
+
+    round_trip: Floats
+    arrival: NDArray[np.int64]
+    out: Floats
+    back: Floats
+    duplicates: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Summary:
+    """An interval of a path.
+
+    Attributes
+    ----------
+    sent, lost, duplicates : probes, answers that did not come, answers that came once more
+    reordered : answers that came after one that was sent later (RFC 4737 section 3.3)
+    bursts, longest_burst : losses in a row: how many times, and the most in one (RFC 3357)
+    least, longest, mean : of round trips, microseconds
+    quantiles : of round trips, at QUANTILES
+    variation : the mean of the differences of round trips between one probe and the next one, without their signs (RFC 3393 section 4.2)
+    variation_95 : its 95th percentile
+    jitter : the smoothed difference after the last probe (RFC 3550 section 6.4.1)
+    out, back : means of one-way delays; NaN if the reflector tells no time
+    """
+
+    sent: int
+    lost: int
+    duplicates: int
+    reordered: int
+    bursts: int
+    longest_burst: int
+    least: float
+    longest: float
+    mean: float
+    quantiles: tuple[float, ...]
+    variation: float
+    variation_95: float
+    jitter: float
+    out: float
+    back: float
+
+
+def summary(answers: Answers, jitter: float = np.nan) -> Summary:
+    """What an interval comes to.
+
+    Parameters
+    ----------
+    jitter : as it was after the interval before, since it is smoothed over all probes
+    """
+    trips = answers.round_trip
+    came = ~np.isnan(trips)
+    known = trips[came]
+    # Only neighbours that both came have a difference: a loss between two is no variation.
+    changes = np.abs(np.diff(trips))
+    changes = changes[~np.isnan(changes)]
+    bursts = bursts_of(~came)
+    nothing = (np.nan,) * len(QUANTILES)
+    return Summary(
+        sent=len(trips),
+        lost=int((~came).sum()),
+        duplicates=answers.duplicates,
+        reordered=reordered(answers.arrival[came]),
+        bursts=len(bursts),
+        longest_burst=int(bursts.max(initial=0)),
+        least=float(known.min()) if len(known) else np.nan,
+        longest=float(known.max()) if len(known) else np.nan,
+        mean=float(known.mean()) if len(known) else np.nan,
+        quantiles=tuple(np.quantile(known, QUANTILES).tolist()) if len(known) else nothing,
+        variation=float(changes.mean()) if len(changes) else np.nan,
+        variation_95=float(np.quantile(changes, 0.95)) if len(changes) else np.nan,
+        jitter=smoothed_jitter(changes, jitter),
+        out=_mean(answers.out),
+        back=_mean(answers.back),
+    )
+
+
+def _mean(values: Floats) -> float:
+    known = values[~np.isnan(values)]
+    return float(known.mean()) if len(known) else np.nan
+
+
+def smoothed_jitter(changes: Floats, before: float = np.nan) -> float:
+    """The jitter J after changes D, each of which moves it by a sixteenth of what D is above it (RFC 3550 section 6.4.1), in one step for all of them."""
+    if not len(changes):
+        return before
+    begun = 0.0 if np.isnan(before) else before
+    weights = (15 / 16) ** np.arange(len(changes) - 1, -1, -1)
+    return float(begun * (15 / 16) ** len(changes) + (np.abs(changes) * weights).sum() / 16)
+
+
+def reordered(arrival: NDArray[np.int64]) -> int:
+    """How many answers came after one that was sent later: those whose number is less than the next expected one (RFC 4737 section 3.3)."""
+    if len(arrival) < 2:
+        return 0
+    sent = np.argsort(arrival, kind="stable")
+    newest = np.maximum.accumulate(sent)
+    return int((sent[1:] < newest[:-1]).sum())
+
+
+def bursts_of(lost: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """How many were lost in a row, each time."""
+    edges = np.flatnonzero(np.diff(np.concatenate(([0], lost.astype(np.int8), [0]))))
+    return np.asarray(edges[1::2] - edges[::2])
+
+
+SHAPE = (0.0, *QUANTILES, 1.0)
+DRAWN = (np.arange(200) + 0.5) / 200
+"""So finely the answers of an interval are drawn from its quantiles when several intervals are joined."""
+
+
+def joined_quantiles(values: NDArray[Any], weights: NDArray[Any]) -> Floats:
+    """Quantiles of several intervals together, from those of each: the least, QUANTILES and the longest.
+
+    Between two of these values the answers of an interval are taken to lie evenly, so what comes out is near, not exact; the least and the longest
+    are exact.
+
+    Parameters
+    ----------
+    values : (intervals, 7) in the order of SHAPE; a row of NaN is an interval without answers
+    weights : (intervals,) how many answers each has
+    """
+    known = ~np.isnan(values).any(axis=1) & (weights > 0)
+    rows, numbers = values[known].astype("f8"), weights[known].astype("f8")
+    if not len(rows):
+        return np.full(len(SHAPE), np.nan)
+    drawn = np.concatenate([np.interp(DRAWN, SHAPE, row) for row in rows])
+    order = np.argsort(drawn, kind="stable")
+    share = np.cumsum(np.repeat(numbers, len(DRAWN))[order]) / (numbers.sum() * len(DRAWN))
+    places = np.minimum(np.searchsorted(share, QUANTILES), len(drawn) - 1)
+    return np.array([rows[:, 0].min(), *drawn[order][places], rows[:, -1].max()])
