@@ -72,7 +72,7 @@ export function ResponseTimes() {
       />
       <div className="mt-2 flex flex-wrap items-baseline gap-x-3 border-b border-rule text-small">
         <h2 className="heading grow border-0">
-          {counted(data.number, by === "site" ? "pair of sites" : by)}{" "}
+          {counted(data.number, by === "site" ? "pair" : by)}{" "}
           <span className="font-normal text-ink2">the slowest first</span>
         </h2>
         <span className="flex flex-wrap items-center gap-x-1 text-ink2">
