@@ -4,6 +4,7 @@ from collections.abc import Callable
 
 from lab.device import Device, Manners
 from lab.lldp import Cabling
+from lab.paths import Reflectors, Worse
 from lab.receivers import Receivers
 
 HELP = """faults (each with `clear` instead of its values takes it out):
@@ -31,6 +32,8 @@ HELP = """faults (each with `clear` instead of its values takes it out):
                                     records get lost, are sampled in silence, misdated, without templates, of one direction
   stranger DEVICE on                somebody with an address of nowhere sits behind a router
   scan DEVICE on                    somebody behind a router tries every address of Central
+  path SITE out|back|both delay MS|jitter MS|loss SHARE|reorder SHARE|duplicate SHARE
+                                    the way between the prober and a branch gets worse, one direction or both
   server PORT MS                    the service at a port takes so many milliseconds for an answer, wherever it is seen
   clear DEVICE                      take everything out of a device
   receivers fail N                  the next N web requests of messages are refused
@@ -48,6 +51,7 @@ def carry_out(
     command: dict[str, object],
     receivers: Receivers | None = None,
     cabling: Cabling | None = None,
+    reflectors: Reflectors | None = None,
 ) -> str:
     """Put one fault in or take it out.
 
@@ -60,6 +64,8 @@ def carry_out(
         return show(devices)
     if words[:1] == ["receivers"] and receivers is not None:
         return _of_receivers(receivers, words[1:])
+    if words[:1] == ["path"] and reflectors is not None:
+        return _of_path(reflectors, words[1:])
     if words[:1] == ["server"]:
         return _of_server(devices, words[1:])
     if words[:1] in (["exchange"], ["move"]) and cabling is not None:
@@ -83,6 +89,29 @@ def carry_out(
 
 TOLD_ANEW = ("oneway", "mtu", "vlan", "restart", "clear")
 """What else a device tells follows from these."""
+
+
+WORSE = {"delay": ("delay_ms", 2000.0), "jitter": ("jitter_ms", 1000.0)} | {
+    name: (name, 1.0) for name in ("loss", "reorder", "duplicate")
+}
+
+
+def _of_path(reflectors: Reflectors, words: list[str]) -> str:
+    try:
+        site, direction, *rest = words
+        ways = reflectors.ends[site].worse
+        for name in ("out", "back") if direction in ("both", "clear") else (direction,):
+            if direction == "clear" or rest == ["clear"]:
+                ways[name] = Worse()
+                continue
+            what, value = rest
+            field, most = WORSE[what]
+            if name not in ways:
+                raise ValueError(f"{name} is no direction")
+            setattr(ways[name], field, _amount(value, 0, most))
+    except (ValueError, KeyError) as error:
+        raise FaultRefused(f"path {' '.join(words)}: {error}\n{HELP}") from error
+    return f"path {' '.join(words)}: done"
 
 
 def _of_server(devices: dict[str, Device], words: list[str]) -> str:

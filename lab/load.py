@@ -36,6 +36,7 @@ from lab.flow_history import FlowHistory
 from lab.incidents import INCIDENTS, Heat, Silence
 from lab.inventory import Loaded, make_inventory
 from lab.network import epoch_file
+from lab.path_history import PathHistory
 from lab.scenario import Box, Scenario
 from lumtar.core.counters import Snapshot
 from lumtar.core.ledger import Observation, State, Status
@@ -76,6 +77,7 @@ def load(built: Scenario, var: Path, say: Callable[[str], None], receivers: int 
     epoch_file(var).write_text(json.dumps({"epoch": epoch}))
     History(built, loaded, epoch, say).write()
     FlowHistory(built, loaded, epoch).write(DAYS, say)
+    PathHistory(built, epoch).write(DAYS, say)
     people.fill(receivers)
     people.answers(moment(epoch))
     people.link_rules()

@@ -10,6 +10,7 @@ from lab.device import Device
 from lab.faults import FaultRefused, carry_out
 from lab.flows import EXPORT_S, Exporting
 from lab.lldp import Cabling
+from lab.paths import Reflectors
 from lab.receivers import Receivers
 from lab.scenario import COMMUNITY, PORT, V3_USER, V3_WRITER, WRITE_COMMUNITY, Scenario
 from lab.traps import Traps
@@ -57,6 +58,7 @@ class Network:
             for address in (device.box.address, *device.box.also)
         ]
         self.exporting = Exporting(scenario, self.devices, epoch, flow_port) if flow_port is not None else None
+        self.reflectors = Reflectors(self.devices) if flow_port is not None else None
         self._server: asyncio.Server | None = None
         self._exporting: asyncio.Task[None] | None = None
         self._roaming: asyncio.Task[None] | None = None
@@ -80,7 +82,9 @@ class Network:
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         while line := await reader.readline():
             try:
-                answer = {"said": carry_out(self.devices, json.loads(line), self._receivers, self.cabling)}
+                answer = {
+                    "said": carry_out(self.devices, json.loads(line), self._receivers, self.cabling, self.reflectors)
+                }
             except FaultRefused as refused:
                 answer = {"error": str(refused)}
             except (ValueError, TypeError, KeyError) as error:
@@ -96,6 +100,8 @@ class Network:
                 task.cancel()
         if self.exporting:
             self.exporting.close()
+        if self.reflectors:
+            self.reflectors.close()
         for agent in self.agents:
             agent.close()
         if self._server:

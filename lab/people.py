@@ -7,6 +7,7 @@ from lab.answering import ENTERPRISE, NETWORK_ELEMENT, SERVER_ELEMENT
 from lumtar.core.calling import Substitute
 from lumtar.core.flows.response_times import Part
 from lumtar.core.measures.links import BRIDGE, LINK
+from lumtar.core.measures.paths import PATH
 from lumtar.core.measures.traffic import FLOW_PORT, STRANGER, TRAFFIC
 from lumtar.core.rules.ready import READY
 from lumtar.domain.alarms import maintenance
@@ -101,7 +102,7 @@ def link_rules() -> None:
         BY,
     )  # fmt: skip
     for each in READY:
-        if each.rule().subject in (LINK, BRIDGE, TRAFFIC, FLOW_PORT, STRANGER):
+        if each.rule().subject in (LINK, BRIDGE, PATH, TRAFFIC, FLOW_PORT, STRANGER):
             levels = [{"severity": int(one.severity), "limit": one.limit, "clear": one.clear} for one in each.levels]
             services.create(
                 {

@@ -45,6 +45,13 @@ NAMED_FIELDS = (Field("group", Kind.TEXT, "its name"),)
 TRAFFIC_FIELDS = (Field("traffic", Kind.TEXT, "what it is called"),)
 """What a condition can ask about watched traffic."""
 
+PATH_FIELDS = (
+    Field("path", Kind.TEXT, "what it is called"),
+    Field("site", Kind.TEXT, "where its probes come from"),
+    Field("goal", Kind.TEXT, "the site that they go to"),
+)
+"""What a condition can ask about a path."""
+
 STRANGER_FIELDS = (Field("list", Kind.TEXT, "the list that does not know it"),)
 """What a condition can ask about a stranger."""
 

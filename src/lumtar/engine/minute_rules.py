@@ -14,6 +14,7 @@ from lumtar.core.alarms.facts import Ended
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.measures import measure_of
 from lumtar.core.measures.links import BRIDGE, LINK
+from lumtar.core.measures.paths import PATH
 from lumtar.core.measures.traffic import FLOW_PORT, STRANGER, TRAFFIC
 from lumtar.domain.alarms.exceptions import narrowed
 from lumtar.domain.alarms.memory import NO_DEVICE
@@ -24,6 +25,7 @@ from lumtar.domain.flows.store import GRACE, complete_until
 from lumtar.domain.operation.services import announce
 from lumtar.domain.reports.frames import OF_KIND
 from lumtar.domain.reports.link_states import bridges_now, links_now
+from lumtar.domain.reports.path_frames import paths_now
 from lumtar.domain.reports.watched_traffic import flow_ports_now, strangers_now, watched_now
 from lumtar.engine.batch import Batch
 from lumtar.engine.service import with_database
@@ -38,6 +40,7 @@ OBSERVE: dict[str, Callable[[datetime, Iterable[int]], tuple[NDArray[np.int64], 
     TRAFFIC: watched_now,
     FLOW_PORT: flow_ports_now,
     STRANGER: strangers_now,
+    PATH: paths_now,
 }
 OF_FLOWS = (TRAFFIC, FLOW_PORT)
 MOST_BACK = 10

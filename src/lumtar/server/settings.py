@@ -67,6 +67,7 @@ INSTALLED_APPS = [
     "lumtar.domain.topology",
     "lumtar.domain.readings",
     "lumtar.domain.flows",
+    "lumtar.domain.paths",
     "lumtar.domain.calling",
     "lumtar.domain.alarms",
     "lumtar.domain.logbook",
@@ -150,5 +151,6 @@ PROCRASTINATE_IMPORT_PATHS = [
     "lumtar.domain.reports.jobs",
     "lumtar.domain.topology.jobs",
     "lumtar.domain.flows.jobs",
+    "lumtar.domain.paths.jobs",
     "lumtar.engine.sweeping",
 ]

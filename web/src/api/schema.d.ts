@@ -3191,6 +3191,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Paths
+         * @description All paths, with the longest delay first.
+         */
+        get: operations["lumtar_server_api_paths_list_paths"];
+        put?: never;
+        /**
+         * Make Path
+         * @description Measure a path from now on.
+         */
+        post: operations["lumtar_server_api_paths_make_path"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/paths/{path}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Path
+         * @description A path over a time: the distribution of round trips, loss and its bursts, variation, and each direction as far as clocks tell it.
+         */
+        get: operations["lumtar_server_api_paths_show_path"];
+        /**
+         * Change Path
+         * @description Change a path; what was measured of it stays.
+         */
+        put: operations["lumtar_server_api_paths_change_path"];
+        post?: never;
+        /**
+         * Delete Path
+         * @description Measure a path no longer.
+         */
+        delete: operations["lumtar_server_api_paths_delete_path"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/applications": {
         parameters: {
             query?: never;
@@ -10996,6 +11048,204 @@ export interface components {
             why?: string;
         };
         /**
+         * Times
+         * @description A time; without it the last hour.
+         */
+        Times: {
+            /** Start */
+            start?: string | null;
+            /** End */
+            end?: string | null;
+        };
+        /**
+         * Figures
+         * @description What probes came to over a time: milliseconds, per cent lost, and an opinion score; nothing is not known.
+         */
+        Figures: {
+            /** Sent */
+            sent: number;
+            /** Lost */
+            lost: number;
+            /** Path Delay */
+            path_delay: number | null;
+            /** Path Delay 95 */
+            path_delay_95: number | null;
+            /** Path Variation */
+            path_variation: number | null;
+            /** Path Jitter */
+            path_jitter: number | null;
+            /** Path Loss */
+            path_loss: number | null;
+            /** Path Burst */
+            path_burst: number | null;
+            /** Path Mos */
+            path_mos: number | null;
+        };
+        /**
+         * PathLimit
+         * @description A level of a rule about a measure of the path.
+         */
+        PathLimit: {
+            /** Rule Id */
+            rule_id: number;
+            /** Rule */
+            rule: string;
+            /** Severity */
+            severity: number;
+            /** Measure */
+            measure: string;
+            /** Direction */
+            direction: string;
+            /** Limit */
+            limit: number;
+        };
+        /**
+         * PathOut
+         * @description A path with its figures over the time that was asked for, and the levels of rules about it. ``problem`` is why it cannot be probed.
+         */
+        PathOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Prober */
+            prober: string;
+            /** From Site */
+            from_site: string;
+            /** To Site */
+            to_site: string;
+            /** Address */
+            address: string;
+            /** Port */
+            port: number;
+            /** Dscp */
+            dscp: number;
+            /** Octets */
+            octets: number;
+            /** Every Ms */
+            every_ms: number;
+            /** Enabled */
+            enabled: boolean;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Problem */
+            problem: string;
+            figures: components["schemas"]["Figures"];
+            /** Limits */
+            limits: components["schemas"]["PathLimit"][];
+        };
+        /**
+         * PathIn
+         * @description A path: which prober measures it, between which sites, whom it asks, and how: DSCP, octets of a test packet, milliseconds between two.
+         */
+        PathIn: {
+            /** Name */
+            name: string;
+            /**
+             * Prober
+             * @default prober
+             */
+            prober?: string;
+            /**
+             * From Site
+             * @default
+             */
+            from_site?: string;
+            /**
+             * To Site
+             * @default
+             */
+            to_site?: string;
+            /**
+             * Address
+             * Format: ipvanyaddress
+             */
+            address: string;
+            /**
+             * Port
+             * @default 862
+             */
+            port?: number;
+            /**
+             * Dscp
+             * @default 0
+             */
+            dscp?: number;
+            /**
+             * Octets
+             * @default 100
+             */
+            octets?: number;
+            /**
+             * Every Ms
+             * @default 1000
+             */
+            every_ms?: number;
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled?: boolean;
+        };
+        /**
+         * Course
+         * @description A path over a time, an interval in each place; ``at`` is its begin, times are milliseconds, nothing is not known.
+         */
+        Course: {
+            path: components["schemas"]["PathOut"];
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Step S */
+            step_s: number;
+            /** At */
+            at: number[];
+            /** Sent */
+            sent: number[];
+            /** Lost */
+            lost: number[];
+            /** Duplicates */
+            duplicates: number[];
+            /** Reordered */
+            reordered: number[];
+            /** Longest Burst */
+            longest_burst: number[];
+            /** Least */
+            least: (number | null)[];
+            /** P5 */
+            p5: (number | null)[];
+            /** P25 */
+            p25: (number | null)[];
+            /** P50 */
+            p50: (number | null)[];
+            /** P75 */
+            p75: (number | null)[];
+            /** P95 */
+            p95: (number | null)[];
+            /** Longest */
+            longest: (number | null)[];
+            /** Variation */
+            variation: (number | null)[];
+            /** Jitter */
+            jitter: (number | null)[];
+            /** Out */
+            out: (number | null)[];
+            /** Back */
+            back: (number | null)[];
+            /** Mos */
+            mos: (number | null)[];
+        };
+        /**
          * ApplicationOut
          * @description A definition; ``number`` is that by which traffic is filtered.
          */
@@ -16385,6 +16635,124 @@ export interface operations {
             header?: never;
             path: {
                 capture: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_paths_list_paths: {
+        parameters: {
+            query?: {
+                start?: string | null;
+                end?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_paths_make_path: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PathIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_paths_show_path: {
+        parameters: {
+            query?: {
+                start?: string | null;
+                end?: string | null;
+            };
+            header?: never;
+            path: {
+                path: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Course"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_paths_change_path: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                path: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PathIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PathOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_paths_delete_path: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                path: number;
             };
             cookie?: never;
         };

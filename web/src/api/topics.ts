@@ -13,6 +13,7 @@ export const STALE = {
   maintenance: ["maintenance"],
   topology: ["links", "stations", "wireless", "powered", "map", "impact", "device", "interface"],
   flows: ["traffic", "exporters", "watched", "strangers", "captures"],
+  paths: ["paths"],
   sessions: ["sessions"],
 } as const satisfies Record<string, readonly string[]>;
 

@@ -64,6 +64,18 @@ export const VIEWS: View[] = [
     ],
   },
   {
+    paths: ["/paths", "/paths/:number"],
+    name: "Paths",
+    key: "8",
+    View: lazily(() => import("./paths/Paths"), "Paths"),
+    goals: [
+      { address: "/paths", name: "Paths: delay" },
+      { address: "/paths?measure=path_loss", name: "Paths: loss" },
+      { address: "/paths?measure=path_mos", name: "Paths: how calls sound" },
+      { address: "/paths?edit=new", name: "Paths: new path" },
+    ],
+  },
+  {
     paths: ["/alarms", "/alarms/:number", "/alarms/rules/:rule"],
     name: "Alarms",
     key: "5",

@@ -30,6 +30,7 @@ def _numbers(name: str) -> str:
 SITES, GROUPS, PORTS, DEVICES = (_numbers(name) for name in ("sites", "groups", "ports", "devices"))
 OF_PORT = "interface_id IN (SELECT id FROM inventory_interface)"
 OF_DEVICE = "device_id IN (SELECT id FROM inventory_device)"
+OF_PATH = "path_id IN (SELECT id FROM paths_path)"
 OF_COMPONENT = "component_id IN (SELECT id FROM inventory_component)"
 ABOUT = f"({OF_DEVICE} AND (interface_id IS NULL OR {OF_PORT}))"
 """Of a device, and if it is about a port, of one that may be seen."""
@@ -91,6 +92,9 @@ POLICIES: dict[str, str] = {
     "flows_stranger": OF_PORT,
     "flows_recording": f"(device_id IS NULL OR {OF_DEVICE})",
     "flows_recordlook": f"(device_id IS NULL OR {OF_DEVICE})",
+    "paths_path": "(from_site_id IN (SELECT id FROM inventory_site) OR to_site_id IN (SELECT id FROM inventory_site))",
+    "paths_minute": OF_PATH,
+    "paths_hour": OF_PATH,
     "topology_route": OF_DEVICE,
     "topology_accesspoint": "controller_id IN (SELECT id FROM inventory_device)",
     "topology_wirelessclient": OF_DEVICE,

@@ -51,6 +51,7 @@ TABLES: dict[str, Watched] = {
     "flows_prefixtable": Watched(but=("text",), says="table of prefixes"),
     "flows_watchedtraffic": Watched(says="watched traffic"),
     "flows_capture": Watched(only=("collector", "interface", "filter", "seconds", "is_stopped"), says="capture"),
+    "paths_path": Watched(but=("problem",), says="path"),
     "flows_recording": Watched(says="recording of flow records"),
     "inventory_device": Watched(but=(*OF_EDITING, *OF_DESCRIBING), says="device"),
     "inventory_interface": Watched(

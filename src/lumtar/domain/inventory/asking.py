@@ -11,6 +11,7 @@ from lumtar.core.groups import (
     DEVICE_FIELDS,
     GROUP_FIELDS,
     NAMED_FIELDS,
+    PATH_FIELDS,
     STRANGER_FIELDS,
     TRAFFIC_FIELDS,
 )
@@ -27,6 +28,8 @@ OF_DEVICE = """CROSS JOIN (SELECT '{}'::jsonb AS tags) gi
 DEVICES = f"FROM inventory_device gd {OF_DEVICE} WHERE gd.retired_at IS NULL AND gd.enabled"
 COMPONENTS = f"""FROM inventory_component gc JOIN inventory_device gd ON gd.id = gc.device_id {OF_DEVICE}
     WHERE gc.gone_at IS NULL AND gd.retired_at IS NULL AND gd.enabled"""
+PATHS = """FROM paths_path gq LEFT JOIN inventory_site gs ON gs.id = gq.from_site_id
+    LEFT JOIN inventory_site gz ON gz.id = gq.to_site_id WHERE gq.enabled"""
 COLUMNS = {
     **{name: f"gi.{name}" for name in ("label", "alias", "name", "descr", "role", "neighbour", "neighbour_kind")},
     **{name: f"gd.{name}" for name in ("maker", "model")},
@@ -40,6 +43,8 @@ COLUMNS = {
     "part": "gc.kind",
     "group": "gg.name",
     "traffic": "gt.name",
+    "path": "gq.name",
+    "goal": "coalesce(gz.name, '')",
     "list": "gk.name",
 }
 ADDRESS = r"^(((25[0-5]|2[0-4]\d|1?\d?\d)\.){3}(25[0-5]|2[0-4]\d|1?\d?\d)|[0-9A-Fa-f]{0,4}(:[0-9A-Fa-f]{0,4}){2,7})$"
@@ -112,6 +117,7 @@ KINDS = {
     "group": Subjects("FROM inventory_group gg WHERE true", "gg.id", "gg.name", NAMED_FIELDS, "group", "''", "60"),
     "flow_port": Subjects(EXPORTING, "gi.id", "gi.label", GROUP_FIELDS, "port", interval="60"),
     "stranger": Subjects(STRANGERS, "gx.id", "gx.id::text", STRANGER_FIELDS, "stranger", "gk.name", "60"),
+    "path": Subjects(PATHS, "gq.id", "gq.name", PATH_FIELDS, "path", "''", "60"),
     "traffic": Subjects(
         "FROM flows_watchedtraffic gt WHERE true", "gt.id", "gt.name", TRAFFIC_FIELDS, "watched traffic", "''", "60"
     ),
@@ -147,7 +153,7 @@ def slowest_for(kind: str, condition: str) -> tuple[str, int] | None:
     ConditionError
     """
     known = KINDS[kind]
-    polled = "" if kind in ("group", "traffic", "stranger") else "AND gd.enabled"
+    polled = "" if kind in ("group", "traffic", "path", "stranger") else "AND gd.enabled"
     columns = f"{known.device if polled else known.label}, {known.interval}"
     rows = _asked_of(kind, columns, condition, f"{polled} ORDER BY 2 DESC, 1 LIMIT 1")
     return rows[0] if rows else None

@@ -48,6 +48,13 @@ SERVICES = (
         "Flow records are not received; what was exchanged meanwhile is not known.",
         stop_s=20.0,
     ),
+    ServiceKind(
+        "prober",
+        "lumtar.engine.prober",
+        "Paths are not measured; the time is missing in their compliance.",
+        stop_s=15.0,
+        many=True,
+    ),
 )
 """What people ask for first comes first."""
 

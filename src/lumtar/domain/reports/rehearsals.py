@@ -13,6 +13,7 @@ from django.db import connections
 from numpy.typing import NDArray
 
 from lumtar.core.measures.links import BRIDGE, LINK
+from lumtar.core.measures.paths import PATH
 from lumtar.core.measures.traffic import FLOW_PORT, STRANGER, TRAFFIC
 from lumtar.core.refusal import Refusal
 from lumtar.core.rules import Direction, Figures, Level, Raised, Rule, compared, figures, rehearse
@@ -63,7 +64,7 @@ def subjects_of(kind: str, scope: str = "") -> list[int]:
         return list(ports.order_by("pk").values_list("pk", flat=True))
     if kind in ("device", BRIDGE):
         return list(Device.objects.filter(retired_at=None, enabled=True).order_by("pk").values_list("pk", flat=True))
-    if kind in ("group", TRAFFIC, FLOW_PORT, STRANGER):
+    if kind in ("group", TRAFFIC, PATH, FLOW_PORT, STRANGER):
         return sorted(subjects_for(kind, ""))
     components = Component.objects.filter(gone_at=None, device__retired_at=None, device__enabled=True)
     return list(components.order_by("pk").values_list("pk", flat=True))

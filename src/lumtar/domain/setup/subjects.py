@@ -6,6 +6,7 @@ from typing import Any
 from lumtar.core.refusal import Refusal
 from lumtar.domain.flows.models import Stranger, WatchedTraffic
 from lumtar.domain.inventory.models import Component, Device, Group, Interface
+from lumtar.domain.paths.models import Path
 from lumtar.domain.setup.section import Plain
 
 DEVICES = Device.objects.filter(retired_at=None)
@@ -21,6 +22,7 @@ ROWS: dict[str, tuple[Any, dict[str, str]]] = {
     "group": (Group.objects, {"group": "name"}),
     "flow_port": (PORTS, {"device": "device__name", "port": "name"}),
     "stranger": (Stranger.objects, {"list": "known__name", "stranger": "pk"}),
+    "path": (Path.objects, {"path": "name"}),
     "traffic": (WatchedTraffic.objects, {"traffic": "name"}),
 }
 """By kind of subject: the rows that there are, and the fields by which a set-up names one of them."""

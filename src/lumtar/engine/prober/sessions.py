@@ -3,15 +3,16 @@
 import heapq
 import itertools
 import time
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
+from typing import Protocol
 
 import numpy as np
 
 from lumtar.core.paths.statistics import Answers, Summary, summary
 from lumtar.wire import stamp
 from lumtar.wire.ber import Malformed
-from lumtar.wire.stamped import Address, Arrived, StampedSocket
+from lumtar.wire.stamped import Address, Arrived
 
 INTERVAL_S = 60
 TIMEOUT_S = 3.0
@@ -19,6 +20,19 @@ TIMEOUT_S = 3.0
 OURS = stamp.error_estimate(0.001, is_synchronised=False)
 """What is told of our own clock."""
 MOST_SESSIONS = 65_535
+
+
+class Outlet(Protocol):
+    """What sends datagrams and tells when they left and arrived (wire/stamped.py)."""
+
+    def send(self, data: bytes, to: Address, traffic_class: int = 0) -> int:
+        """Send a datagram. Returns its number."""
+
+    def departures(self) -> Iterator[tuple[int, int]]:
+        """Numbers of datagrams that have left, and when."""
+
+    def arrivals(self) -> Iterator[Arrived]:
+        """Datagrams that have arrived."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,8 +91,8 @@ class Session:
 class Sessions:
     """All sessions of one socket."""
 
-    def __init__(self, outlet: StampedSocket) -> None:
-        self._outlet = outlet
+    def __init__(self, outlet: Outlet, clock: Callable[[], int] = time.time_ns) -> None:
+        self._outlet, self._clock = outlet, clock
         self._sessions: dict[int, Session] = {}
         self._by_path: dict[int, Session] = {}
         self._by_address: dict[Address, Session] = {}
@@ -119,7 +133,7 @@ class Sessions:
         return self._due[0][0] if self._due else now + 1.0
 
     def _send_one(self, session: Session) -> None:
-        at_ns = time.time_ns()
+        at_ns = self._clock()
         interval = at_ns // 1_000_000_000 // INTERVAL_S
         kept = session.open.setdefault(interval, Open())
         probe = Probe(kept, len(kept.trips), at_ns)

@@ -41,6 +41,7 @@ from lumtar.server.api import (
     now,
     overview,
     parsing,
+    paths,
     people,
     plans,
     powered,
@@ -109,6 +110,7 @@ api.add_router("", flow_records.router)
 api.add_router("", response_times.router)
 api.add_router("", watched.router)
 api.add_router("", captures.router)
+api.add_router("", paths.router)
 api.add_router("", traffic_setup.router)
 api.add_router("", routes.router)
 api.add_router("", powered.router)

@@ -1,0 +1,107 @@
+"""The demonstration's paths, and their past: minutes of the last day, hours for as long as readings go back."""
+
+from collections.abc import Callable, Sequence
+from datetime import UTC, datetime
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lab.counting import Group, is_silent
+from lab.incidents import INCIDENTS, Silence
+from lab.paths import CLASSES, HOME, PORT, way_to
+from lab.scenario import Box, Port, Scenario
+from lumtar.core.paths.statistics import QUANTILES
+from lumtar.domain.inventory.models import Site
+from lumtar.domain.paths import store
+from lumtar.domain.paths.models import Path
+
+MINUTE, HOUR, DAY = 60, 3600, 86400
+MINUTES_BACK = 26 * HOUR
+DRAWN = 60
+"""Round trips that a step is drawn from; more are only counted."""
+
+
+class PathHistory:
+    """Sets the paths up, and computes what their probes came to."""
+
+    def __init__(self, scenario: Scenario, epoch: float) -> None:
+        self._epoch = epoch
+        self._boxes: list[tuple[Box, Port]] = [
+            (box, next(port for port in box.ports if port.name == "wan1"))
+            for box in scenario.boxes
+            if box.family == "wan" and box.site not in (HOME, "Central") and not box.is_new
+        ]
+        self._group = Group(scenario, self._boxes, epoch, INCIDENTS)
+        self._dice = np.random.default_rng(17)
+        self._paths: list[tuple[int, int, int]] = []
+        """Number of the path, which box it leads to, and its DSCP."""
+
+    def write(self, days: int, say: Callable[[str], None]) -> None:
+        """Set up paths from the depot to every branch, one of each class, and write their past."""
+        sites = {site.name: site for site in Site.objects.all()}
+        for place, (box, _) in enumerate(self._boxes):
+            for name, dscp in CLASSES.items():
+                row = Path.objects.create(
+                    name=f"{HOME} – {box.site}, {name}", from_site=sites[HOME], to_site=sites[box.site], address=box.address,
+                    port=PORT, dscp=dscp, octets=200, every_ms=1000, since=_moment(self._epoch - days * DAY),
+                )  # fmt: skip
+                self._paths.append((row.pk, place, dscp))
+        first_hour = int((self._epoch - days * DAY) // HOUR) * HOUR
+        first, last = int((self._epoch - MINUTES_BACK) // MINUTE) * MINUTE, int(self._epoch // MINUTE) * MINUTE
+        last_hour = int(self._epoch // HOUR) * HOUR
+        store.HOURS.ensure(_moment(first_hour), _moment(last))
+        store.MINUTES.ensure(_moment(first), _moment(last + DAY))
+        for table, step, begin, end in (
+            (store.HOURS, HOUR, first_hour, last_hour), (store.MINUTES, MINUTE, first, last),
+        ):  # fmt: skip
+            rows = [self._step(at, step) for at in range(begin, end, step)]
+            store.append(np.concatenate(rows), table)
+        say(f"  {len(self._paths)} paths of {days} days")
+
+    def _step(self, begin: int, step: int) -> store.Rows:
+        n = len(self._boxes)
+        long_ago = np.full(n, self._epoch - 400.0 * DAY)
+        upto = [self._group.counters(np.full(n, float(at)), long_ago)[:, :2] for at in (begin, begin + step)]
+        loads = 8 * (upto[1] - upto[0]) / step / np.array([_speeds(port) for _, port in self._boxes])
+        made = np.zeros(len(self._paths), store.ROW)
+        trips = np.zeros((len(self._paths), DRAWN))
+        loss = np.zeros(len(self._paths))
+        for row, (path, place, dscp) in enumerate(self._paths):
+            box = self._boxes[place][0]
+            ways = [way_to(box.site, float(loads[place, way]), dscp) for way in (0, 1)]
+            trips[row] = sum(way.delay_ms for way in ways) + sum(
+                way.jitter_ms * self._dice.exponential(size=DRAWN) for way in ways
+            )
+            loss[row] = 1 - (1 - ways[0].loss) * (1 - ways[1].loss)
+            silences: Sequence[Silence] = [each for each in INCIDENTS if isinstance(each, Silence)]
+            dead = sum(is_silent(box, self._epoch, begin + (at + 0.5) * step / 10, silences) for at in range(10)) / 10
+            loss[row] = max(loss[row], dead)
+            made["path"][row], made["out"][row] = path, 1000 * ways[0].delay_ms
+            made["back"][row] = 1000 * ways[1].delay_ms
+        return self._filled(made, 1000 * trips, loss, begin, step)
+
+    def _filled(
+        self, made: store.Rows, trips: NDArray[np.float64], loss: NDArray[np.float64], begin: int, sent: int
+    ) -> store.Rows:
+        made["at"], made["sent"] = begin, sent
+        made["lost"] = np.where(loss >= 1, sent, self._dice.binomial(sent, np.minimum(loss, 1)))
+        made["bursts"] = np.where(made["lost"] > 0, np.where(loss > 0.09, 1, made["lost"]), 0)
+        made["longest_burst"] = np.where(made["lost"] > 0, np.where(loss > 0.09, made["lost"], 1), 0)
+        quantiles = np.quantile(trips, (0.0, *QUANTILES, 1.0), axis=1)
+        changes = np.abs(np.diff(trips, axis=1))
+        known = {
+            **dict(zip(store.TRIPS, quantiles, strict=True)), "mean": trips.mean(axis=1), "variation": changes.mean(axis=1),
+            "variation_95": np.quantile(changes, 0.95, axis=1), "jitter": changes.mean(axis=1), "out": made["out"],
+            "back": made["back"],
+        }  # fmt: skip
+        for name, values in known.items():
+            made[name] = np.where(made["lost"] < sent, values, np.nan)
+        return made
+
+
+def _speeds(port: Port) -> tuple[int, int]:
+    return port.sold_bps or (port.speed_bps, port.speed_bps)
+
+
+def _moment(at: float) -> datetime:
+    return datetime.fromtimestamp(at, UTC)

@@ -1,0 +1,1 @@
+"""Paths: measured ways between two ends, and what probes over them came to."""
