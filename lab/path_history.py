@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from lab.counting import Group, is_silent
 from lab.incidents import INCIDENTS, Silence
-from lab.paths import CLASSES, HOME, PORT, way_to
+from lab.paths import CLASSES, HOME, LINK, PORT, is_measured, way_to
 from lab.scenario import Box, Port, Scenario
 from lumtar.core.paths.statistics import QUANTILES
 from lumtar.domain.inventory.models import Site
@@ -27,9 +27,7 @@ class PathHistory:
     def __init__(self, scenario: Scenario, epoch: float) -> None:
         self._epoch = epoch
         self._boxes: list[tuple[Box, Port]] = [
-            (box, next(port for port in box.ports if port.name == "wan1"))
-            for box in scenario.boxes
-            if box.family == "wan" and box.site not in (HOME, "Central") and not box.is_new
+            (box, next(port for port in box.ports if port.name == LINK)) for box in scenario.boxes if is_measured(box)
         ]
         self._group = Group(scenario, self._boxes, epoch, INCIDENTS)
         self._dice = np.random.default_rng(17)

@@ -13,6 +13,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 
 from lab.device import Device
+from lab.scenario import Box
 from lumtar.wire import stamp
 from lumtar.wire.ber import Malformed
 
@@ -21,11 +22,18 @@ CLASSES = {"voice": 46, "catalogue": 18, "copies": 10}
 """DSCP by the name of a service class."""
 QUEUED = {46: 0.12, 18: 0.6, 10: 1.0}
 """How much of a queue a class waits for; others wait for all of it."""
+LINK = "wan1"
 HOME = "Depot"
 """Where the prober is."""
 LONGEST_QUEUE_MS, LOAD_EVERY_S, RECEIVE_CLASS = 180.0, 10.0, 13
 TUNNEL_LOSS = 0.04
 """Of what goes over a link that is full."""
+
+
+def is_measured(box: Box) -> bool:
+    """Whether a box is the router of a branch with a reflector."""
+    has_link = any(port.name == LINK for port in box.ports)
+    return box.family == "wan" and box.site not in (HOME, "Central") and has_link and not box.is_new
 
 
 @dataclass(slots=True)
@@ -74,7 +82,7 @@ class Reflectors:
     def __init__(self, devices: Mapping[str, Device]) -> None:
         self.ends: dict[str, End] = {}
         for device in devices.values():
-            if device.box.family == "wan" and device.box.site not in (HOME, "Central") and not device.box.is_new:
+            if is_measured(device.box):
                 self.ends[device.box.site] = End(device, _listening(device.box.address))
         self._waiting: list[tuple[float, int, socket.socket, bytes, tuple[str, int]]] = []
         self._ties, self._luck = itertools.count(), random.Random(11)
@@ -150,7 +158,7 @@ def _listening(address: str) -> socket.socket:
 def _look(end: End, now: float) -> None:
     """The load of a branch's first link since the last look: what leaves the branch, and what comes to it."""
     device = end.device
-    row = next(place for place, port in enumerate(device.box.ports) if port.name == "wan1")
+    row = next(place for place, port in enumerate(device.box.ports) if port.name == LINK)
     port = device.box.ports[row]
     told = device.counters(now)[row]
     before, end.counted = end.counted, (now, float(told[0]), float(told[1]))

@@ -18,6 +18,7 @@ from lumtar.domain.alarms.services import apply
 from lumtar.domain.audit.models import AuditChange, AuditEntry
 from lumtar.domain.inventory.models import Device, Group, Interface, Site
 from lumtar.domain.logbook.models import Entry
+from lumtar.domain.paths.models import Path
 from lumtar.server import limiting
 from lumtar.server.api import access
 from lumtar.server.api.root import api
@@ -98,6 +99,7 @@ def two_sites():
     for device in devices:
         Entry.objects.create(at=timezone.now(), kind="user", device=device, text=f"a word on {device.name}")
         Group.objects.create(name=f"of {device.name}").devices.add(device)
+        Path.objects.create(name=f"to {device.name}", to_site=device.site, address=device.address)
     return devices
 
 
@@ -137,6 +139,8 @@ def test_who_is_limited_sees_nothing_else_whatever_they_ask(two_sites, limit):
             number = device.pk if "{int:device}" in path or "{device}" in path else ports[device.pk][0]
             if "{int:alarm}" in path:
                 number = Alarm.objects.filter(device=device).values_list("pk", flat=True).first()
+            if "{int:path}" in path:
+                number = Path.objects.filter(to_site=device.site).values_list("pk", flat=True).first()
             if any(part in path for part in ("{int:profile}", "{int:poll}")):
                 continue
             address = call_path(path, number) + (

@@ -100,6 +100,8 @@ function drawLimit(plot: uPlot, limit: number | null) {
   ctx.lineTo(bbox.left + bbox.width, y);
   ctx.stroke();
   ctx.font = `${11 * devicePixelRatio}px "Commissioner Variable", sans-serif`;
+  ctx.textAlign = "left";
+  ctx.textBaseline = "alphabetic";
   ctx.fillText(`first level ${wait(limit)}`, bbox.left + 4 * devicePixelRatio, y - 4 * devicePixelRatio);
   ctx.restore();
 }

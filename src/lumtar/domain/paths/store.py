@@ -90,16 +90,23 @@ def level_of(start: datetime, end: datetime) -> tuple[Partitioned, int]:
     return (MINUTES, 60) if end - start <= SHORT else (HOURS, 3600)
 
 
+def read_level(paths: Iterable[int], start: datetime, end: datetime) -> tuple[Rows, Rows]:
+    """The intervals of some paths as a time is shown: minutes; or hours, and apart from these the minutes that are not joined yet."""
+    wanted = list(paths)
+    table, _ = level_of(start, end)
+    rows = read(wanted, start, end, table)
+    if table is MINUTES:
+        return rows, rows[:0]
+    newest = float(rows["at"].max()) + 3600 if len(rows) else start.timestamp()
+    return rows, read(wanted, max(start, datetime.fromtimestamp(newest, start.tzinfo)), end)
+
+
 def course(path: int, start: datetime, end: datetime) -> tuple[Rows, int]:
     """A path over a time, and seconds of each interval; hours that are not joined yet are joined here."""
-    table, step = level_of(start, end)
-    rows = read([path], start, end, table)
-    if table is HOURS:
-        newest = float(rows["at"].max()) + 3600 if len(rows) else start.timestamp()
-        late = read([path], max(start, datetime.fromtimestamp(newest, start.tzinfo)), end)
-        more = [joined(part, hour * 3600.0) for hour, part in _by_hour(late)]
-        rows = np.concatenate([rows, np.array(more, ROW)])
-    return rows, step
+    _, step = level_of(start, end)
+    rows, late = read_level([path], start, end)
+    more = [joined(part, hour * 3600.0) for hour, part in _by_hour(late)]
+    return np.concatenate([rows, np.array(more, ROW)]), step
 
 
 def _by_hour(rows: Rows) -> Sequence[tuple[int, Rows]]:

@@ -101,8 +101,7 @@ def list_paths(request: HttpRequest, query: Query[Times]) -> list[PathOut]:
     """All paths, with the longest delay first."""
     start, end = span(query.start, query.end, HOUR)
     rows = list(Path.objects.select_related("from_site", "to_site").order_by("name"))
-    table, _ = store.level_of(start, end)
-    found = store.read([row.pk for row in rows], start, end, table)
+    found = np.concatenate(store.read_level([row.pk for row in rows], start, end))
     limits = _limits()
     parts, nothing = dict(bulk.groups(found, "path")), np.zeros(0, store.ROW)
     told = [_path(row, parts.get(row.pk, nothing), limits.get(row.pk, [])) for row in rows]

@@ -6,7 +6,7 @@ import { useMay } from "../../app/session";
 import { useSetSearch } from "../../app/useSetSearch";
 import { DelayChart } from "../../charts/DelayChart";
 import { LossChart } from "../../charts/LossChart";
-import { date, wait } from "../../components/format";
+import { moment, wait } from "../../components/format";
 import { Problem } from "../../components/Problem";
 import { Severity } from "../../components/Severity";
 import { PathForm } from "./PathForm";
@@ -37,7 +37,7 @@ export function PathPage({ number }: { number: number }) {
       <h1 className="text-title font-semibold tracking-tight">{path.name}</h1>
       <p className="text-small text-ink2">
         STAMP from {path.prober} to {path.address} port {path.port} every {wait(path.every_ms)}, {path.octets} octets,{" "}
-        {className(path.dscp)}, since {date(path.since)}
+        {className(path.dscp)}, since {moment(new Date(path.since))}
         {!path.enabled && ", not measured now"}
         {mayChange && (
           <button type="button" className="ml-2 underline" onClick={() => set({ edit: "path" })}>

@@ -121,8 +121,7 @@ function Matrix({ pairs, columns, measure, chosen }: MatrixProps) {
 
 /** How far a column reaches: its longest bar or its limit. */
 function top(measure: PathMeasure, row: PathRow | undefined): number {
-  if (!row) return 0;
-  return Math.max(row.figures[measure] ?? 0, Math.min(firstLimit(measure, row) ?? 0, 2 * (row.figures[measure] ?? 0)));
+  return row ? Math.max(row.figures[measure] ?? 0, 1.05 * (firstLimit(measure, row) ?? 0)) : 0;
 }
 
 type CellProps = { row: PathRow; measure: PathMeasure; most: number; isChosen: boolean; to: string };

@@ -1,0 +1,146 @@
+import { fireEvent, screen, waitFor } from "@testing-library/react";
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import { client } from "../../api/client";
+import type { PathRow } from "../../api/pathQueries";
+import { show } from "../../testing/show";
+import { PathForm } from "./PathForm";
+import { Paths } from "./Paths";
+import { badness, className, firstLimit, pairsOf, shown } from "./pathWords";
+
+vi.mock("../../api/client", async (original) => ({
+  ...(await original<typeof import("../../api/client")>()),
+  client: { GET: vi.fn(), POST: vi.fn(), PUT: vi.fn(), DELETE: vi.fn() },
+  got: (answer: Promise<unknown>) => answer,
+}));
+vi.mock("../../components/theme", () => ({ colour: (token: string) => token, useTheme: () => "light" }));
+vi.mock("../../charts/plot", () => ({ SYNC: { key: "" }, timeAxis: () => ({}), valueAxis: () => ({}) }));
+vi.mock("../../charts/Plot", () => ({ Plot: ({ label }: { label: string }) => <img alt={label} /> }));
+type Call = (path: string, options: { body?: unknown; params?: unknown }) => Promise<unknown>;
+const get = vi.mocked(client.GET as unknown as Call);
+const post = vi.mocked(client.POST as unknown as Call);
+let answers: Record<string, unknown> = {};
+
+const row = (more: Partial<PathRow> = {}, delay: number | null = 20, lost = 0): PathRow => ({
+  id: 1,
+  name: "Depot – Hexwater, voice",
+  prober: "prober",
+  from_site: "Depot",
+  to_site: "Hexwater",
+  address: "127.0.9.9",
+  port: 862,
+  dscp: 46,
+  octets: 200,
+  every_ms: 1000,
+  enabled: true,
+  since: "2026-11-01T10:00:00Z",
+  problem: "",
+  figures: {
+    sent: 60,
+    lost,
+    path_delay: delay,
+    path_delay_95: delay,
+    path_variation: 1,
+    path_jitter: 1.25,
+    path_loss: (100 * lost) / 60,
+    path_burst: lost,
+    path_mos: 4.3,
+  },
+  limits: [{ rule_id: 3, rule: "Slow", severity: 3, measure: "path_delay_95", direction: "above", limit: 150 }],
+  ...more,
+});
+
+beforeEach(() => {
+  answers = {};
+  get.mockImplementation(async (path) => answers[path]);
+  post.mockImplementation(async () => ({}));
+});
+
+describe("words of paths", () => {
+  it("call classes by their names", () => {
+    expect([46, 18, 10, 34, 8, 0, 3, 1].map(className)).toEqual([
+      "EF",
+      "AF21",
+      "AF11",
+      "AF41",
+      "CS1",
+      "best effort",
+      "DSCP 3",
+      "DSCP 1",
+    ]);
+    expect(shown("path_loss", 0)).toBe("0 %");
+    expect(shown("path_mos", 4.31)).toBe("4.3");
+    expect(shown("path_delay_95", null)).toBe("–");
+  });
+  it("put what does not answer first, and what is not known last", () => {
+    expect(badness("path_delay_95", row({}, null, 60))).toBe(Number.POSITIVE_INFINITY);
+    expect(badness("path_mos", row())).toBeCloseTo(0.7);
+    expect(firstLimit("path_loss", row())).toBeNull();
+    const pairs = pairsOf(
+      [
+        row(),
+        row({ id: 2, dscp: 18 }, 90),
+        row({ id: 3, to_site: "Dunmere", name: "Dunmere voice" }, null, 60),
+        row({ id: 4, to_site: "", name: "A server" }, 500),
+      ],
+      "path_delay_95",
+    );
+    expect(pairs.map(({ name, cells }) => [name, cells.size])).toEqual([
+      ["Dunmere", 1],
+      ["A server", 1],
+      ["Hexwater", 2],
+    ]);
+  });
+});
+
+describe("paths", () => {
+  it("stand side by side by class, and the worst is shown in full", async () => {
+    answers["/api/v1/paths"] = [row(), row({ id: 3, to_site: "Dunmere", name: "Depot – Dunmere, voice" }, null, 60)];
+    answers["/api/v1/paths/{path}"] = {
+      path: row({ id: 3, name: "Depot – Dunmere, voice" }, null, 60),
+      start: "2026-11-28T10:00:00Z",
+      end: "2026-11-28T11:00:00Z",
+      step_s: 60,
+      at: [1, 61],
+      sent: [60, 60],
+      lost: [0, 60],
+      duplicates: [1, 0],
+      reordered: [0, 0],
+      longest_burst: [0, 60],
+      ...Object.fromEntries(
+        ["least", "p5", "p25", "p50", "p75", "p95", "longest", "variation", "jitter", "mos"].map((name) => [
+          name,
+          [20, null],
+        ]),
+      ),
+      out: [-900, null],
+      back: [940, null],
+    };
+    show(<Paths />, "/paths");
+    expect(await screen.findByRole("link", { name: "Depot – Dunmere, voice: no answer" })).toBeTruthy();
+    expect((await screen.findByRole("heading", { name: "Depot – Dunmere, voice" })).tagName).toBe("H1");
+    expect(screen.getByText(/60 of 60 probes, at most 60 in a row, 1 came twice/)).toBeTruthy();
+    expect(screen.getByText(/do not agree/)).toBeTruthy();
+    expect(screen.getByRole("link", { name: "Slow" }).getAttribute("href")).toBe("/alarms/rules/3");
+  });
+  it("say what a path needs where there is none", async () => {
+    answers["/api/v1/paths"] = [];
+    show(<Paths />, "/paths");
+    expect(await screen.findByText(/needs a reflector of STAMP/)).toBeTruthy();
+  });
+  it("are set up", async () => {
+    answers["/api/v1/sites"] = [{ name: "Depot" }, { name: "Hexwater" }];
+    const done = vi.fn();
+    show(<PathForm path={null} onDone={done} />);
+    fireEvent.change(screen.getByLabelText("Name"), { target: { value: "To Hexwater" } });
+    fireEvent.change(screen.getByLabelText(/Reflector/), { target: { value: "192.0.2.7" } });
+    fireEvent.change(screen.getByLabelText(/DSCP/), { target: { value: "46" } });
+    fireEvent.submit(screen.getByLabelText("Name").closest("form") as HTMLFormElement);
+    await waitFor(() => expect(done).toHaveBeenCalled());
+    expect(post.mock.calls[0]?.[1].body).toMatchObject({
+      name: "To Hexwater",
+      address: "192.0.2.7",
+      dscp: 46,
+      port: 862,
+    });
+  });
+});
