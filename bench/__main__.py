@@ -1,6 +1,6 @@
 """Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm] [list] [sweep]
 [fleet] [store] [draw] [rules] [faults] [storm] [refresh] [calling] [topology]
-[traps] [flows] [drills] [malformed]``; without names, all of them.
+[traps] [flows] [drills] [malformed] [paths]``; without names, all of them.
 """
 
 import signal
@@ -13,6 +13,7 @@ from bench import (
     faults,
     flows,
     malformed,
+    paths,
     polling,
     refreshing,
     rules,
@@ -45,6 +46,7 @@ MEASUREMENTS: dict[str, Callable[[], None]] = {
     "flows": flows.flows,
     "drills": flows.drills,
     "malformed": malformed.malformed,
+    "paths": paths.paths,
 }
 
 

@@ -34,7 +34,7 @@ export function ScopeMatch({ kind, scope, fields }: Props) {
       </summary>
       {data && data.examples.length > 0 && (
         <p className="text-small text-ink2">
-          {data.examples.map(({ device, label }) => `${device} ${label}`).join(", ")}
+          {data.examples.map(({ device, label }) => `${device} ${label}`.trim()).join(", ")}
           {data.subjects > data.examples.length && " and more"}
         </p>
       )}

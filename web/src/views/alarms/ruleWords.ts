@@ -15,6 +15,7 @@ export const SUBJECTS: Record<string, string> = {
   traffic: "watched traffic",
   flow_port: "ports that flows are told of",
   stranger: "strangers",
+  path: "paths",
 };
 
 /** A limit with its unit; rates are shown in Mb/s, as they are typed. */
@@ -22,7 +23,7 @@ export const limit = (rule: Rule, value: number) =>
   rule.unit === "bit/s" ? `${value / 1e6} Mb/s` : `${value}${rule.unit && ` ${rule.unit}`}`;
 
 /** What is looked at once a minute. */
-const LOOKED_AT = ["link", "bridge", "traffic", "flow_port", "stranger"];
+const LOOKED_AT = ["link", "bridge", "traffic", "flow_port", "stranger", "path"];
 
 /** What a rule about a kind of subject counts. */
 export const nounOf = (subject: string) =>

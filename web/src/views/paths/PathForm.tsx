@@ -55,14 +55,14 @@ export function PathForm({ path, onDone }: { path: PathRow | null; onDone: () =>
         <Field label="Prober" hint="which one sends the test packets" {...text("prober")} />
         <Choice
           label="From"
-          hint="the prober's site"
+          hint="the site where they come from"
           options={names}
           value={draft.from_site}
           onChange={(event) => change({ from_site: event.target.value })}
         />
         <Choice
           label="To"
-          hint="the reflector's site"
+          hint="the site that they go to"
           options={names}
           value={draft.to_site}
           onChange={(event) => change({ to_site: event.target.value })}
