@@ -28,6 +28,7 @@ def well(settings):
     beat("worker", now - timedelta(minutes=10), now, {})
     beat("receiver", now - timedelta(minutes=10), now, {"listens_at": "127.0.0.1 port 9", "taken": 7, "refused": 1})
     beat("flows", now - timedelta(minutes=10), now, {"listens_at": "127.0.0.1 port 8", "records": 70, "dropped": 0})
+    beat("prober", now - timedelta(minutes=10), now, {"paths": 63, "answered": 5, "dropped": 0})
     create("Core", "v2c", {"community": "word"})
     with socket.create_server(("127.0.0.1", 0)) as mail:
         settings.EMAIL_HOST, settings.EMAIL_PORT = mail.getsockname()
@@ -51,6 +52,7 @@ def test_all_is_well(well):
         "worker",
         "receiver",
         "flows",
+        "prober",
         "jobs",
         "mail",
         "credentials",
@@ -58,6 +60,7 @@ def test_all_is_well(well):
     assert found["collector"].words == "61 devices, 1,178 interfaces; 5 % of a core, on time"
     assert found["receiver"].words == "listens at 127.0.0.1 port 9; 7 traps taken, 1 not taken"
     assert found["flows"].words == "listens at 127.0.0.1 port 8; 70 flow records received"
+    assert found["prober"].words == "measures 63 paths, answered 5 probes of others"
     out = StringIO()
     call_command("selfcheck", stdout=out)
     assert "✓ clock: this machine's and the database's agree" in out.getvalue()
@@ -72,6 +75,11 @@ def test_a_collector_that_ended_lags_or_dropped_readings(well):
     assert of("collector").state == "watch"
     beat("collector", well - timedelta(minutes=10), well, DETAIL | {"dropped_rows": 12000})
     assert "12,000 readings were dropped" in of("collector").words
+
+
+def test_a_prober_that_dropped_intervals(well):
+    beat("prober", well - timedelta(minutes=10), well, {"paths": 63, "dropped": 700})
+    assert (of("prober").state, "700 intervals" in of("prober").words) == ("watch", True)
 
 
 def test_the_worst_stands_first_and_the_command_ends_with_one(well, settings):

@@ -127,8 +127,8 @@ def test_nothing_outlives_its_supervisor_and_nothing_runs_twice(installation):
     until(lambda: not installation.processes())
     again = installation.lumtar("start", "--background", "--collectors", "2")
     assert "Lumtar is ready" in again.stdout, again.stdout
-    names = until(lambda: len(found := installation.instances()) == 6 and found)
-    assert sorted(names) == ["collector", "collector-2", "flows", "receiver", "web", "worker"]
+    names = until(lambda: len(found := installation.instances()) == 7 and found)
+    assert sorted(names) == ["collector", "collector-2", "flows", "prober", "receiver", "web", "worker"]
     assert modules["lumtar.engine.collector"] not in names.values()
 
 

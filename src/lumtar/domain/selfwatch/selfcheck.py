@@ -169,6 +169,8 @@ def _load(process: ProcessState) -> Finding:
     detail = process.detail
     if process.kind in ("receiver", "flows"):
         return _heard(process)
+    if process.kind == "prober":
+        return _probing(process)
     if process.kind != "collector" or not process.started_at or not process.beat_at:
         return Finding(process.name, WELL, "runs")
     runs = max(1.0, (process.beat_at - process.started_at).total_seconds())
@@ -192,6 +194,24 @@ def _load(process: ProcessState) -> Finding:
             "Poll less often where that does, or give it a faster core.",
         )
     return Finding(process.name, WELL, f"{words}, on time")
+
+
+def _probing(process: ProcessState) -> Finding:
+    """What a prober measures, and whether all of that is kept."""
+    detail = process.detail
+    if dropped := int(detail.get("dropped", 0)):
+        return Finding(
+            process.name,
+            WATCH,
+            f"{dropped:,} intervals of paths were dropped since its start",
+            "The database was away for longer than they could wait; the time is missing in the paths.",
+            "See when and why the database was away: its log, and the prober's.",
+        )
+    return Finding(
+        process.name,
+        WELL,
+        f"measures {detail.get('paths', 0):,} paths, answered {detail.get('answered', 0):,} probes of others",
+    )
 
 
 def _heard(process: ProcessState) -> Finding:
