@@ -53,7 +53,6 @@ SERVICES = (
         "lumtar.engine.prober",
         "Paths are not measured; the time is missing in their compliance.",
         stop_s=15.0,
-        many=True,
     ),
 )
 """What people ask for first comes first."""
