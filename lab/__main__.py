@@ -11,6 +11,7 @@ from email.header import decode_header, make_header
 from pathlib import Path
 
 from lab.builder import build
+from lab.controller import kept_certificate
 from lab.faults import HELP
 from lab.mail import mails, sink
 from lab.network import Network, read_epoch
@@ -27,7 +28,7 @@ TRAPS = int(os.environ.get("LUMTAR_TRAP_PORT", "8477"))
 async def serve() -> None:
     """Run the agents, the control port, the mail sink and the receivers of messages until a signal says stop."""
     receivers = Receivers(RECEIVERS, VAR / "received")
-    network = Network(build(), read_epoch(VAR), receivers, TRAPS, FLOWS)
+    network = Network(build(), read_epoch(VAR), receivers, TRAPS, FLOWS, kept_certificate(VAR))
     await network.listen(CONTROL)
     post = sink(VAR / "mail", MAIL)
     post.start()

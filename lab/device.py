@@ -61,6 +61,10 @@ class Manners:
     """How the device answers, apart from what it answers."""
 
     silent: bool = False
+    tunnels_down: set[int] = field(default_factory=set)
+    """Tunnels of a firewall that are down, by number."""
+    pair_broken: bool = False
+    """The firewall could not take over."""
     delay: float = 0.0
     loss: float = 0.0
     cut_short: bool = False

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from typing import TYPE_CHECKING
 
+from lab import ping_tests
 from lab.counting import (
     FLASH_KIB,
     FLASH_USED_KIB,
@@ -28,7 +30,7 @@ FANS = {"core": 3, "fw": 2, "acc": 1, "fs": 2}
 
 def columns(device: Device) -> list[Column]:
     """All columns of a device's equipment."""
-    makers = (_processors, _entities, _storage, _power, _own_objects)
+    makers = (_processors, _entities, _storage, _power, _own_objects, ping_tests.columns)
     return [column for of_device in makers for column in of_device(device)]
 
 
@@ -47,10 +49,7 @@ def _own_objects(device: Device) -> list[Column]:
             scalar(f"{own}.2", lambda at: [text(f"{38 + 6 * sway(device.box, at, 7200):.1f} min")]),
         ]
     if device.box.family == "fw":
-        return [
-            scalar(f"{own}.1", lambda at: [ber.integer(round(2400 + 900 * sway(device.box, at, 86400)), ber.GAUGE32)]),
-            scalar(f"{own}.2", lambda at: [ber.integer(int(sessions(at)) % 2**32, ber.COUNTER32)]),
-        ]
+        return _firewall(device, own, sessions)
     if device.box.family == "wlc":
         points = list(range(1, 7))
         return [
@@ -62,6 +61,52 @@ def _own_objects(device: Device) -> list[Column]:
             )
         ]
     return []
+
+
+SESSIONS_AT_MOST = 8000
+OFFICES = ("County hall", "Film depot", "Home workers")
+"""Where the tunnels of a firewall lead to."""
+RENEWED_S = 3600
+"""Keys of a tunnel are renewed once an hour."""
+
+
+def _firewall(device: Device, own: str, sessions: Callable[[float], float]) -> list[Column]:
+    """Sessions and their limit, threats, drops, the state within the pair, and tunnels to offices."""
+    numbers = list(range(1, len(OFFICES) + 1))
+    is_active = device.box.name.startswith("cen")
+
+    def since(at: float) -> float:
+        return at - device.boot(at)
+
+    def used(at: float) -> list[bytes]:
+        return [ber.integer(round(2400 + 900 * sway(device.box, at, 86400)), ber.GAUGE32)]
+
+    def counter(per_second: float) -> Callable[[float], list[bytes]]:
+        return lambda at: [ber.integer(int(since(at) * per_second), ber.COUNTER64)]
+
+    def of_tunnels(per_second: float) -> Callable[[float], list[bytes]]:
+        return lambda at: [ber.integer(int(since(at) * per_second * number), ber.COUNTER64) for number in numbers]
+
+    def up(at: float) -> list[bytes]:
+        return [ber.integer(2 if number in device.manners.tunnels_down else 1) for number in numbers]
+
+    def ages(at: float) -> list[bytes]:
+        return [ber.integer(int((since(at) + 700 * number) % 86400), ber.GAUGE32) for number in numbers]
+
+    return [
+        scalar(f"{own}.1", used),
+        scalar(f"{own}.2", lambda at: [ber.integer(int(sessions(at)) % 2**32, ber.COUNTER32)]),
+        scalar(f"{own}.3", lambda at: [ber.integer(SESSIONS_AT_MOST, ber.GAUGE32)]),
+        scalar(f"{own}.4", counter(0.05)),
+        scalar(f"{own}.5", counter(3.0)),
+        scalar(f"{own}.6", lambda at: [ber.integer(4 if device.manners.pair_broken else 1 if is_active else 2)]),
+        table(f"{own}.7.1", 2, numbers, [text(name) for name in OFFICES]),
+        table(f"{own}.7.1", 3, numbers, up),
+        table(f"{own}.7.1", 4, numbers, ages),
+        table(f"{own}.7.1", 5, numbers, of_tunnels(1 / RENEWED_S)),
+        table(f"{own}.7.1", 6, numbers, of_tunnels(90_000)),
+        table(f"{own}.7.1", 7, numbers, of_tunnels(40_000)),
+    ]
 
 
 def _processors(device: Device) -> list[Column]:

@@ -1,11 +1,14 @@
 """Faults by name: what can be put into the stand-in network and taken out again."""
 
+import time
 from collections.abc import Callable
 
+from lab.controller import Controller, Manner
 from lab.device import Device, Manners
 from lab.lldp import Cabling
 from lab.paths import Reflectors, Worse
 from lab.receivers import Receivers
+from lab.services import Services
 
 HELP = """faults (each with `clear` instead of its values takes it out):
   link DEVICE PORT down|up          pull a cable, plug it in
@@ -34,7 +37,13 @@ HELP = """faults (each with `clear` instead of its values takes it out):
   scan DEVICE on                    somebody behind a router tries every address of Central
   path SITE out|back|both delay MS|jitter MS|loss SHARE|reorder SHARE|duplicate SHARE
                                     the way between the prober and a branch gets worse, one direction or both
+  service catalogue|films|names|echo ms N|status N|off|clear
+                                    what probes of services meet
+  controller slow SECONDS|status N|garbage|half|policy CLASS A|B|clear
+                                    what the overlay's controller says, and how
   server PORT MS                    the service at a port takes so many milliseconds for an answer, wherever it is seen
+  tunnel DEVICE NUMBER down         a tunnel of a firewall goes down
+  pair DEVICE broken                the firewall could not take over from the other one
   clear DEVICE                      take everything out of a device
   receivers fail N                  the next N web requests of messages are refused
   receivers silent on|off           inform requests are not confirmed
@@ -52,6 +61,8 @@ def carry_out(
     receivers: Receivers | None = None,
     cabling: Cabling | None = None,
     reflectors: Reflectors | None = None,
+    probed: Services | None = None,
+    controller: Controller | None = None,
 ) -> str:
     """Put one fault in or take it out.
 
@@ -66,6 +77,10 @@ def carry_out(
         return _of_receivers(receivers, words[1:])
     if words[:1] == ["path"] and reflectors is not None:
         return _of_path(reflectors, words[1:])
+    if words[:1] == ["service"] and probed is not None:
+        return _of_service(probed, words[1:])
+    if words[:1] == ["controller"] and controller is not None:
+        return _of_controller(controller, words[1:])
     if words[:1] == ["server"]:
         return _of_server(devices, words[1:])
     if words[:1] in (["exchange"], ["move"]) and cabling is not None:
@@ -112,6 +127,51 @@ def _of_path(reflectors: Reflectors, words: list[str]) -> str:
     except (ValueError, KeyError) as error:
         raise FaultRefused(f"path {' '.join(words)}: {error}\n{HELP}") from error
     return f"path {' '.join(words)}: done"
+
+
+def _of_controller(controller: Controller, words: list[str]) -> str:
+    manner = controller.manner
+    try:
+        match words:
+            case ["slow", seconds]:
+                manner.slow_s = _amount(seconds, 0, 600)
+            case ["status", value]:
+                manner.status = int(_amount(value, 100, 599))
+            case ["garbage"]:
+                manner.garbage = True
+            case ["half"]:
+                manner.half = True
+            case ["policy", name, ("A" | "B") as line]:
+                if name not in manner.preferred:
+                    raise ValueError(f"there is no policy for {name}")
+                manner.preferred[name], manner.changed[name] = line, time.time()
+            case ["clear"]:
+                controller.manner = Manner()
+            case _:
+                raise ValueError(f"the controller cannot be {' '.join(words)!r}")
+    except ValueError as error:
+        raise FaultRefused(f"controller {' '.join(words)}: {error}\n{HELP}") from error
+    return f"controller {' '.join(words)}: done"
+
+
+def _of_service(probed: Services, words: list[str]) -> str:
+    try:
+        name, *rest = words
+        state = probed.conditions[name]
+        match rest:
+            case ["ms", value]:
+                state.ms = _amount(value, 0, 60_000)
+            case ["status", value]:
+                state.status = int(_amount(value, 100, 599))
+            case ["off"]:
+                state.is_off = True
+            case ["clear"]:
+                state.ms, state.status, state.is_off = state.usual_ms, 200, False
+            case _:
+                raise ValueError(f"a service cannot be {' '.join(rest)!r}")
+    except (ValueError, KeyError) as error:
+        raise FaultRefused(f"service {' '.join(words)}: {error}\n{HELP}") from error
+    return f"service {' '.join(words)}: done"
 
 
 def _of_server(devices: dict[str, Device], words: list[str]) -> str:
@@ -259,6 +319,13 @@ def _flows(device: Device, words: list[str]) -> None:
             raise ValueError(f"flows cannot be spoilt by {' '.join(words)!r}")
 
 
+def _tunnel(device: Device, words: list[str]) -> None:
+    number = int(_amount(words[0], 1, 1000))
+    if words[1] not in ("down", "clear"):
+        raise ValueError("a tunnel goes down")
+    (device.manners.tunnels_down.add if words[1] == "down" else device.manners.tunnels_down.discard)(number)
+
+
 def _odd(name: str) -> Callable[[Device, list[str]], None]:
     def put(device: Device, words: list[str]) -> None:
         setattr(device.manners, name, words[0] != "clear")
@@ -291,6 +358,8 @@ ACTIONS: dict[str, Callable[[Device, list[str]], None]] = {
     "lazy": _manner("refresh", 3600.0),
     "cached": _manner("cached", 3600.0),
     "garble": _garble,
+    "tunnel": _tunnel,
+    "pair": _odd("pair_broken"),
     "oneway": _oneway,
     "duplex": _duplex,
     "mtu": _mtu,

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lab.answering import ENTERPRISE, NETWORK_ELEMENT, SERVER_ELEMENT
+from lab.server_names import LENGTH, NAME_ELEMENT, server_names
 from lumtar.core.flows.records import MAPPED, Records
 
 LONGEST = 1400
@@ -21,6 +22,7 @@ PLAIN = [
 TIMES_9, TIMES_10 = [(22, 4, "start"), (21, 4, "end")], [(152, 8, "start"), (153, 8, "end")]
 ADDRESSES = {TEMPLATE_V4: [(8, 4, "src"), (12, 4, "dst")], TEMPLATE_V6: [(27, 16, "src"), (28, 16, "dst")]}
 TIME_FIELDS = [(NETWORK_ELEMENT, 4, "network_us"), (SERVER_ELEMENT, 4, "server_us")]
+OWN_FIELDS = [*TIME_FIELDS, (NAME_ELEMENT, LENGTH, "server_name")]
 OWN = 0x8000
 """The bit of an element that an enterprise defines (RFC 7011 section 3.2)."""
 Times = NDArray[np.float64]
@@ -82,7 +84,7 @@ class Encoder:
         body = b""
         for number in ADDRESSES:
             fields = _fields(number, is_ipfix)
-            own = TIME_FIELDS if is_ipfix else []
+            own = OWN_FIELDS if is_ipfix else []
             body += struct.pack(">HH", number, len(fields) + len(own))
             body += b"".join(struct.pack(">HH", element, length) for element, length, _ in fields)
             body += b"".join(struct.pack(">HHI", element | OWN, length, ENTERPRISE) for element, length, _ in own)
@@ -118,9 +120,8 @@ def _fields(number: int, is_ipfix: bool) -> list[tuple[int, int, str]]:
 def _rows(records: Records, times: Times, number: int, boot: float, is_ipfix: bool) -> NDArray[np.void]:
     """Records as they lie in a set."""
     kinds = {1: "u1", 2: ">u2", 4: ">u4", 8: ">u8", 16: "(2,)>u8"}
-    own = TIME_FIELDS if is_ipfix else []
-    fields = _fields(number, is_ipfix) + own
-    rows = np.zeros(len(records), [(name, kinds[length]) for _, length, name in fields])
+    fields = _fields(number, is_ipfix) + (OWN_FIELDS if is_ipfix else [])
+    rows = np.zeros(len(records), [(name, kinds.get(length, f"S{length}")) for _, length, name in fields])
     for way in ("src", "dst"):
         if number == TEMPLATE_V4:
             rows[way] = records[f"{way}_lo"] & np.uint64(0xFFFFFFFF)
@@ -128,8 +129,10 @@ def _rows(records: Records, times: Times, number: int, boot: float, is_ipfix: bo
             rows[way][:, 0], rows[way][:, 1] = records[f"{way}_hi"], records[f"{way}_lo"]
     for _, _, name in PLAIN:
         rows[name] = records[name]
-    for place, (_, _, name) in enumerate(own):
-        rows[name] = np.rint(times[:, place])
+    if is_ipfix:
+        for place, (_, _, name) in enumerate(TIME_FIELDS):
+            rows[name] = np.rint(times[:, place])
+        rows["server_name"] = server_names(records)
     for name in ("start", "end"):
         milliseconds = np.rint((records[name] - (0 if is_ipfix else boot)) * 1000)
         # The clock of version 9 has 32 bits, and begins anew after fifty days.

@@ -13,15 +13,17 @@ from numpy.typing import NDArray
 
 from lab.background_writer import Writer
 from lab.counting import Group, is_silent
-from lab.flows import EXPORT_S, LISTED, PROTOCOLS, Exporting, copied, copy_of, odd_at
+from lab.flows import EXPORT_S, LISTED, PROTOCOLS, Exporting, copied, copy_of, odd_at, tells_more
 from lab.incidents import INCIDENTS, Silence
 from lab.inventory import Loaded
 from lab.response_history import ResponseHistory
 from lab.routing import site_number
 from lab.scenario import SITES, Box, Port, Scenario
+from lab.server_names import server_names
 from lumtar.core.flows import totals
 from lumtar.core.flows.lookups import Interfaces, Prefixes
 from lumtar.core.flows.response_times import Responses, Seen
+from lumtar.core.flows.server_names import ServerNames
 from lumtar.core.flows.totals import Conversations
 from lumtar.domain.flows import applications, response_times, store
 from lumtar.domain.flows.models import Exporter
@@ -108,7 +110,7 @@ class FlowHistory:
         self._writer = Writer()
 
     def _all_rows(self) -> Rows:
-        known_applications = applications.in_force()
+        known_applications, names = applications.in_force(), ServerNames()
         sites = _sites()
         interfaces = {
             each.box.name: (each.device.pk, Interfaces.of({port.if_index: port.pk for port in each.interfaces}))
@@ -121,13 +123,15 @@ class FlowHistory:
             records = np.concatenate((outlines.records, *(copy_of(box, port, way) for way in (0, 1))))
             # Among exporters the one that tells of most is believed.
             records["octets"] = 1 + np.append(1e6 * outlines.weight, (0.0, 0.0))
+            if tells_more(box.name):
+                records["server_name"] = names.numbers_of(server_names(records))
             service = totals.service_port(
                 records["src_port"], records["dst_port"], records["protocol"], known_applications.known_ports
             )
             known = interfaces[box.name][1]
             seen = Seen(
                 service,
-                known_applications.find(records, service),
+                known_applications.find(records, service, names),
                 (known.find(records["input"]), known.find(records["output"])),
                 (sites.find(records["src_hi"], records["src_lo"]), sites.find(records["dst_hi"], records["dst_lo"])),
             )

@@ -30,6 +30,14 @@ PROTOCOLS = {
 """By which protocol a box exports; others by NetFlow 9."""
 LISTED = {"ipfix over tcp": "ipfix"}
 """What Lumtar calls a protocol, if it is not what it is called here."""
+
+
+def tells_more(name: str) -> bool:
+    """Whether a box tells of response times and of names of servers."""
+    protocol = PROTOCOLS.get(name, "netflow9")
+    return LISTED.get(protocol, protocol) == "ipfix"
+
+
 INTERNET, CENTRAL, DEPOT = "internet", "central", "depot"
 MIX: Mapping[str, tuple[tuple[float, str, int, int, int], ...]] = {
     "readers": (

@@ -11,7 +11,7 @@ from lab import scenario as plan
 from lab.device import engine_id
 from lab.scenario import Box, Scenario
 from lumtar.core.labels import USUAL, fill
-from lumtar.core.profiles import ExtraObject
+from lumtar.core.own_objects import check_object
 from lumtar.domain.inventory import groups
 from lumtar.domain.inventory.credentials import seal_credential
 from lumtar.domain.inventory.groups import GroupSpec
@@ -25,22 +25,37 @@ from lumtar.domain.sweeps.services import SweepSpec
 
 DAY_S = 86400
 
-KINDS: dict[str, tuple[str, list[tuple[Any, ...]]]] = {
+KINDS: dict[str, tuple[str, list[dict[str, Any]]]] = {
     "core": ("switch", []),
     "acc": ("switch", []),
     "wan": ("router", []),
     "fw": (
         "firewall",
-        [("1.0", "Sessions"), ("2.0", "Sessions begun", "", 1.0, True)],
+        [
+            {"oid": "1.0", "name": "Sessions", "part": "sessions"},
+            {"oid": "1.0", "name": "Sessions of the limit", "part": "session share", "limit": "3.0"},
+            {"oid": "2.0", "name": "Sessions begun", "part": "session rate"},
+            {"oid": "4.0", "name": "Threats found", "part": "threats"},
+            {"oid": "5.0", "name": "Packets dropped", "part": "drops"},
+            {"oid": "6.0", "name": "Pair", "part": "pair", "states": "active 1; standby 2; not ready 3, 4"},
+            {"oid": "7.1.3", "name": "Tunnel", "part": "tunnel", "names": "7.1.2", "states": "up 1; down 2"},
+            {"oid": "7.1.4", "name": "Age", "part": "tunnel age", "names": "7.1.2"},
+            {"oid": "7.1.5", "name": "Keys", "part": "tunnel rekeys", "names": "7.1.2"},
+            {"oid": "7.1.6", "name": "In", "part": "tunnel in", "names": "7.1.2"},
+            {"oid": "7.1.7", "name": "Out", "part": "tunnel out", "names": "7.1.2"},
+        ],
     ),
-    "wlc": ("wireless controller", [("1", "Clients of access point")]),
+    "wlc": ("wireless controller", [{"oid": "1", "name": "Clients of access point"}]),
     "fs": ("storage switch", []),
     "ups": (
         "power supply",
-        [("1.0", "Battery charge", "%"), ("2.0", "Time on battery", "min", 1.0, False, True)],
+        [
+            {"oid": "1.0", "name": "Battery charge", "unit": "%"},
+            {"oid": "2.0", "name": "Time on battery", "unit": "min", "text": True},
+        ],
     ),
 }
-"""Kind of each family, and what its boxes show beneath the maker's own number: identifier, name, unit, scale, counter, text."""
+"""Kind of each family, and the objects that its boxes show beneath the maker's own number."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -171,6 +186,11 @@ def _sweep() -> None:
     admission.save(AdmissionRuleSpec("Switches of new branches", switches, "add", groups=["New branches"]), by="")
 
 
+def beneath(own: str, told: dict[str, Any]) -> dict[str, Any]:
+    """An object as a profile has it, of one whose identifiers begin at the maker's own number."""
+    return {name: f"{own}.{value}" if name in ("oid", "names", "limit") else value for name, value in told.items()}
+
+
 def _profiles() -> dict[str, Profile]:
     """A profile for each family of the county's boxes."""
     numbers = {}
@@ -180,7 +200,7 @@ def _profiles() -> dict[str, Profile]:
             name=model,
             kind=kind,
             prefixes=[f"{plan.ENTERPRISE}.1.{number}"],
-            objects=[asdict(ExtraObject(f"{plan.ENTERPRISE}.2.{number}.{oid}", *more)) for oid, *more in objects],
+            objects=[asdict(check_object(**beneath(f"{plan.ENTERPRISE}.2.{number}", each))) for each in objects],
             wireless_tables=wireless.TABLES if family == "wlc" else {},
             restart={"oid": f"{plan.RESTART}.0", "value": 1} if family in ("acc", "core") else {},
             last_gasps=[plan.LOST_POWER],

@@ -17,7 +17,7 @@ import numpy as np
 from django.db import connection, transaction
 from numpy.typing import NDArray
 
-from lab import people
+from lab import controller_setup, people
 from lab import scenario as plan
 from lab.background_writer import Writer
 from lab.counting import (
@@ -78,6 +78,7 @@ def load(built: Scenario, var: Path, say: Callable[[str], None], receivers: int 
     History(built, loaded, epoch, say).write()
     FlowHistory(built, loaded, epoch).write(DAYS, say)
     PathHistory(built, epoch).write(DAYS, say)
+    controller_setup.set_up(var)
     people.fill(receivers)
     people.answers(moment(epoch))
     people.link_rules()

@@ -6,6 +6,7 @@ import time
 from pathlib import Path
 
 from lab.agent import Agent
+from lab.controller import Controller
 from lab.device import Device
 from lab.faults import FaultRefused, carry_out
 from lab.flows import EXPORT_S, Exporting
@@ -13,6 +14,7 @@ from lab.lldp import Cabling
 from lab.paths import Reflectors
 from lab.receivers import Receivers
 from lab.scenario import COMMUNITY, PORT, V3_USER, V3_WRITER, WRITE_COMMUNITY, Scenario
+from lab.services import Services
 from lab.traps import Traps
 from lab.wireless import EVERY_S as ROAM_S
 from lumtar.wire import usm
@@ -28,7 +30,9 @@ def v3_user(words: tuple[str, str, str] = V3_USER) -> usm.User:
 
 
 class Network:
-    """All agents of a scenario. ``epoch`` anchors its incidents, seconds of the epoch; traps and flows go to ports of this machine."""
+    """All agents of a scenario. ``epoch`` anchors its incidents, seconds of the epoch; traps and flows go to ports of this machine;
+    with a certificate there is a controller as well.
+    """
 
     def __init__(
         self,
@@ -37,6 +41,7 @@ class Network:
         receivers: Receivers | None = None,
         trap_port: int | None = None,
         flow_port: int | None = None,
+        certificate: tuple[bytes, bytes] | None = None,
     ) -> None:
         self._receivers = receivers
         self.devices = {box.name: Device(scenario, box, epoch, time.time) for box in scenario.boxes}
@@ -59,6 +64,8 @@ class Network:
         ]
         self.exporting = Exporting(scenario, self.devices, epoch, flow_port) if flow_port is not None else None
         self.reflectors = Reflectors(self.devices) if flow_port is not None else None
+        self.services = Services(epoch=epoch) if flow_port is not None else None
+        self.controller = Controller(self.devices, certificate) if certificate else None
         self._server: asyncio.Server | None = None
         self._exporting: asyncio.Task[None] | None = None
         self._roaming: asyncio.Task[None] | None = None
@@ -82,9 +89,17 @@ class Network:
     async def _serve(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         while line := await reader.readline():
             try:
-                answer = {
-                    "said": carry_out(self.devices, json.loads(line), self._receivers, self.cabling, self.reflectors)
-                }
+                command = json.loads(line)
+                said = carry_out(
+                    self.devices,
+                    command,
+                    self._receivers,
+                    self.cabling,
+                    self.reflectors,
+                    self.services,
+                    self.controller,
+                )
+                answer = {"said": said}
             except FaultRefused as refused:
                 answer = {"error": str(refused)}
             except (ValueError, TypeError, KeyError) as error:
@@ -102,6 +117,10 @@ class Network:
             self.exporting.close()
         if self.reflectors:
             self.reflectors.close()
+        if self.services:
+            self.services.close()
+        if self.controller:
+            self.controller.close()
         for agent in self.agents:
             agent.close()
         if self._server:

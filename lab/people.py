@@ -4,8 +4,10 @@ from collections.abc import Iterable
 from datetime import UTC, datetime, timedelta
 
 from lab.answering import ENTERPRISE, NETWORK_ELEMENT, SERVER_ELEMENT
+from lab.server_names import FILMS, NAME_ELEMENT
 from lumtar.core.calling import Substitute
-from lumtar.core.flows.response_times import Part
+from lumtar.core.flows.declared import Part
+from lumtar.core.measures.controllers import CONTROLLER, CONTROLLER_ITEM
 from lumtar.core.measures.links import BRIDGE, LINK
 from lumtar.core.measures.paths import PATH
 from lumtar.core.measures.traffic import FLOW_PORT, STRANGER, TRAFFIC
@@ -19,8 +21,8 @@ from lumtar.domain.calling.contacts import AddressSpec, ContactSpec
 from lumtar.domain.calling.models import Address, CallPlan, Team
 from lumtar.domain.calling.plans import PlanSpec, StepSpec
 from lumtar.domain.calling.teams import TeamSpec
-from lumtar.domain.flows import applications, prefix_tables, strangers, time_fields, watched
-from lumtar.domain.flows.models import AddressList, OwnApplication, ResponseField
+from lumtar.domain.flows import applications, declared_fields, prefix_tables, strangers, watched
+from lumtar.domain.flows.models import AddressList, DeclaredField, OwnApplication
 from lumtar.domain.inventory.models import Device, Site
 
 BY = "demonstration"
@@ -66,10 +68,12 @@ PLACES = """prefix,place,country,latitude,longitude
 
 
 def definitions() -> None:
-    """What the county's own traffic is called, and which fields of its exporters tell of response times."""
+    """What the county's own traffic is called, and what the fields tell that its exporters have of their own."""
     applications.keep(OwnApplication(name=CATALOGUE, ports="8080", addresses="10.0.10.200/30"), BY)
-    for element, part in ((NETWORK_ELEMENT, Part.NETWORK), (SERVER_ELEMENT, Part.SERVER)):
-        time_fields.keep(ResponseField(enterprise=ENTERPRISE, element=element, part=part), BY)
+    applications.keep(OwnApplication(name="films", server_names=FILMS), BY)
+    told = {NETWORK_ELEMENT: Part.NETWORK, SERVER_ELEMENT: Part.SERVER, NAME_ELEMENT: Part.SERVER_NAME}
+    for element, part in told.items():
+        declared_fields.keep(DeclaredField(enterprise=ENTERPRISE, element=element, part=part), BY)
 
 
 def rules() -> None:
@@ -102,7 +106,7 @@ def link_rules() -> None:
         BY,
     )  # fmt: skip
     for each in READY:
-        if each.rule().subject in (LINK, BRIDGE, PATH, TRAFFIC, FLOW_PORT, STRANGER):
+        if each.rule().subject in (LINK, BRIDGE, PATH, TRAFFIC, FLOW_PORT, STRANGER, CONTROLLER, CONTROLLER_ITEM):
             levels = [{"severity": int(one.severity), "limit": one.limit, "clear": one.clear} for one in each.levels]
             services.create(
                 {

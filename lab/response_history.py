@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lab.answering import is_asking, microseconds
-from lab.flows import EXPORT_S, LISTED, PROTOCOLS, load_of
+from lab.flows import EXPORT_S, load_of, tells_more
 from lab.scenario import Box, Port
 from lumtar.core.flows.records import Records
 from lumtar.core.flows.response_times import TIMES, Responses, Seen, added, largest, responses_of
@@ -26,8 +26,7 @@ class ResponseHistory:
 
     def add(self, box: Box, port: Port, records: Records, device: int, seen: Seen) -> None:
         """A port and the records that can be at it."""
-        protocol = PROTOCOLS.get(box.name, "netflow9")
-        is_told = is_asking(records) & (LISTED.get(protocol, protocol) == "ipfix")
+        is_told = is_asking(records) & tells_more(box.name)
         times = np.zeros(len(records), TIMES)
         times["network"] = times["server"] = np.where(is_told, 1.0, np.nan)
         self._ports.append((port, records, np.flatnonzero(is_told), responses_of(records, times, device, seen)))

@@ -30,7 +30,10 @@ def free_port(kind=socket.SOCK_DGRAM, host="127.0.0.1"):
 @pytest.fixture(scope="session", autouse=True)
 def tools_that_share_no_files(tmp_path_factory):
     """The tools of net-snmp keep a file between their runs; those of two workers would read it half written."""
-    os.environ["SNMP_PERSISTENT_DIR"] = str(tmp_path_factory.mktemp("snmp-tools"))
+    kept = tmp_path_factory.mktemp("snmp-tools")
+    # Whichever tool runs first would tell that it made this one.
+    (kept / "cert_indexes").mkdir()
+    os.environ["SNMP_PERSISTENT_DIR"] = str(kept)
 
 
 @pytest.fixture(autouse=True)
@@ -81,6 +84,16 @@ def pytest_collection_modifyitems(items):
     items.sort(key=lambda item: "tests/launcher/test_faults.py" not in item.nodeid)
 
 
+def cut_everybody_else():
+    """End every connection to this database but this one."""
+    from django.db import connection
+
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
+        )
+
+
 class Snmpd:
     """Debian's snmpd with a configuration of its own."""
 
@@ -129,12 +142,8 @@ def snmpd(tmp_path_factory):
 def let_go(django_db_setup, django_db_blocker):
     """Ends connections that threads have left open, so that the test database can be dropped."""
     yield
-    from django.db import connection
-
-    with django_db_blocker.unblock(), connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
-        )
+    with django_db_blocker.unblock():
+        cut_everybody_else()
 
 
 @pytest.fixture

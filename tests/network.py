@@ -47,6 +47,7 @@ def fill(hours: float = 3.0):
         )
         Component.objects.create(device=device, kind="processor", index="1", name="Processor 1", unit="%")
         devices.append(device)
+    processors = {row.device_id: row.pk for row in Component.objects.filter(device__in=devices)}
     slots = {device.pk: recorder.add(device, list(device.interfaces.order_by("if_index"))) for device in devices}
     begin = now - timedelta(hours=hours)
     Device.objects.update(added_at=begin)
@@ -63,7 +64,7 @@ def fill(hours: float = 3.0):
             counters[0, 1] += np.uint64(share[1] * GIGABIT / 8 * 60)
             if device.name == "hex-wan-1" and 40 <= minute < 70:
                 continue
-            answers.append(_answer(device, at, slots[device.pk], counters.copy()))
+            answers.append(_answer(device, at, slots[device.pk], counters.copy(), processors[device.pk]))
         batch = recorder.take(answers)
         batch.transitions = [each for each in batch.transitions if each.severity is Severity.CLEARED or minute > 1]
         if batch.transitions or batch.entries or batch.speeds or minute > hours * 60 - 3:
@@ -93,7 +94,7 @@ def _write_at_once(quiet):
     readings.append_devices(*zip(*polls, strict=True))
 
 
-def _answer(device, at, slots, counters):
+def _answer(device, at, slots, counters, processor):
     n = len(slots)
     snapshot = Snapshot(
         np.full(n, at),
@@ -105,7 +106,6 @@ def _answer(device, at, slots, counters):
     )
     oper = np.array([1, 1, 1, 2], np.int16)
     status = Status(np.ones(n, np.int16), oper, np.full(n, 1000), np.full(n, GIGABIT))
-    part = device.components.get()
     return Answer(
         device,
         at,
@@ -116,5 +116,5 @@ def _answer(device, at, slots, counters):
         at + 60,
         1.5,
         12.0,
-        [ComponentValue(part.pk, "processor", "%", at, 17.0)],
+        [ComponentValue(processor, "processor", "%", at, 17.0)],
     )

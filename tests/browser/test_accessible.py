@@ -13,8 +13,8 @@ from tests.browser.conftest import settled, sign_in
 pytestmark = pytest.mark.django_db(transaction=True)
 
 
-def violations(page):
-    found = Axe().run(page, options={"runOnly": ["wcag2a", "wcag2aa", "wcag22aa"]}).response["violations"]
+def violations(page, of):
+    found = Axe().run(page, options={"runOnly": of}).response["violations"]
     return [f"{each['id']}: {node['html'][:120]}" for each in found for node in each["nodes"]]
 
 
@@ -29,15 +29,18 @@ def every_view():
     return [*named, *(f"/setup/{page}" for page in pages)]
 
 
-@pytest.mark.parametrize("theme", ["light", "dark"])
-def test_every_view_is_accessible(page, network, theme):
+def test_every_view_is_accessible(page, network):
     port = Interface.objects.get(device=network[0], if_index=1)
-    page.emulate_media(color_scheme=theme)
     sign_in(page)
     found = {}
     for view in every_view():
+        page.emulate_media(color_scheme="light")
         page.goto(view.format(port=port.pk, device=network[0].pk))
         expect(page.get_by_role("navigation", name="Places")).to_be_visible()
         settled(page)
-        found[view] = violations(page)
+        found[view] = violations(page, ["wcag2a", "wcag2aa", "wcag22aa"])
+        # In the dark the same stands there in other colours.
+        page.emulate_media(color_scheme="dark")
+        settled(page)
+        found[view] += violations(page, {"type": "rule", "values": ["color-contrast", "link-in-text-block"]})
     assert found == {view: [] for view in found}

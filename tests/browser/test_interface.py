@@ -220,7 +220,10 @@ def test_a_rule_is_changed_and_wrong_limits_are_explained(page, network):
     page.get_by_role("link", name="Utilisation").click()
     page.get_by_label("Clearing limit of major").fill("95")
     page.get_by_role("button", name="Save").click()
-    expect(page.get_by_role("alert").filter(has_text="clearing limit must not be above the limit")).to_be_visible()
+    # The rehearsal beside the form may have tried the same limits by then, and says so too.
+    expect(
+        page.get_by_role("alert").filter(has_text="clearing limit must not be above the limit").first
+    ).to_be_visible()
     page.get_by_label("Clearing limit of major").fill("70")
     page.get_by_label("Call plan").select_option(label="Mail to duty@oskelund.example")
     page.get_by_role("button", name="Save").click()

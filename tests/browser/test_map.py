@@ -6,11 +6,15 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from playwright.sync_api import expect
 
+from lumtar.core.controllers import SignIn
 from lumtar.core.topology import End
+from lumtar.domain.controllers import services
+from lumtar.domain.controllers.models import Controller, ControllerItem, ControllerProfile
 from lumtar.domain.inventory.models import Interface
 from lumtar.domain.topology import by_hand
 from lumtar.domain.topology.models import ManualLink, MapPosition
 from tests.browser.conftest import settled, sign_in
+from tests.lab.overlay import LISTS
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -41,6 +45,29 @@ def test_from_the_whole_network_to_a_port(page, network, joined):
     expect(page).to_have_url(re.compile("/fleet/port/"))
     page.go_back()
     expect(beside(page)).to_contain_text("sends 950 Mb/s, 95 %")
+
+
+def test_the_overlay_over_the_map(page, network, joined):
+    one, other = network
+    profile = services.keep_profile(ControllerProfile(name="County overlay"), SignIn(), LISTS, "anna")
+    made = services.keep_controller(Controller(name="Manager", base="https://127.0.9.9", profile=profile), "anna")
+    for number, is_up in enumerate((True, False), 1):
+        facts = {"state": "up" if is_up else "down", "transport": "A"}
+        ControllerItem.objects.create(
+            controller=made, kind="tunnel", key=f"t{number}", name=f"tunnel {number}", facts=facts, up=is_up, device=one, peer=other
+        )  # fmt: skip
+    sign_in(page, "/map")
+    page.get_by_label("tunnels").click()
+    tunnels = beside(page).get_by_role("region", name="Tunnels")
+    expect(tunnels).to_contain_text("2, of which 1 is down")
+    expect(tunnels).to_contain_text("tunnel 2")
+    expect(tunnels).not_to_contain_text("tunnel 1")
+    expect(page.get_by_text("tunnel that is down")).to_be_visible()
+    settled(page)
+    the_map(page).focus()
+    page.keyboard.press("ArrowRight")
+    expect(tunnels).to_contain_text("of Hexwater: 2")
+    expect(tunnels).to_contain_text("tunnel 1")
 
 
 def test_with_the_keyboard_alone(page, network, joined):

@@ -12,7 +12,7 @@ from lumtar.core.flows.records import address_numbers
 from lumtar.core.flows.response_times import RESPONSES
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.flows import response_times, store, strangers
-from lumtar.domain.flows.models import AddressList, Exporter, ResponseField, Stranger
+from lumtar.domain.flows.models import AddressList, DeclaredField, Exporter, Stranger
 from lumtar.domain.inventory.models import Interface
 from tests.browser.conftest import sign_in
 
@@ -147,13 +147,13 @@ def test_a_field_of_an_exporter_is_declared(page, full):
     Exporter.objects.update(templates=[[256, 0, [[8, 4, 0], [7, 4, 32473]]]])
     sign_in(page)
     page.goto(f"{page.url.split('/now')[0].rstrip('/')}/setup/traffic")
-    main = page.get_by_role("region", name="Response times")
+    main = page.get_by_role("region", name="Fields of records")
     main.get_by_role("button", name="element 7 of enterprise 32473").click()
     main.get_by_label("What it tells").select_option(label="time of the server for an answer")
     main.get_by_label("Unit").select_option("ms")
     main.get_by_role("button", name="Declare it").click()
     expect(main).to_contain_text("element 7 of enterprise 32473time of the server for an answer, in ms")
-    field = ResponseField.objects.get()
+    field = DeclaredField.objects.get()
     assert (field.enterprise, field.element, field.part, field.unit) == (32473, 7, "server", "ms")
     main.get_by_role("button", name="read it no longer").click()
     expect(main).to_contain_text("No field is declared yet.")

@@ -76,9 +76,14 @@ def test_bursts_add_up_to_all_losses(lost):
 @given(st.lists(st.lists(st.floats(1, 1e5), min_size=1, max_size=30), min_size=1, max_size=6))
 def test_quantiles_of_several_intervals_lie_between_those_of_each(parts):
     rows = np.array([np.quantile(part, SHAPE) for part in parts])
-    found = joined_quantiles(rows, np.array([len(part) for part in parts]))
+    (found,) = joined_quantiles(rows, np.array([len(part) for part in parts]), np.array([0]))
     assert (np.diff(found) >= -1e-9).all()
     assert found[0] == rows[:, 0].min() and found[-1] == rows[:, -1].max()
+    # Beside other groups, and one without any answers, it is the same.
+    twice = np.concatenate((rows, np.full((1, 7), np.nan), rows))
+    numbers = np.array([*(len(part) for part in parts), 0, *(len(part) for part in parts)])
+    begins = np.array([0, len(rows), len(rows) + 1])
+    np.testing.assert_allclose(joined_quantiles(twice, numbers, begins), [found, [np.nan] * 7, found], rtol=1e-6)
     for quantile, value in zip(QUANTILES, found[1:-1], strict=True):
         below, above = (
             [np.interp(quantile + by, SHAPE, row) for row in rows] for by in (-0.005, 0.005)
@@ -90,10 +95,11 @@ def test_quantiles_of_many_intervals_are_near_those_of_all_probes():
     dice = np.random.default_rng(5)
     parts = [dice.gamma(9, 1000 + 60 * number, 400) for number in range(30)]
     rows = np.array([np.quantile(part, SHAPE) for part in parts])
-    found = joined_quantiles(rows, np.full(30, 400))
+    (found,) = joined_quantiles(rows, np.full(30, 400), np.array([0]))
     exact = np.quantile(np.concatenate(parts), QUANTILES)
     np.testing.assert_allclose(found[1:-1], exact, rtol=0.06)
-    assert np.isnan(joined_quantiles(np.full((2, 7), np.nan), np.zeros(2))).all()
+    assert np.isnan(joined_quantiles(np.full((2, 7), np.nan), np.zeros(2), np.array([0]))).all()
+    assert joined_quantiles(np.zeros((0, 7)), np.zeros(0), np.zeros(0, np.intp)).shape == (0, 7)
 
 
 def test_the_e_model_at_the_values_of_the_recommendation():

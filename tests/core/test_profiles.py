@@ -5,10 +5,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lumtar.core.conditions import understand
+from lumtar.core.own_objects import check_object
 from lumtar.core.profiles import (
     SYSTEM_FIELDS,
     Recognition,
-    check_object,
     number_of,
     rate_of,
     recognise,

@@ -4,7 +4,8 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lumtar.core.flows.response_times import SUMS, TIMES, Part, Seen, added, largest, responses_of, times_of
+from lumtar.core.flows.declared import Part
+from lumtar.core.flows.response_times import SUMS, TIMES, Seen, added, largest, responses_of, times_of
 from tests.core.test_flow_totals import START, records
 
 

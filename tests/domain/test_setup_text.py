@@ -2,6 +2,7 @@
 
 import io
 from datetime import UTC, datetime, timedelta
+from decimal import Decimal
 
 import pytest
 import yaml
@@ -11,12 +12,15 @@ from lumtar.domain.alarms import exceptions, maintenance, rules
 from lumtar.domain.alarms.models import Maintenance, Rule, RuleException
 from lumtar.domain.calling import contacts, plans, teams
 from lumtar.domain.calling.models import CallPlan, Contact, Team
-from lumtar.domain.flows import applications, strangers, time_fields, watched
-from lumtar.domain.flows.models import AddressList, OwnApplication, ResponseField, WatchedTraffic
+from lumtar.domain.flows import applications, declared_fields, strangers, watched
+from lumtar.domain.flows.models import AddressList, DeclaredField, OwnApplication, WatchedTraffic
 from lumtar.domain.inventory import credentials, groups, labelling, profiles
 from lumtar.domain.inventory.models import Credential, Group, Interface, LabelRule, Profile, Site
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.logbook.models import Entry
+from lumtar.domain.paths import classes
+from lumtar.domain.paths import services as paths
+from lumtar.domain.paths.models import Path, ServiceClass, Transport
 from lumtar.domain.setup.text import apply, written
 from lumtar.domain.sweeps import admission
 from lumtar.domain.sweeps import services as sweeps
@@ -281,22 +285,53 @@ def test_applications_known_addresses_and_watched_traffic_come_back(db):
     device = add_device("127.0.9.9", name="hex-wan-1", site="Hexwater", kind="v2c", secret={"community": "word"})
     port = Interface.objects.create(device=device, if_index=1, name="wan1", label="Transport A")
     applications.keep(OwnApplication(name="library catalogue", ports="8080", addresses="10.0.10.200"), "anna")
+    applications.keep(OwnApplication(name="films", server_names="films.example"), "anna")
     strangers.keep_list(AddressList(name="County", within="10.*", listed="10.1.*"), "anna")
     filters = {"interface": str(port.pk), "way": "out", "src_site": str(device.site_id)}
     watched.watch("Backups", filters, "anna")
-    time_fields.keep(ResponseField(enterprise=32473, element=1, part="server", unit="ms"), "anna")
+    declared_fields.keep(DeclaredField(enterprise=32473, element=1, part="server", unit="ms"), "anna")
     text = written()
     assert "library catalogue" in text and "wan1" in text and str(port.pk) not in text.split("watched_traffic")[1]
-    for kind in (OwnApplication, AddressList, WatchedTraffic, ResponseField):
+    for kind in (OwnApplication, AddressList, WatchedTraffic, DeclaredField):
         kind.objects.all().delete()
     assert {change.name for change in apply(text, "berta").changes} == {
         "library catalogue",
+        "films",
         "32473/1",
         "County",
         "Backups",
     }
-    assert ResponseField.objects.get().unit == "ms"
+    assert DeclaredField.objects.get().unit == "ms"
     assert WatchedTraffic.objects.get().filters == filters and AddressList.objects.get().listed == "10.1.*"
     assert not apply(text, "berta").changes
+    DeclaredField.objects.all().delete()
+    former = text.replace("declared_fields:", "response_fields:")
+    assert [change.name for change in apply(former, "berta").changes] == ["32473/1"], "as earlier versions wrote it"
     wrong = apply(text.replace("wan1", "wan9").replace("Backups", "Others"), "berta")
     assert "no interface" in wrong.problems[0].words
+
+
+def test_paths_with_their_classes_and_transports_come_back(db):
+    device = add_device("127.0.9.9", name="hex-wan-1", site="Hexwater", kind="v2c", secret={"community": "word"})
+    port = Interface.objects.create(device=device, if_index=1, name="wan1", label="Transport A")
+    voice = classes.keep_class(ServiceClass(name="voice", limits={"path_loss": 1}, hours="Mon-Fri 08:00-18:00"), "anna")
+    line = Transport(
+        name="Line A", provider="Cairnholm", site=device.site, interface=port, price=Decimal("49.90"), currency="EUR"
+    )
+    classes.keep_transport(line, "anna")
+    paths.keep(
+        Path(name="Voice", address="127.0.9.9", to_site=device.site, service_class=voice, transport=line, dscp=46),
+        "anna",
+    )
+    paths.keep(Path(name="Films", kind="http", asked="https://films.example/", every_ms=30_000, port=0), "anna")
+    text = written()
+    for kind in (Path, Transport, ServiceClass):
+        kind.objects.all().delete()
+    assert {change.name for change in apply(text, "berta").changes} == {"voice", "Line A", "Voice", "Films"}
+    row = Path.objects.get(name="Voice")
+    assert (row.service_class.name, row.transport.interface, row.to_site, row.dscp) == ("voice", port, device.site, 46)
+    assert Transport.objects.get().price == Decimal("49.90") and Path.objects.get(name="Films").address is None
+    assert not apply(text, "berta").changes
+    port.delete()
+    Transport.objects.all().delete()
+    assert "no port wan1 at hex-wan-1" in apply(text, "berta").problems[0].words

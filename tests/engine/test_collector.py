@@ -10,7 +10,6 @@ from datetime import timedelta
 
 import pytest
 from asgiref.sync import sync_to_async
-from django.db import connection
 from django.utils import timezone
 
 from lab.scenario import Port
@@ -37,7 +36,7 @@ from lumtar.domain.readings.models import ComponentReading, DeviceReading, Ether
 from lumtar.domain.reports import context
 from lumtar.domain.selfwatch.health import health
 from lumtar.engine.collector.write_queue import WriteQueue
-from tests.conftest import free_port
+from tests.conftest import cut_everybody_else, free_port
 from tests.engine.conftest import adding, collecting, eventually, is_whole, reached
 from tests.lab.boxes import agent, box
 
@@ -474,14 +473,6 @@ async def test_the_database_goes_away_and_comes_back(stand_in, monkeypatch):
         await eventually(lambda: collector.write_queue.waiting_rows < 6)
     assert await sync_to_async(lambda: is_whole(start, reached()))()
     assert collector.write_queue.dropped_rows == 0
-
-
-def cut_everybody_else():
-    """End every connection to this database but this one."""
-    with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
-        )
 
 
 async def test_what_does_not_fit_the_queue_is_counted_and_becomes_a_gap(stand_in):

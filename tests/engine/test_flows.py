@@ -22,7 +22,7 @@ from lumtar.core.flows.records import MAPPED, address_numbers, empty
 from lumtar.domain.flows import exporters as kept
 from lumtar.domain.flows import queries, recording, store
 from lumtar.domain.flows.asking import Asked
-from lumtar.domain.flows.models import Exporter, Hour, Minute, Record
+from lumtar.domain.flows.models import Exporter, Hour, Minute, NetworkHour, Record
 from lumtar.domain.inventory.models import Device, Interface, Site
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.operation.services import beat
@@ -173,6 +173,24 @@ def stored(wan):
         store.append(conversations(port.pk, minute + 1, (1, 9, 2**62, 1, 0)), batch)
     store.append(conversations(port.pk, int(now.timestamp() // 60), (3, 9, 40, 0, 0)))
     return port, hour, now
+
+
+def test_hours_of_the_whole_network_lose_nothing_but_who_was_small(stored, monkeypatch):
+    port, hour, _ = stored
+    store.append(conversations(port.pk, int(hour.timestamp() // 60) + 5, *((4 + n, 9, 10 + n, 3, 0) for n in range(6))))
+    monkeypatch.setattr(store, "MOST_OF_THE_NETWORK", 2)
+    store.roll_up(hour)
+    begin, end = hour - timedelta(hours=20), hour + timedelta(hours=1)
+    counted = {0: Asked(), 1: Asked(interface=port.pk, way=0)}
+    by_application = [read(asked, "application", begin, end) for asked in counted.values()]
+    assert by_application[0] == by_application[1], "each conversation once, and all of them"
+    assert NetworkHour.objects.filter(is_rest=False).count() == 2
+    senders = read(Asked(), "sender", begin, end)
+    small = read(Asked(sender="0.0.0.4"), "sender", begin, end)
+    assert sum(senders.values()) == sum(by_application[0].values()) and len(senders) <= 3
+    assert list(small.values()) == [10], "who asks for an address gets the smaller ones as well"
+    NetworkHour.objects.all().delete()
+    assert read(Asked(), "application", begin, end) == by_application[1], "without that level hours of ports are read"
 
 
 def read(asked, by, start, end):

@@ -20,7 +20,8 @@ from lumtar.domain.paths import services, store
 from lumtar.domain.paths.models import Hour, Minute, Path
 from lumtar.domain.reports import path_frames, rehearsals
 from lumtar.engine import minute_rules
-from lumtar.engine.prober.prober import Clockwork, Prober
+from lumtar.engine.prober.clockwork import Clockwork
+from lumtar.engine.prober.prober import Prober
 from lumtar.engine.prober.reflector import Reflector
 from lumtar.engine.prober.sessions import Sessions, Spec
 from lumtar.wire import stamp
@@ -125,10 +126,75 @@ def test_answers_that_are_late_twice_from_elsewhere_or_nonsense(sessions, networ
     assert sessions.strange == 2
 
 
+def without_session(probe):
+    """A probe as a reflector repeats it that knows no sessions: zeros in that place."""
+    return probe[:14] + bytes(2) + probe[16:]
+
+
+def test_paths_to_one_reflector_that_knows_no_sessions_are_told_apart(sessions, network):
+    sessions.renew([Spec(5, *THERE, 46 << 2, 120, 1.0), Spec(6, *THERE, 0, 120, 1.0)], START)
+    for _ in range(2):
+        sessions.send(network.now_ns / 1e9)
+        network.now_ns += 700 * MS
+    assert len(network.sent) == 2 and {traffic_class for _, _, traffic_class in network.sent} == {0, 46 << 2}
+    for number, after_ms in ((1, 30), (0, 20)):
+        data = stamp.reflected(without_session(network.sent[number][0]), 5, 5, 1, 64)
+        network.coming.append(Arrived(data, THERE, network.left[number][1] + after_ms * MS, 64))
+    sessions.take()
+    found = {path: each for path, _, each in sessions.closed(START + 200)}
+    assert {path: (each.lost, round(each.mean)) for path, each in found.items()} == {5: (0, 20_000), 6: (0, 30_000)}
+
+
+def test_an_answer_to_a_probe_of_before_a_change_is_nobodys(sessions, network):
+    sessions.send(START)
+    sessions.renew([Spec(5, *THERE, 0, 120, 1.0)], START)
+    network.now_ns += 1000 * MS
+    sessions.send(network.now_ns / 1e9)
+    network.answer(0, 20.0)
+    sessions.take()
+    assert sessions.strange == 1, "though session and number are the same"
+
+
+def test_a_path_that_is_changed_is_not_probed_twice_as_often(sessions, network):
+    for dscp in range(1, 6):
+        sessions.renew([Spec(5, *THERE, dscp << 2, 120, 1.0)], network.now_ns / 1e9)
+    before = len(network.sent)
+    send(sessions, network, 20)
+    assert 19 <= len(network.sent) - before <= 20
+
+
+def test_thousands_of_intervals_close_in_turns():
+    network = Written()
+    sessions = Sessions(network, network.clock)
+    sessions.renew([Spec(path, *THERE, every_s=1.0) for path in range(1, 101)], START)
+    sessions.send(START + 1)
+    found = []
+    for turns in range(1, 11):
+        found += sessions.closed(START + 200, most=10)
+        assert len(found) == 10 * turns
+    assert {path for path, _, _ in found} == set(range(1, 101)) and sessions.closed(START + 200) == []
+
+
+def test_a_machine_without_one_version_measures_the_other(monkeypatch):
+    monkeypatch.setattr(
+        "lumtar.engine.prober.clockwork._host_for", lambda address: "192.0.2.99" if ":" in address else "127.0.0.1"
+    )
+    clockwork = Clockwork(None)
+    clockwork.want([Spec(1, "2001:db8::1", 862), Spec(2, "127.0.0.1", free_port(), every_s=0.05)])
+    clockwork.start()
+    try:
+        until = time.time() + 10
+        while time.time() < until and not clockwork.problems:
+            time.sleep(0.05)
+        assert list(clockwork.problems) == [1] and "assign" in clockwork.problems[1] and clockwork.is_alive()
+    finally:
+        clockwork.end()
+    assert clockwork.problem == ""
+
+
 def test_a_reflector_that_jumps_or_knows_no_sessions(sessions, network):
     sessions.send(START)
-    older = stamp.SENDER.pack(0, 0, 0, 0) + network.sent[0][0][44:]
-    data = stamp.reflected(older, 5, 5, 1, 64)
+    data = stamp.reflected(without_session(network.sent[0][0]), 5, 5, 1, 64)
     network.coming.append(Arrived(data, THERE, network.now_ns + 20 * MS, 64))
     network.now_ns += 1000 * MS
     sessions.send(network.now_ns / 1e9)
@@ -230,6 +296,18 @@ def path(db):
     return row
 
 
+def test_the_alarm_of_a_path_that_is_deleted_ends(path):
+    now = datetime.now(UTC).replace(second=30, microsecond=0)
+    rules.create({"name": "Loss", "measure": "path_loss", "levels": [{"severity": 3, "limit": 5, "clear": 5}]}, "anna")
+    minute_rules.look(now)
+    told(path, path_frames.last_minute(now) + timedelta(minutes=1), 20, lost=30)
+    minute_rules.look(now + timedelta(minutes=1))
+    assert Alarm.objects.filter(is_cleared=False).count() == 1
+    services.delete(path.pk, "anna")
+    minute_rules.look(now + timedelta(minutes=2))
+    assert not Alarm.objects.filter(is_cleared=False).exists()
+
+
 def told(path, at, ms, lost=0, sent=60):
     row = np.zeros(1, store.ROW)
     row["path"], row["at"], row["sent"], row["lost"], row["longest_burst"] = path.pk, at.timestamp(), sent, lost, lost
@@ -287,7 +365,7 @@ def test_rules_about_paths_are_held_and_rehearsed(path):
 
 def test_paths_that_cannot_be_measured_are_refused(db):
     for wrong, words in (
-        ({"name": " "}, "needs a name"), ({"port": 0}, "port of a reflector"), ({"dscp": 64}, "DSCP"), ({"octets": 10}, "octets"),
+        ({"name": " "}, "needs a name"), ({"port": 0}, "at which port"), ({"port": 70000}, "The port"), ({"dscp": 64}, "DSCP"), ({"octets": 10}, "octets"),
         ({"every_ms": 5}, "between two probes"), ({"prober": " "}, "which prober"),
     ):  # fmt: skip
         with pytest.raises(Refusal, match=words):

@@ -37,7 +37,7 @@ from lumtar.engine.clock import Clock
 from lumtar.engine.collector.collector import Collector
 from lumtar.engine.service import Service
 from tests.alarms import first_rules, plan_for, transition
-from tests.conftest import free_port
+from tests.conftest import cut_everybody_else, free_port
 from tests.engine.conftest import adding, collecting, eventually, reached
 from tests.lab.boxes import agent, box
 
@@ -436,3 +436,22 @@ async def test_without_a_collector_it_is_done_all_the_same(stand_in):
     told = {"address": stand_in.address[0], "port": stand_in.address[1], "credentials": [], "tcp_port": None}
     lines = [line async for line in done_by_a_collector("try", told)]
     assert "outcome" in lines[-1]
+
+
+async def test_it_goes_on_after_the_database_was_away(stand_in):
+    """No connection of the last errand is kept, which would be a dead one by the next."""
+    from lumtar.server.api.errands import done_by_a_collector
+
+    device = await adding(stand_in)
+    credential = (await Device.objects.aget(pk=device.pk)).credential_id
+    told = {"address": device.address, "port": device.port, "credentials": [credential], "oid": "1.3.6.1.2.1.1.5"}
+
+    def errand():
+        async def lines():
+            return [line async for line in done_by_a_collector("object", told)]
+
+        return asyncio.run(lines())
+
+    assert (await asyncio.to_thread(errand))[0]["instances"]
+    await asyncio.to_thread(cut_everybody_else)
+    assert (await asyncio.to_thread(errand))[0]["instances"]

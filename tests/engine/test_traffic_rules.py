@@ -18,6 +18,7 @@ from lumtar.domain.flows import names, response_times, store, strangers, watched
 from lumtar.domain.flows.models import AddressList, Exporter, FanOut, FirstSeen, Stranger, WatchedTraffic
 from lumtar.domain.inventory.models import Interface, InterfaceSpeed, Site
 from lumtar.domain.inventory.services import add_device
+from lumtar.domain.operation.models import Process
 from lumtar.domain.readings import partitions
 from lumtar.domain.readings.models import Reading
 from lumtar.domain.reports import flow_shares, learning, rehearsals, watched_traffic
@@ -43,6 +44,7 @@ def port():
     Exporter.objects.create(
         address="127.0.9.9", protocol="ipfix", domain=0, device=device, first_at=NOW - timedelta(days=1)
     )
+    Process.objects.create(name="flows", kind="flows", started_at=NOW - timedelta(days=1), beat_at=NOW)
     store.MINUTES.ensure(NOW - timedelta(hours=5), NOW + timedelta(hours=1))
     store.HOURS.ensure(NOW - timedelta(days=1), NOW)
     store.RESPONSE_MINUTES.ensure(NOW - timedelta(hours=5), NOW + timedelta(hours=1))
@@ -247,6 +249,21 @@ def test_flows_that_do_not_explain_the_counter(port):
     numbers, frame = watched_traffic.flow_ports_now(NOW, ())
     assert numbers.tolist() == [port.pk] and frame.explained[0] == pytest.approx(60.0)
     assert flow_shares.by_device(NOW) == {port.device_id: pytest.approx(60.0)}
+
+
+@pytest.mark.parametrize(
+    ("started", "stopped"),
+    [(NOW - 5 * MINUTE, None), (NOW - timedelta(days=1), NOW - MINUTE)],
+    ids=["young", "stopped"],
+)
+def test_what_was_sent_while_no_receiver_ran_is_not_held_against_exporters(port, started, stopped):
+    Process.objects.filter(kind="flows").update(started_at=started, stopped_at=stopped)
+    a_rule("flows_explained", 90, direction="below")
+    for back in range(14):
+        count(port, LAST + MINUTE - back * MINUTE, 1_000_000)
+        carried(port, LAST - back * MINUTE, (1, 9, 600_000, 1, 0))
+    minute_rules.look(NOW)
+    assert standing() == []
 
 
 def test_a_scan_is_told_with_who_it_is(port):

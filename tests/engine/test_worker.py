@@ -10,7 +10,6 @@ from email import message_from_bytes
 
 import pytest
 from django.conf import settings
-from django.db import connection
 
 from lab.mail import mails, sink
 from lumtar.core.alarms.severity import Severity
@@ -19,7 +18,7 @@ from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.operation.models import Process
 from tests.alarms import plan_for, transition
-from tests.conftest import free_port
+from tests.conftest import cut_everybody_else, free_port
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -88,10 +87,7 @@ def test_it_goes_on_when_the_database_is_back(worker):
     """Every connection is cut; its heartbeat and its work begin again by themselves."""
     mine = Process.objects.filter(name="worker")
     until(mine.exists)
-    with connection.cursor() as cursor:
-        cursor.execute(
-            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
-        )
+    cut_everybody_else()
     cut = datetime.now(UTC)
     until(lambda: mine.filter(beat_at__gt=cut).exists(), patience=40)
     device = add_device("127.0.0.4", name="sal-wan-1", kind="v2c", secret={"community": "word"})

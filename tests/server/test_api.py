@@ -3,6 +3,7 @@
 import csv
 import io
 import json
+from collections import Counter
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -13,6 +14,7 @@ from lumtar.domain.alarms.models import Alarm, Rule
 from lumtar.domain.inventory.models import Credential, Device, Interface
 from lumtar.domain.operation.models import Process
 from lumtar.domain.operation.registry import SERVICES
+from lumtar.server.api.schema import Schema
 from tests.alarms import plan_for
 from tests.network import fill
 from tests.server.calls import get, is_problem
@@ -376,3 +378,15 @@ def test_alarm_rows_name_no_more_than_they_should(client, network):
         "raised_at", "rule", "plan", "notified", "message_state", "acknowledged_by", "acknowledged_at",
         "shelved_by", "shelved_until", "shelf", "cause_id", "cause_reason", "consequences", "raised_lately",
     }  # fmt: skip
+
+
+def test_no_two_schemas_have_the_same_name():
+    """The description of the API knows them by name alone: the one would be told as the other."""
+    names = Counter(each.__name__ for each in _below(Schema) if each.__module__.startswith("lumtar.server.api"))
+    assert [name for name, number in names.items() if number > 1] == []
+
+
+def _below(kind):
+    for each in kind.__subclasses__():
+        yield each
+        yield from _below(each)

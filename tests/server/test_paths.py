@@ -11,7 +11,8 @@ from lumtar.core.access import Role
 from lumtar.domain.alarms import rules
 from lumtar.domain.audit.models import AuditChange
 from lumtar.domain.inventory.models import Site
-from lumtar.domain.paths import store
+from lumtar.domain.inventory.services import add_device
+from lumtar.domain.paths import services, store, traced
 from tests.server.calls import get, is_problem
 from tests.server.test_access import person
 
@@ -77,7 +78,7 @@ def test_a_path_without_anything_measured(client, path):
 
 def test_paths_are_changed_and_deleted(client, path):
     for wrong, words in (
-        ({"to_site": "Nowhere"}, "no site Nowhere"), ({"dscp": 99}, "DSCP"), ({"address": "nobody"}, "address"), ({"every_ms": 1}, "20 to 60,000"),
+        ({"to_site": "Nowhere"}, "no site Nowhere"), ({"dscp": 99}, "DSCP"), ({"address": "nobody"}, "address"), ({"every_ms": 1}, "20 to 3,600,000"),
     ):  # fmt: skip
         is_problem(client.put(f"/api/v1/paths/{path}", {**BODY, **wrong}, JSON), 422, words)
     is_problem(client.post("/api/v1/paths", BODY, JSON), 422, "already")
@@ -98,3 +99,56 @@ def test_who_is_limited_sees_the_paths_of_their_sites(client, path):
     assert row["figures"]["sent"] == 60
     other = Client(**person("other", Role.VIEWER, sites=["Elsewhere"]))
     assert other.get("/api/v1/paths").json() == [] and other.get(f"/api/v1/paths/{path}").status_code == 404
+
+
+def test_a_route_is_traced_to_an_address_and_shown(client, user):
+    body = {
+        "name": "Films",
+        "kind": "http",
+        "asked": "https://films.example/",
+        "every_ms": 30000,
+        "port": 0,
+        "traces": True,
+    }
+    told = client.post("/api/v1/paths", body, "application/json")
+    assert told.status_code == 422 and "traced to an address" in told.json()["detail"]
+    made = client.post("/api/v1/paths", {**body, "address": "192.0.2.9"}, "application/json").json()
+    traced.note({made["id"]: ["192.0.2.1", "192.0.2.9"]}, timezone.now() - timedelta(minutes=2))
+    (row,) = client.get(f"/api/v1/paths/{made['id']}/routes").json()
+    assert row["hops"] == ["192.0.2.1", "192.0.2.9"]
+
+
+def test_many_paths_over_a_time_at_once(client, path):
+    other = client.post("/api/v1/paths", {**BODY, "name": "Other", "dscp": 10}, JSON).json()["id"]
+    measured(path, 9, 20)
+    measured(path, 5, 80)
+    told = get(client, "paths/courses", paths=[path, other, 987654], measure="path_delay_95")
+    assert [row["id"] for row in told["rows"]] == [path, other]
+    mine, nothing = (row["values"] for row in told["rows"])
+    assert len(mine) == len(told["at"]) and sorted(value for value in mine if value is not None) == [20, 80]
+    assert set(nothing) == {None}
+    place = [value is not None for value in mine].index(True)
+    at = NOW.timestamp() // 60 * 60 - 9 * 60
+    assert told["at"][place] <= at < told["at"][place] + told["step_s"]
+    week = get(client, "paths/courses", paths=[path], start=f"{(NOW - timedelta(days=7)):%Y-%m-%dT%H:%M:%SZ}")
+    assert week["step_s"] % 3600 == 0 and len(week["at"]) <= 49 and any(week["rows"][0]["values"])
+    assert is_problem(
+        client.get("/api/v1/paths/courses", {"paths": [path], "measure": "load"}), 422, "no measure of paths"
+    )
+    many = client.get("/api/v1/paths/courses", {"paths": list(range(1, 500))})
+    assert is_problem(many, 422, "paths")
+
+
+@pytest.mark.django_db(transaction=True)
+def test_a_path_that_a_device_measures_itself(client, path):
+    device = add_device("127.0.9.1", name="dep-wan-1", site="Depot", kind="v2c", secret={"community": "word"})
+    body = {**BODY, "name": "By the router", "kind": "device", "address": "", "asked": "network/voice"}
+    assert is_problem(client.post("/api/v1/paths", body, JSON), 422, "which device makes this test")
+    assert is_problem(
+        client.post("/api/v1/paths", {**body, "device": device.pk, "asked": "voice"}, JSON), 422, "stroke"
+    )
+    made = client.post("/api/v1/paths", {**body, "device": device.pk}, JSON)
+    assert made.status_code == 201 and made.json()["device_name"] == "dep-wan-1"
+    assert services.of_prober("prober") and all(row.kind != "device" for row in services.of_prober("prober"))
+    told = get(client, f"devices/{device.pk}/tests")
+    assert told["tests"] == [] and "closed" in told["fault"]

@@ -20,7 +20,7 @@ from lumtar.domain.inventory.services import add_device
 from lumtar.domain.readings.rollups import hour_of
 from lumtar.domain.topology import looks
 from lumtar.domain.topology.looks import Looked
-from lumtar.engine.flows.outbox import Outbox
+from lumtar.engine.outbox import Outbox
 from tests.server.calls import get, is_problem
 from tests.server.test_access import person
 
@@ -151,7 +151,7 @@ def test_fields_are_declared_from_what_exporters_send(client, port, user):
         address="127.0.9.9", protocol="ipfix", domain=0, device=port.device,
         templates=[[256, 0, [[8, 4, 0], [1, 4, 32473], [2, 65535, 32473], [1, 8, 29305]]]],
     )  # fmt: skip
-    told = get(client, "traffic/response-fields")
+    told = get(client, "traffic/declared-fields")
     assert told["rows"] == [] and [
         (each["element"], each["length"], each["exporters"]) for each in told["unknown"]
     ] == [
@@ -159,18 +159,18 @@ def test_fields_are_declared_from_what_exporters_send(client, port, user):
         (2, 0, ["hex-wan-1"]),
     ]
     body = {"enterprise": 32473, "element": 1, "part": "server", "unit": "ms"}
-    made = client.post("/api/v1/traffic/response-fields", body, JSON)
+    made = client.post("/api/v1/traffic/declared-fields", body, JSON)
     assert made.status_code == 201
-    assert [each["element"] for each in get(client, "traffic/response-fields")["unknown"]] == [2]
-    is_problem(client.post("/api/v1/traffic/response-fields", body, JSON), 422, "declared already")
+    assert [each["element"] for each in get(client, "traffic/declared-fields")["unknown"]] == [2]
+    is_problem(client.post("/api/v1/traffic/declared-fields", body, JSON), 422, "declared already")
     for wrong, words in (
         ({"element": 40_000}, "number from 1 to 32767"),
         ({"enterprise": 29305}, "not that of reverse"),
         ({"enterprise": 2**32}, "32 bits"),
     ):
-        is_problem(client.post("/api/v1/traffic/response-fields", {**body, **wrong}, JSON), 422, words)
-    assert client.post("/api/v1/traffic/response-fields", {**body, "part": "mood"}, JSON).status_code == 422
-    one = f"/api/v1/traffic/response-fields/{made.json()['id']}"
+        is_problem(client.post("/api/v1/traffic/declared-fields", {**body, **wrong}, JSON), 422, words)
+    assert client.post("/api/v1/traffic/declared-fields", {**body, "part": "mood"}, JSON).status_code == 422
+    one = f"/api/v1/traffic/declared-fields/{made.json()['id']}"
     assert client.put(one, {**body, "part": "network"}, JSON).json()["part"] == "network"
     assert Client(**person("viewer-1", Role.VIEWER)).delete(one).status_code == 403
     assert client.delete(one).status_code == 204 and client.delete(one).status_code == 404

@@ -45,7 +45,7 @@ def port(user):
     looks.keep(device.pk, Looked(NOW, 3.0, 9, addresses=own))
     begin = NOW - timedelta(minutes=10)
     partitions.ensure((NOW - timedelta(days=1)).date(), (NOW + timedelta(days=1)).date())
-    store.MINUTES.ensure(begin, NOW)
+    store.MINUTES.ensure(begin - timedelta(hours=1), NOW)
     for table in (store.HOURS, store.NETWORK_HOURS):
         table.ensure(begin, NOW)
     minute = int(begin.timestamp() // 60)
@@ -90,6 +90,16 @@ def test_applications_of_a_port_and_how_much_of_the_counter_they_explain(client,
     begun = NOW - timedelta(minutes=8)
     Process.objects.create(name="flows", kind="flows", started_at=begun, beat_at=NOW)
     assert f"was started at {begun:%H:%M} UTC" in ask(client, port, way="in")["explained"]["why"][-1]
+
+
+def test_an_exporter_that_is_young_is_compared_from_its_first_minute_on_in_any_time(client, port):
+    Exporter.objects.update(first_at=NOW - timedelta(minutes=10))
+    told = ask(client, port, way="in", start=iso(NOW - timedelta(days=1)))["explained"]
+    assert (told["octets"], told["of"], datetime.fromisoformat(told["since"])) == (
+        7500,
+        8000,
+        NOW - timedelta(minutes=10),
+    )
 
 
 def test_filters_narrow_and_are_said_in_words(client, port):
@@ -211,16 +221,45 @@ def test_records_are_kept_one_by_one_for_whoever_looks(client, port):
     records["start"] = records["end"] - 2
     store.RECORDS.ensure(NOW, NOW + timedelta(minutes=1))
     more = {"in_id": np.array([port.pk, 0]), "port": np.array([443, 443]), "application": np.array([1, 1])}
+    more["server_name"] = np.array([b"eu.films.example", b""], "S100")
     recording.append(recording.stored_as(port.device_id, records, timezone.now().timestamp(), more))
     (row,) = client.post(f"/api/v1/traffic/live?interface={port.pk}", {}, "application/json").json()["rows"]
     assert row["source"]["address"] == "10.0.0.1" and row["octets"] == 2**63 - 1 and row["tcp_flags"] == "SYN ACK"
     assert (row["dscp"], row["ecn"], row["service"], row["came_in"]) == (46, 1, "tcp 443", "Transport A")
+    assert row["server_name"] == "eu.films.example"
     whole = get(client, "traffic/records?sender=10.0.0.2")
     assert whole["number"] == 1 and whole["rows"][0]["octets"] == 700
     lines = list(csv.DictReader(client.get("/api/v1/traffic/records/export").content.decode().splitlines()))
     assert [each["source_address"] for each in lines] == ["10.0.0.1", "10.0.0.2"]
     table = pq.read_table(pa.BufferReader(client.get("/api/v1/traffic/records/export?format=parquet").content))
     assert table.num_rows == 2
+
+
+def test_names_of_servers_are_tried_on_records_that_were_kept(client, port):
+    body = {"name": "films", "server_names": "films.example"}
+    is_problem(
+        client.post("/api/v1/applications/try", body, "application/json"), 422, "no records of this time were kept"
+    )
+    records = empty(3)
+    records["octets"], records["sampling"], records["application"] = (700, 300, 50), (10, 1, 0), (0, 0, 7)
+    records["src_lo"], records["protocol"] = np.arange(3), 6
+    store.RECORDS.ensure(NOW, NOW + timedelta(minutes=1))
+    more = {
+        "server_name": np.array([b"eu.films.example", b"www.example", b""], "S100"),
+        "application": np.array([1, 1, 0]),
+    }
+    recording.append(recording.stored_as(port.device_id, records, timezone.now().timestamp() - 1, more))
+    tried = client.post("/api/v1/applications/try", body, "application/json").json()
+    assert (tried["octets"], tried["of_octets"], tried["now"]) == (7000, 7350, [{"name": "web", "octets": 7000}])
+    assert (
+        client.post("/api/v1/applications/try", {"name": "x", "told": [7]}, "application/json").json()["octets"] == 50
+    )
+    is_problem(
+        client.post("/api/v1/applications", {**body, "server_names": "*.x"}, "application/json"),
+        422,
+        "name of a server",
+    )
+    assert client.post("/api/v1/applications", body, "application/json").json()["server_names"] == "films.example"
 
 
 def test_recordings_are_begun_and_ended(client, port):

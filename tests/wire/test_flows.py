@@ -23,8 +23,8 @@ from scapy.layers.netflow import (
 )
 
 from lab.flow_encoding import Encoder
+from lumtar.core.flows.declared import Declared, Part
 from lumtar.core.flows.records import address_numbers, address_text, empty
-from lumtar.core.flows.response_times import Part, TimeField
 from lumtar.wire.ber import Malformed
 from lumtar.wire.flows import netflow5, sflow, templated
 from lumtar.wire.flows.exporters import Exporters
@@ -450,11 +450,11 @@ def test_declared_fields_tell_of_response_times():
     data = ipfix(0, data_set(256, timed_row(24_000, 90, 0, layout=">IHI"), timed_row(0, 0, 0, layout=">IHI")))
     exporters = Exporters()
     assert times(exporters, ipfix(0, ipfix_template(256, fields)), data) == [None], "nothing is declared yet"
-    exporters.declare([TimeField(32473, 2, Part.SERVER, 1000.0), TimeField(32473, 1, Part.NETWORK)])
+    exporters.declare([Declared(32473, 2, Part.SERVER, 1000.0), Declared(32473, 1, Part.NETWORK)])
     (found,) = times(exporters, data)
     np.testing.assert_array_equal(found["network"], [24_000, np.nan])
     np.testing.assert_array_equal(found["server"], [90_000, np.nan])
-    exporters.declare([TimeField(32473, 2, Part.SERVER, 1000.0), TimeField(32473, 3, Part.RESPONSES)])
+    exporters.declare([Declared(32473, 2, Part.SERVER, 1000.0), Declared(32473, 3, Part.RESPONSES)])
     (found,) = times(exporters, ipfix(9, data_set(256, timed_row(0, 90, 3, layout=">IHI"))))
     assert found["server"].tolist() == [30_000.0] and found["responses"].tolist() == [3]
     exporters.declare([])
@@ -463,7 +463,7 @@ def test_declared_fields_tell_of_response_times():
 
 def test_declared_fields_of_version_9_have_no_enterprise():
     exporters = Exporters()
-    exporters.declare([TimeField(0, 45_001, Part.CLIENT_SIDE, 1000.0), TimeField(0, 45_002, Part.SERVER_SIDE, 1000.0)])
+    exporters.declare([Declared(0, 45_001, Part.CLIENT_SIDE, 1000.0), Declared(0, 45_002, Part.SERVER_SIDE, 1000.0)])
     listed = [*TIMED, (45_001, 4), (45_002, 4)]
     # The other encoder keeps the first bit of an element for IPFIX.
     body = struct.pack(">HH", 300, len(listed)) + b"".join(struct.pack(">HH", *each) for each in listed)
@@ -475,7 +475,7 @@ def test_declared_fields_of_version_9_have_no_enterprise():
 
 def test_declared_fields_are_read_where_lengths_differ_as_well():
     exporters = Exporters()
-    exporters.declare([TimeField(32473, 1, Part.NETWORK)])
+    exporters.declare([Declared(32473, 1, Part.NETWORK)])
     fields = [*TIMED, (96, VARIABLE), (1, 4, 32473)]
     rows = [
         timed_row(layout="") + b"\x03web" + struct.pack(">I", 700),
@@ -483,6 +483,32 @@ def test_declared_fields_are_read_where_lengths_differ_as_well():
     ]
     (found,) = times(exporters, ipfix(0, ipfix_template(256, fields), data_set(256, *rows)))
     assert found["network"].tolist() == [700, 900]
+
+
+def asked_for(exporters, *datagrams):
+    return [exporters.names[number] for found in read(exporters, *datagrams) for number in found["server_name"]]
+
+
+def test_the_host_of_http_is_read_as_the_standard_has_it():
+    fields = [*TIMED, (460, VARIABLE)]
+    names = (b"Catalogue.Example:8080", b"", b"x" * 254, b"\xffwww")
+    rows = [timed_row(layout="") + bytes([len(name)]) + name for name in names]
+    template, data = ipfix_template(256, fields), data_set(256, *rows)
+    assert asked_for(Exporters(), ipfix(0, template, data)) == ["catalogue.example", "", "x" * 100, ""]
+
+
+def test_declared_names_of_servers_are_read_and_nothing_else_changes():
+    fields = [*TIMED, (1, 4, 32473), (3, 40, 32473)]
+    rows = [timed_row(700, layout=">I") + name.ljust(40, b"\0") for name in (b"films.example", b"")]
+    template, data = ipfix(0, ipfix_template(256, fields)), data_set(256, *rows)
+    exporters = Exporters()
+    assert asked_for(exporters, template, ipfix(0, data)) == ["", ""], "nothing is declared yet"
+    exporters.declare([Declared(32473, 3, Part.SERVER_NAME)])
+    assert asked_for(exporters, ipfix(2, data)) == ["films.example", ""]
+    assert times(exporters, ipfix(4, data)) == [None]
+    exporters.declare([Declared(32473, 3, Part.SERVER_NAME), Declared(32473, 1, Part.NETWORK)])
+    (found,) = times(exporters, ipfix(6, data))
+    assert found["network"].tolist() == [700, 700]
 
 
 def test_a_bidirectional_flow_tells_how_long_its_handshake_took():

@@ -47,7 +47,7 @@ async def test_without_the_right_to_it_says_so(pinger, monkeypatch):
     def refuse(family):
         raise PermissionError
 
-    monkeypatch.setattr(icmp, "_open", refuse)
+    monkeypatch.setattr(icmp, "open_socket", refuse)
     with pytest.raises(Fault, match="does not let Lumtar send ICMP"):
         await pinger.ping(socket.AF_INET, "127.0.0.9")
     assert not icmp.may_ping()

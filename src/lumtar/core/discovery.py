@@ -42,6 +42,8 @@ class ComponentDescribed:
     index : within its table; of an object its whole identifier
     counts : it is a counter, of which a rate per second is kept
     text : its number is written as text
+    total : of a share: the identifier of the object that it is a share of
+    states : of an object whose number stands for a word: the device's numbers, and those of its kind for them
     """
 
     kind: str
@@ -51,6 +53,8 @@ class ComponentDescribed:
     scale: float
     counts: bool = False
     text: bool = False
+    total: str = ""
+    states: tuple[tuple[int, int], ...] = ()
 
     @property
     def has_state(self) -> bool:

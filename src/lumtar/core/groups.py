@@ -45,10 +45,26 @@ NAMED_FIELDS = (Field("group", Kind.TEXT, "its name"),)
 TRAFFIC_FIELDS = (Field("traffic", Kind.TEXT, "what it is called"),)
 """What a condition can ask about watched traffic."""
 
+CONTROLLER_FIELDS = (Field("controller", Kind.TEXT, "its name"),)
+"""What a condition can ask about a controller."""
+
+CONTROLLER_ITEM_FIELDS = (
+    *CONTROLLER_FIELDS,
+    Field("called", Kind.TEXT, "the name of the part"),
+    Field("told", Kind.TEXT, "what it is: device, transport or tunnel"),
+    Field("device", Kind.TEXT, "the device that it is at"),
+    Field("site", Kind.TEXT, "the site of that device"),
+)
+"""What a condition can ask about what a controller tells of."""
+
 PATH_FIELDS = (
     Field("path", Kind.TEXT, "what it is called"),
     Field("site", Kind.TEXT, "where its probes come from"),
     Field("goal", Kind.TEXT, "the site that they go to"),
+    Field("class", Kind.TEXT, "what is promised of it"),
+    Field("provider", Kind.TEXT, "whose line its probes take"),
+    Field("probe", Kind.TEXT, "how it is measured: stamp, icmp, udp, tcp, dns, http, device"),
+    Field("path_group", Kind.WORDS, "groups that it is in"),
 )
 """What a condition can ask about a path."""
 

@@ -73,28 +73,8 @@ MOST_OBJECTS = 100
 MOST_INSTANCES = 200
 
 
-@dataclass(frozen=True, slots=True)
-class ExtraObject:
-    """An object that is read beside the standard tables.
-
-    Attributes
-    ----------
-    oid : of one instance, or of a column whose instances are all read
-    counts : it is a counter, kept as a rate per second; otherwise a gauge, kept as it is
-    text : the number is written as text
-    scale : what the number is multiplied by to have the unit
-    """
-
-    oid: str
-    name: str
-    unit: str = ""
-    scale: float = 1.0
-    counts: bool = False
-    text: bool = False
-
-
-def check_object(oid: str, name: str, unit: str, scale: float, counts: bool, text: bool) -> ExtraObject:
-    """An extra object as it is kept.
+def check_oid(oid: str) -> str:
+    """An object identifier as it is kept.
 
     Raises
     ------
@@ -107,23 +87,7 @@ def check_object(oid: str, name: str, unit: str, scale: float, counts: bool, tex
         raise Refusal(f"“{oid[:60]}” is not an object identifier, like 1.3.6.1.4.1.32473.2.1.0.")
     if any(int(part) >= 2**32 for part in parts) or (parts[0] != "2" and int(parts[1]) > 39):
         raise Refusal(f"“{oid[:60]}” holds a number that is too large for an object identifier.")
-    if not 1 <= len(name.strip()) <= 80:
-        raise Refusal("An object's name has 1 to 80 characters.")
-    if len(unit.strip()) > 16:
-        raise Refusal("A unit has at most 16 characters.")
-    if not (scale == scale and 1e-12 <= abs(scale) <= 1e12):
-        raise Refusal("A scale must be between 1e-12 and 1e12.")
-    return ExtraObject(wanted, name.strip(), unit.strip(), float(scale), counts, text)
-
-
-def check_oid(oid: str) -> str:
-    """An object identifier as it is kept.
-
-    Raises
-    ------
-    Refusal
-    """
-    return check_object(oid, "object", "", 1.0, False, False).oid
+    return wanted
 
 
 def number_of(value: object, text: bool) -> float | None:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from lumtar.core.alarms.facts import Ended
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.measures import measure_of
+from lumtar.core.measures.controllers import CONTROLLER, CONTROLLER_ITEM
 from lumtar.core.measures.links import BRIDGE, LINK
 from lumtar.core.measures.paths import PATH
 from lumtar.core.measures.traffic import FLOW_PORT, STRANGER, TRAFFIC
@@ -21,6 +22,8 @@ from lumtar.domain.alarms.memory import NO_DEVICE
 from lumtar.domain.alarms.models import Alarm, Evaluation, Rule
 from lumtar.domain.alarms.rules import in_force
 from lumtar.domain.alarms.services import Transition, apply
+from lumtar.domain.controllers import causes
+from lumtar.domain.controllers.observed import controllers_now, items_now
 from lumtar.domain.flows.store import GRACE, complete_until
 from lumtar.domain.operation.services import announce
 from lumtar.domain.reports.frames import OF_KIND
@@ -41,6 +44,8 @@ OBSERVE: dict[str, Callable[[datetime, Iterable[int]], tuple[NDArray[np.int64], 
     FLOW_PORT: flow_ports_now,
     STRANGER: strangers_now,
     PATH: paths_now,
+    CONTROLLER: controllers_now,
+    CONTROLLER_ITEM: items_now,
 }
 OF_FLOWS = (TRAFFIC, FLOW_PORT)
 MOST_BACK = 10
@@ -68,6 +73,8 @@ def look(now: datetime | None = None) -> list[int]:
         for kind in OBSERVE
         for alarm in _look_at(kind, [rule for rule in rules if measure_of(rule.measure).subject == kind], now)
     ]
+    # What explains an alarm may come after it.
+    changed += causes.place(now)
     if changed:
         announce("alarms", changed)
     return changed

@@ -4,13 +4,12 @@ import time
 from dataclasses import dataclass, field
 
 from lumtar.core.profiles import number_of
-from lumtar.core.reach import refusal
 from lumtar.core.text import clean
 from lumtar.engine.trial import Candidate
 from lumtar.wire import ber, smi
-from lumtar.wire.faults import Fault, FaultKind
+from lumtar.wire.faults import Fault
 from lumtar.wire.pdu import Value
-from lumtar.wire.session import Patience, Session
+from lumtar.wire.session import Patience
 from lumtar.wire.transport import Transport, resolve
 
 FIRST = 12
@@ -44,9 +43,7 @@ async def read_instances(address: str, port: int, candidate: Candidate, oid: str
     transport = Transport()
     try:
         family, place = resolve(address, port)
-        if not candidate.may_be_sent(place[0]):
-            raise Fault(FaultKind.CREDENTIAL, refusal(candidate.name, candidate.ranges or "", place[0]))
-        session = Session(transport, family, place, candidate.credential, Patience(1.0, 2))
+        session = candidate.session(transport, family, place, Patience(1.0, 2))
         wanted = ber.oid_body(oid)
         binds = await session.get([wanted])
         if binds.tags[0] in ber.ABSENT:

@@ -4,7 +4,6 @@ import time
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from lumtar.core.reach import refusal
 from lumtar.engine.trial import Candidate
 from lumtar.wire import ber
 from lumtar.wire.faults import Fault, FaultKind
@@ -42,15 +41,8 @@ async def set_object(
         family, place = resolve(address, port)
         for last, candidate in enumerate(candidates, 1 - len(candidates)):
             try:
-                if not candidate.may_be_sent(place[0]):
-                    raise Fault(FaultKind.CREDENTIAL, refusal(candidate.name, candidate.ranges or "", place[0]))
-                await _set(
-                    Session(transport, family, place, candidate.credential, PATIENCE),
-                    oid,
-                    wanted,
-                    done,
-                    is_read=is_read,
-                )
+                session = candidate.session(transport, family, place, PATIENCE)
+                await _set(session, oid, wanted, done, is_read=is_read)
                 done.fault = ""
                 break
             except Fault as fault:

@@ -4,6 +4,7 @@ import asyncio
 import time
 from collections.abc import AsyncIterator, Awaitable, Sequence
 from dataclasses import asdict, dataclass, field
+from socket import AddressFamily
 
 from lumtar.core.advice import better_than_community
 from lumtar.core.discovery import Described
@@ -35,6 +36,19 @@ class Candidate:
     def may_be_sent(self, address: str) -> bool:
         """Whether it may be sent to an address."""
         return self.ranges is None or may_be_sent(self.ranges, address)
+
+    def session(
+        self, transport: Transport, family: AddressFamily, place: tuple[str, int], patience: Patience
+    ) -> Session:
+        """A session with it, where it may be sent to.
+
+        Raises
+        ------
+        Fault
+        """
+        if not self.may_be_sent(place[0]):
+            raise Fault(FaultKind.CREDENTIAL, refusal(self.name, self.ranges or "", place[0]))
+        return Session(transport, family, place, self.credential, patience)
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,6 +19,7 @@ from lumtar.domain.operation.jobs import stalled
 from lumtar.domain.readings.partitions import ensure_around
 from lumtar.domain.selfwatch import selfalarms
 from lumtar.engine.calling import Caller
+from lumtar.engine.controllers import Controllers
 from lumtar.engine.group_rules import GroupRules
 from lumtar.engine.jobs import STALLED_S, JobRunner
 from lumtar.engine.minute_rules import MinuteRules
@@ -60,6 +61,7 @@ class Worker(Service):
                 "calling people": self._caller.run,
                 "rules about groups": GroupRules().run,
                 "rules about links and traffic": MinuteRules().run,
+                "asking controllers": Controllers().run,
                 "jobs left undone": self._look_for_stalled,
                 "alarms of Lumtar itself": self._look_at_lumtar,
             }

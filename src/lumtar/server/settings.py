@@ -68,6 +68,7 @@ INSTALLED_APPS = [
     "lumtar.domain.readings",
     "lumtar.domain.flows",
     "lumtar.domain.paths",
+    "lumtar.domain.controllers",
     "lumtar.domain.calling",
     "lumtar.domain.alarms",
     "lumtar.domain.logbook",

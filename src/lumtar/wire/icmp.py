@@ -38,7 +38,7 @@ def echo_request(family: socket.AddressFamily, identifier: int, sequence: int, p
 def may_ping(family: socket.AddressFamily = socket.AF_INET) -> bool:
     """Whether this process may send echo requests at all."""
     try:
-        _open(family)[0].close()
+        open_socket(family)[0].close()
     except PermissionError:
         return False
     except OSError:
@@ -46,7 +46,7 @@ def may_ping(family: socket.AddressFamily = socket.AF_INET) -> bool:
     return True
 
 
-def _open(family: socket.AddressFamily) -> tuple[socket.socket, bool]:
+def open_socket(family: socket.AddressFamily) -> tuple[socket.socket, bool]:
     """A socket for ICMP, and whether it is raw: that one needs rights and hears everybody's replies."""
     try:
         return socket.socket(family, socket.SOCK_DGRAM, PROTOCOL[family]), False
@@ -115,7 +115,7 @@ class Pinger:
         outlet = self._outlets.get(family)
         if outlet is None:
             try:
-                opened, is_raw = _open(family)
+                opened, is_raw = open_socket(family)
             except OSError as error:
                 words = "this machine does not let Lumtar send ICMP (see net.ipv4.ping_group_range)"
                 raise Fault(FaultKind.REFUSED, words) from error

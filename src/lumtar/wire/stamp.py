@@ -53,6 +53,7 @@ class Answer:
     Attributes
     ----------
     sequence, session : of the probe that it answers; 0 is no session
+    origin : the time stamp that the probe had
     received, sent : the reflector's time stamps
     error : its error estimate of both
     ttl : of the probe when it arrived
@@ -60,6 +61,7 @@ class Answer:
 
     sequence: int
     session: int
+    origin: int
     received: int
     sent: int
     error: int
@@ -82,8 +84,21 @@ def answer(data: bytes) -> Answer:
     """
     if len(data) < BASE:
         raise Malformed(f"it has {len(data)} octets, and a test packet at least {BASE}")
-    _, sent, error, session, received, sequence, _, _, ttl = REFLECTOR.unpack_from(data)
-    return Answer(sequence, session, received, sent, error, ttl)
+    _, sent, error, session, received, sequence, origin, _, ttl = REFLECTOR.unpack_from(data)
+    return Answer(sequence, session, origin, received, sent, error, ttl)
+
+
+def echoed(data: bytes) -> Answer:
+    """Read a sender's packet that came back as it was sent, from something that only echoes: it tells no times.
+
+    Raises
+    ------
+    Malformed
+    """
+    if len(data) < BASE:
+        raise Malformed(f"it has {len(data)} octets, and a test packet at least {BASE}")
+    sequence, origin, error, session = SENDER.unpack_from(data)
+    return Answer(sequence, session, origin, 0, 0, error, 0)
 
 
 def reflected(data: bytes, received_ns: int, sent_ns: int, error: int, ttl: int) -> bytes:

@@ -5,9 +5,12 @@ Times are nanoseconds of the epoch by the system's clock.
 
 import socket
 import struct
+import time
 from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass
+
+from lumtar.wire.ip_options import EXTENDED_ERROR, RECEIVE_ERRORS, TRAFFIC_CLASS, family_of
 
 Address = tuple[str, int]
 TIMESTAMPING = 37
@@ -15,10 +18,9 @@ TIMESTAMPING = 37
 FLAGS = 2 | 8 | 16 | 128 | 2048
 """When it left and when it arrived, by software, with a number for each that left, and without its octets."""
 RECEIVE_BUFFER_FORCE, RECEIVE_BUFFER = 33, 16 << 20
-SPEC, EXTENDED_ERROR = struct.Struct("qq"), struct.Struct("IBBBBII")
-V4_ERROR, V6_ERROR = (socket.IPPROTO_IP, 11), (socket.IPPROTO_IPV6, 25)
+SPEC = struct.Struct("qq")
 V4_TTL, V6_HOPS = (socket.IPPROTO_IP, socket.IP_TTL), (socket.IPPROTO_IPV6, 52)
-V6_RECEIVE_HOPS, V6_CLASS = 51, 67
+V6_RECEIVE_HOPS = 51
 ANCILLARY, LONGEST = 256, 9100
 
 
@@ -36,8 +38,8 @@ class StampedSocket:
     """One socket of a family; it does not block."""
 
     def __init__(self, host: str, port: int = 0) -> None:
-        self.family = socket.AF_INET6 if ":" in host else socket.AF_INET
-        self._socket = socket.socket(self.family, socket.SOCK_DGRAM)
+        self.family = family_of(host)
+        self._socket = self._open()
         try:
             self._socket.setblocking(False)
             with suppress(PermissionError):
@@ -45,7 +47,6 @@ class StampedSocket:
                 self._socket.setsockopt(socket.SOL_SOCKET, RECEIVE_BUFFER_FORCE, RECEIVE_BUFFER)
             self._socket.setsockopt(socket.SOL_SOCKET, TIMESTAMPING, FLAGS)
             if self.family == socket.AF_INET6:
-                self._socket.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_V6ONLY, 1)
                 self._socket.setsockopt(socket.IPPROTO_IPV6, V6_RECEIVE_HOPS, 1)
                 self._socket.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_UNICAST_HOPS, 255)
             else:
@@ -56,6 +57,12 @@ class StampedSocket:
             self._socket.close()
             raise
         self._next = 0
+
+    def _open(self) -> socket.socket:
+        opened = socket.socket(self.family, socket.SOCK_DGRAM)
+        if self.family == socket.AF_INET6:
+            opened.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_V6ONLY, 1)
+        return opened
 
     def fileno(self) -> int:
         """For whoever waits for it."""
@@ -73,10 +80,7 @@ class StampedSocket:
         ------
         OSError
         """
-        level = (
-            (socket.IPPROTO_IPV6, V6_CLASS) if self.family == socket.AF_INET6 else (socket.IPPROTO_IP, socket.IP_TOS)
-        )
-        self._socket.sendmsg([data], [(*level, struct.pack("i", traffic_class))], 0, to)
+        self._socket.sendmsg([data], [(*TRAFFIC_CLASS[self.family], struct.pack("i", traffic_class))], 0, to)
         self._next += 1
         return self._next - 1
 
@@ -91,7 +95,7 @@ class StampedSocket:
             for level, kind, data in ancillary:
                 if (level, kind) == (socket.SOL_SOCKET, TIMESTAMPING):
                     at = _nanoseconds(data)
-                elif (level, kind) in (V4_ERROR, V6_ERROR):
+                elif (level, kind) in RECEIVE_ERRORS.values():
                     number = EXTENDED_ERROR.unpack_from(data)[6]
             if number is not None and at is not None:
                 yield number, at
@@ -112,7 +116,8 @@ class StampedSocket:
                     at = _nanoseconds(value)
                 elif (level, kind) in (V4_TTL, V6_HOPS):
                     ttl = int.from_bytes(value[:4], "little")
-            yield Arrived(data, (sender[0], sender[1]), at, ttl)
+            # The kernel begins to stamp what arrives a moment after it was asked to.
+            yield Arrived(data, (sender[0], sender[1]), at or time.time_ns(), ttl)
 
     def close(self) -> None:
         """End it."""

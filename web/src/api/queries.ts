@@ -251,7 +251,7 @@ export const calculationQuery = (number: number, at: string, step: number) =>
     placeholderData: keepPreviousData,
   });
 
-export const alarmsQuery = (at: string | null, only: { device?: number; interface?: number } = {}) =>
+export const alarmsQuery = (at: string | null, only: { device?: number; interface?: number; path?: number } = {}) =>
   queryOptions({
     queryKey: ["alarms", "active", at, only],
     queryFn: () => got(client.GET("/api/v1/alarms", { params: { query: { ...past(at), ...only } } })),

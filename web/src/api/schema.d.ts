@@ -1668,7 +1668,7 @@ export interface paths {
          * @description Alarms that are active (or were ``at``), worst first; with ``active=false`` all of a range, last changed first.
          *
          *     ``shelved`` lists those that are shelved instead of those that are not; ``cause`` the consequences of an alarm, which are
-         *     left out otherwise, unless it is asked for one device or port. ``words`` are looked for in the history's resources and texts.
+         *     left out otherwise, unless it is asked for one device, port or path. ``words`` are looked for in the history's resources and texts.
          */
         get: operations["lumtar_server_api_alarms_alarms"];
         put?: never;
@@ -2927,7 +2927,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/traffic/response-fields": {
+    "/api/v1/traffic/declared-fields": {
         parameters: {
             query?: never;
             header?: never;
@@ -2935,23 +2935,23 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * List Response Fields
-         * @description Fields that tell of response times, and makers' fields to choose from.
+         * List Declared Fields
+         * @description Fields that were declared, and makers' fields to choose from.
          */
-        get: operations["lumtar_server_api_response_times_list_response_fields"];
+        get: operations["lumtar_server_api_declared_fields_list_declared_fields"];
         put?: never;
         /**
-         * Declare Response Field
+         * Declare Field
          * @description Declare what a field tells; it holds for records from now on.
          */
-        post: operations["lumtar_server_api_response_times_declare_response_field"];
+        post: operations["lumtar_server_api_declared_fields_declare_field"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/traffic/response-fields/{field}": {
+    "/api/v1/traffic/declared-fields/{field}": {
         parameters: {
             query?: never;
             header?: never;
@@ -2960,16 +2960,234 @@ export interface paths {
         };
         get?: never;
         /**
-         * Change Response Field
+         * Change Field
          * @description Change what was declared of a field.
          */
-        put: operations["lumtar_server_api_response_times_change_response_field"];
+        put: operations["lumtar_server_api_declared_fields_change_field"];
         post?: never;
         /**
-         * Delete Response Field
+         * Delete Field
          * @description Read a field no longer; what was read by it stays.
          */
-        delete: operations["lumtar_server_api_response_times_delete_response_field"];
+        delete: operations["lumtar_server_api_declared_fields_delete_field"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/service-classes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Service Classes
+         * @description All service classes.
+         */
+        get: operations["lumtar_server_api_service_classes_list_service_classes"];
+        put?: never;
+        /**
+         * Make Service Class
+         * @description A new service class; paths are put into it one by one.
+         */
+        post: operations["lumtar_server_api_service_classes_make_service_class"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/service-classes/{service_class}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Service Class
+         * @description Change what is promised, from now on; what was judged before stays as it was judged.
+         */
+        put: operations["lumtar_server_api_service_classes_change_service_class"];
+        post?: never;
+        /**
+         * Delete Service Class
+         * @description Promise it no longer; its paths are measured all the same.
+         */
+        delete: operations["lumtar_server_api_service_classes_delete_service_class"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/transports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Transports
+         * @description All transports.
+         */
+        get: operations["lumtar_server_api_service_classes_list_transports"];
+        put?: never;
+        /**
+         * Make Transport
+         * @description A new transport; paths are put onto it one by one.
+         */
+        post: operations["lumtar_server_api_service_classes_make_transport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/transports/{transport}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Transport
+         * @description Change a transport.
+         */
+        put: operations["lumtar_server_api_service_classes_change_transport"];
+        post?: never;
+        /**
+         * Delete Transport
+         * @description Delete a transport; its paths are measured all the same.
+         */
+        delete: operations["lumtar_server_api_service_classes_delete_transport"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sla": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Sla
+         * @description How promises were kept within a month.
+         */
+        get: operations["lumtar_server_api_sla_show_sla"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sla/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Sla
+         * @description The same as a file: a table, or a document to be printed.
+         */
+        get: operations["lumtar_server_api_sla_export_sla"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/was-it-the-network": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Was It The Network
+         * @description Look at everything that lay between two ends within a time (without one the last hour).
+         *
+         *     An end is a site, a device, a port (device and port), an address, a MAC address, or a path by its name.
+         */
+        get: operations["lumtar_server_api_network_question_was_it_the_network"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/overlay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Choices
+         * @description What is used now, those first that need something.
+         */
+        get: operations["lumtar_server_api_overlay_list_choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/overlay/moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Moves
+         * @description Moves of a time (without one the last day), newest first.
+         */
+        get: operations["lumtar_server_api_overlay_list_moves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/overlay/moves/{move}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Move
+         * @description Each service class that moved, before it over the one transport, and after it over the other one.
+         */
+        get: operations["lumtar_server_api_overlay_compare_move"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -3191,6 +3409,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/paths/courses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Path Courses
+         * @description One measure of some paths over a time.
+         */
+        get: operations["lumtar_server_api_path_courses_list_path_courses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/paths": {
         parameters: {
             query?: never;
@@ -3209,6 +3447,26 @@ export interface paths {
          * @description Measure a path from now on.
          */
         post: operations["lumtar_server_api_paths_make_path"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/paths/nearest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Nearest
+         * @description The paths that were nearest to missing what is promised in the last five minutes, or in those before a past time.
+         */
+        get: operations["lumtar_server_api_paths_list_nearest"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3238,6 +3496,282 @@ export interface paths {
          * @description Measure a path no longer.
          */
         delete: operations["lumtar_server_api_paths_delete_path"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices/{device}/tests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Device Tests
+         * @description The tests that a device makes itself (RFC 4560), as it tells of them now.
+         */
+        get: operations["lumtar_server_api_paths_list_device_tests"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/paths/{path}/routes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Routes
+         * @description The routes of a path within a time, the newest first.
+         */
+        get: operations["lumtar_server_api_paths_list_routes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/controller-kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Controller Kinds
+         * @description Kinds of lists, and ways to sign in.
+         */
+        get: operations["lumtar_server_api_controller_profiles_controller_kinds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/controller-profiles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Controller Profiles
+         * @description All profiles of controllers.
+         */
+        get: operations["lumtar_server_api_controller_profiles_list_controller_profiles"];
+        put?: never;
+        /**
+         * Make Controller Profile
+         * @description A new profile.
+         */
+        post: operations["lumtar_server_api_controller_profiles_make_controller_profile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/controller-profiles/{profile}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Controller Profile
+         * @description Change a profile; its controllers are asked by it from now on.
+         */
+        put: operations["lumtar_server_api_controller_profiles_change_controller_profile"];
+        post?: never;
+        /**
+         * Delete Controller Profile
+         * @description Delete a profile that no controller has.
+         */
+        delete: operations["lumtar_server_api_controller_profiles_delete_controller_profile"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/controllers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Controllers
+         * @description All controllers.
+         */
+        get: operations["lumtar_server_api_controllers_list_controllers"];
+        put?: never;
+        /**
+         * Make Controller
+         * @description A new controller; it is asked at once.
+         */
+        post: operations["lumtar_server_api_controllers_make_controller"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/controllers/{controller}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Controller
+         * @description Change a controller; it is asked at once.
+         */
+        put: operations["lumtar_server_api_controllers_change_controller"];
+        post?: never;
+        /**
+         * Delete Controller
+         * @description Ask a controller no more, and forget what it told; its members stay devices.
+         */
+        delete: operations["lumtar_server_api_controllers_delete_controller"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/controllers/{controller}/ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask Controller
+         * @description Ask it now, not when it is due.
+         */
+        post: operations["lumtar_server_api_controllers_ask_controller"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/controllers/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Controller
+         * @description Ask for every list once: a line each, with its first rows and what was wrong with others (application/x-ndjson).
+         */
+        post: operations["lumtar_server_api_controllers_try_controller"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/controllers/{controller}/items": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Controller Items
+         * @description What it tells of, of one kind; what is not told of any more comes last.
+         */
+        get: operations["lumtar_server_api_controllers_list_controller_items"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/controller-items/{item}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Controller Item
+         * @description One of them: what an alarm about it leads to.
+         */
+        get: operations["lumtar_server_api_controllers_show_controller_item"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tunnels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Tunnels
+         * @description All tunnels that controllers tell of now, those that are down first.
+         */
+        get: operations["lumtar_server_api_controllers_list_tunnels"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/controllers/{controller}/members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Members
+         * @description Make devices of members, polled by the controller's credential.
+         */
+        post: operations["lumtar_server_api_controllers_add_members"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -6084,7 +6618,10 @@ export interface components {
         };
         /**
          * ObjectIO
-         * @description An extra object: ``counts`` for a counter, kept as a rate; ``text`` for a number written as text.
+         * @description An extra object: ``counts`` for a counter, kept as a rate; ``text`` for a number written as text; ``part`` is what it is.
+         *
+         *     ``names`` is a column with the names of rows, ``limit`` what a share is of, ``states`` the device's numbers behind the words for
+         *     them, such as ``up 1; down 2``.
          */
         ObjectIO: {
             /** Oid */
@@ -6111,6 +6648,42 @@ export interface components {
              * @default false
              */
             text?: boolean;
+            /**
+             * Part
+             * @default object
+             */
+            part?: string;
+            /**
+             * Names
+             * @default
+             */
+            names?: string;
+            /**
+             * Limit
+             * @default
+             */
+            limit?: string;
+            /**
+             * States
+             * @default
+             */
+            states?: string;
+        };
+        /**
+         * OwnKindOut
+         * @description What an object of a profile can be: a word for it, its unit if it has one, and the words that its number stands for.
+         */
+        OwnKindOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Unit */
+            unit: string;
+            /** Is Share */
+            is_share: boolean;
+            /** States */
+            states: string[];
         };
         /**
          * ProfileOut
@@ -6224,6 +6797,8 @@ export interface components {
             rows: components["schemas"]["ProfileOut"][];
             /** Tables */
             tables: components["schemas"]["TableOut"][];
+            /** Own Kinds */
+            own_kinds: components["schemas"]["OwnKindOut"][];
             /** Kinds */
             kinds: string[];
             /** Fields */
@@ -10407,6 +10982,8 @@ export interface components {
             application: string;
             /** Application Id */
             application_id: number;
+            /** Server Name */
+            server_name: string;
             /** Service */
             service: string;
             /** Protocol */
@@ -10641,16 +11218,10 @@ export interface components {
             number: number;
         };
         /**
-         * Part
-         * @description What a field tells.
-         * @enum {string}
-         */
-        Part: "network" | "client_side" | "server_side" | "server" | "responses";
-        /**
-         * ResponseFieldOut
+         * DeclaredFieldOut
          * @description A declared field.
          */
-        ResponseFieldOut: {
+        DeclaredFieldOut: {
             /**
              * Enterprise
              * @default 0
@@ -10669,18 +11240,24 @@ export interface components {
             id: number;
         };
         /**
-         * ResponseFieldsOut
+         * DeclaredFieldsOut
          * @description Declared fields, and those that nobody declared yet.
          */
-        ResponseFieldsOut: {
+        DeclaredFieldsOut: {
             /** Rows */
-            rows: components["schemas"]["ResponseFieldOut"][];
+            rows: components["schemas"]["DeclaredFieldOut"][];
             /**
              * Unknown
              * @description From the templates that exporters sent last.
              */
             unknown: components["schemas"]["UnknownField"][];
         };
+        /**
+         * Part
+         * @description What a field tells.
+         * @enum {string}
+         */
+        Part: "network" | "client_side" | "server_side" | "server" | "responses" | "server_name";
         /**
          * UnknownField
          * @description A field that exporters send though nothing is known of it: octets that it takes (0: they differ), and who sends it.
@@ -10696,10 +11273,11 @@ export interface components {
             exporters: string[];
         };
         /**
-         * ResponseFieldIn
-         * @description A field of records: its element, the enterprise that defines it (0 for NetFlow 9), what it tells, and its unit (of counts it does not matter).
+         * DeclaredFieldIn
+         * @description A field of records: its element, the enterprise that defines it (0 for NetFlow 9), what it tells, and its unit
+         *     (which matters for times alone).
          */
-        ResponseFieldIn: {
+        DeclaredFieldIn: {
             /**
              * Enterprise
              * @default 0
@@ -10716,21 +11294,411 @@ export interface components {
             unit?: "ns" | "µs" | "ms" | "s";
         };
         /**
-         * TrafficLimit
-         * @description A level of a rule about watched traffic; ``of`` is which of its figures.
+         * ServiceClassOut
+         * @description A service class; ``paths`` is how many have it.
          */
-        TrafficLimit: {
+        ServiceClassOut: {
+            /** Name */
+            name: string;
+            /**
+             * Limits
+             * @description Measures that can be promised: path_delay_95, path_jitter, path_variation, path_loss, path_mos, path_failed.
+             */
+            limits: {
+                [key: string]: number;
+            };
+            /**
+             * Share
+             * @default 99
+             */
+            share?: number;
+            /**
+             * Hours
+             * @description Such as Mon-Fri 08:00-18:00.
+             * @default
+             */
+            hours?: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+            /** Id */
+            id: number;
+            /** Paths */
+            paths: number;
+        };
+        /**
+         * ServiceClassIn
+         * @description What is promised of some paths: by measure what is not exceeded, for which share of the time (per cent), in which hours (empty: always).
+         */
+        ServiceClassIn: {
+            /** Name */
+            name: string;
+            /**
+             * Limits
+             * @description Measures that can be promised: path_delay_95, path_jitter, path_variation, path_loss, path_mos, path_failed.
+             */
+            limits: {
+                [key: string]: number;
+            };
+            /**
+             * Share
+             * @default 99
+             */
+            share?: number;
+            /**
+             * Hours
+             * @description Such as Mon-Fri 08:00-18:00.
+             * @default
+             */
+            hours?: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+        };
+        /**
+         * TransportOut
+         * @description A transport, and its paths.
+         */
+        TransportOut: {
+            /** Name */
+            name: string;
+            /** Provider */
+            provider: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /** Down Bps */
+            down_bps?: number | null;
+            /** Up Bps */
+            up_bps?: number | null;
+            /** Price */
+            price?: number | null;
+            /**
+             * Currency
+             * @default
+             */
+            currency?: string;
+            /** Id */
+            id: number;
+            /** Paths */
+            paths: number[];
+        };
+        /**
+         * TransportIn
+         * @description A line of a provider: at which site, what was contracted (bits per second), and its price a month.
+         */
+        TransportIn: {
+            /** Name */
+            name: string;
+            /** Provider */
+            provider: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /** Down Bps */
+            down_bps?: number | null;
+            /** Up Bps */
+            up_bps?: number | null;
+            /** Price */
+            price?: number | null;
+            /**
+             * Currency
+             * @default
+             */
+            currency?: string;
+        };
+        /**
+         * SlaFilters
+         * @description Which month (without one this month), on the clock of which zone, put together by what, and of what alone.
+         */
+        SlaFilters: {
+            /**
+             * Month
+             * @default
+             */
+            month?: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+            /**
+             * By
+             * @default class
+             * @enum {string}
+             */
+            by?: "class" | "path" | "group" | "site" | "provider" | "transport";
+            /**
+             * Service Class
+             * @default
+             */
+            service_class?: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+            /**
+             * Provider
+             * @default
+             */
+            provider?: string;
+            /**
+             * Group
+             * @default
+             */
+            group?: string;
+        };
+        /**
+         * KeptOut
+         * @description How a promise was kept: per cent of the time; minutes of the error budget; by target the minutes that missed it; per cent day by day.
+         */
+        KeptOut: {
+            /** Name */
+            name: string;
+            /** Service Class */
+            service_class: string;
+            /** Promised */
+            promised: number;
+            /** Paths */
+            paths: number[];
+            /** Kept */
+            kept: number | null;
+            /** Available */
+            available: number | null;
+            /** Forecast */
+            forecast: number | null;
+            /** Judged */
+            judged: number;
+            /** Missed */
+            missed: number;
+            /** Excluded */
+            excluded: number;
+            /** Budget */
+            budget: number;
+            /** Left */
+            left: number;
+            /** Missed By */
+            missed_by: {
+                [key: string]: number;
+            };
+            /** Days */
+            days: (number | null)[];
+        };
+        /**
+         * SlaOut
+         * @description A month until its last whole hour; what is nearest to the end of its budget, or beyond, comes first.
+         */
+        SlaOut: {
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+            /** Words */
+            words: string;
+            /** Promises */
+            promises: string[];
+            /** Rows */
+            rows: components["schemas"]["KeptOut"][];
+        };
+        /**
+         * Answer
+         * @description Whether it was the network.
+         * @enum {string}
+         */
+        Answer: "yes" | "no" | "both" | "nothing" | "unknown";
+        /**
+         * OnTheWay
+         * @description Something on the way: whose matter it is, when, how much it explains (0 to 1), and where more of it is shown.
+         */
+        OnTheWay: {
+            /** What */
+            what: string;
+            side: components["schemas"]["Side"];
+            /** Words */
+            words: string;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Weight */
+            weight: number;
+            /** Page */
+            page: string;
+        };
+        /**
+         * QuestionOut
+         * @description The answer, in a sentence; what speaks for it, the weightiest first; all that lay on the way in the order of time.
+         *
+         *     ``usual`` was as always, ``unseen`` is what cannot be told; ``hops`` are the devices along the way,
+         *     ``notes`` by what packets are routed.
+         */
+        QuestionOut: {
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Whence */
+            whence: string;
+            /** Whither */
+            whither: string;
+            answer: components["schemas"]["Answer"];
+            /** Sentence */
+            sentence: string;
+            /** Reasons */
+            reasons: components["schemas"]["OnTheWay"][];
+            /** Timeline */
+            timeline: components["schemas"]["OnTheWay"][];
+            /** Hops */
+            hops: string[];
+            /** Notes */
+            notes: string[];
+            /** Usual */
+            usual: string[];
+            /** Unseen */
+            unseen: string[];
+        };
+        /**
+         * Side
+         * @description Whose matter a finding is.
+         * @enum {string}
+         */
+        Side: "network" | "service" | "neither";
+        /**
+         * ChoiceOut
+         * @description A service class that has several transports between two sites. ``why`` says how it is known which is used; ``advice`` what should be done.
+         */
+        ChoiceOut: {
+            /** Site */
+            site: string;
+            /** Service Class */
+            service_class: string;
+            /** Why */
+            why: string;
+            /** Advice */
+            advice: string;
+            /** Ways */
+            ways: components["schemas"]["WayOver"][];
+        };
+        /**
+         * WayOver
+         * @description A path over a transport in the last five minutes: milliseconds, per cent, and which targets it misses.
+         */
+        WayOver: {
+            /** Path Id */
+            path_id: number;
+            /** Transport Id */
+            transport_id: number;
+            /** Transport */
+            transport: string;
+            /** Provider */
+            provider: string;
+            /** Is Used */
+            is_used: boolean;
+            /** Is Measured */
+            is_measured: boolean;
+            /** Delay Ms */
+            delay_ms: number | null;
+            /** Jitter Ms */
+            jitter_ms: number | null;
+            /** Loss Percent */
+            loss_percent: number | null;
+            /** Missed */
+            missed: string[];
+        };
+        /**
+         * Times
+         * @description A time; without it the last hour.
+         */
+        Times: {
+            /** Start */
+            start?: string | null;
+            /** End */
+            end?: string | null;
+        };
+        /**
+         * MoveOut
+         * @description Traffic of a site, or one service class of it, took another transport from a time on, and why as far as it was seen.
+         */
+        MoveOut: {
+            /** Id */
+            id: number;
+            /** Site */
+            site: string;
+            /** Service Class */
+            service_class: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** From Transport */
+            from_transport: string;
+            /** To Transport */
+            to_transport: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * ComparedOut
+         * @description A service class in the quarter of an hour before and after a move: delay and jitter in milliseconds, per cent lost.
+         */
+        ComparedOut: {
+            /** Service Class */
+            service_class: string;
+            /** Path Id */
+            path_id: number;
+            /** Before */
+            before: (number | null)[];
+            /** After */
+            after: (number | null)[];
+        };
+        /**
+         * RuleLevel
+         * @description A level of a rule about a measure; ``direction`` says on which side of the limit it is worse.
+         */
+        RuleLevel: {
             /** Rule Id */
             rule_id: number;
             /** Rule */
             rule: string;
             /** Severity */
             severity: number;
-            /**
-             * Of
-             * @enum {string}
-             */
-            of: "rate_bps" | "network_ms" | "server_ms";
+            /** Measure */
+            measure: string;
+            /** Direction */
+            direction: string;
             /** Limit */
             limit: number;
         };
@@ -10763,7 +11731,7 @@ export interface components {
             /** Server Ms */
             server_ms: number | null;
             /** Limits */
-            limits: components["schemas"]["TrafficLimit"][];
+            limits: components["schemas"]["RuleLevel"][];
         };
         /**
          * WatchedIn
@@ -11048,14 +12016,43 @@ export interface components {
             why?: string;
         };
         /**
-         * Times
-         * @description A time; without it the last hour.
+         * CoursesAsked
+         * @description Of which paths, and which measure.
          */
-        Times: {
+        CoursesAsked: {
             /** Start */
             start?: string | null;
             /** End */
             end?: string | null;
+            /** Paths */
+            paths: number[];
+            /**
+             * Measure
+             * @default path_delay_95
+             */
+            measure?: string;
+        };
+        /**
+         * CoursesOut
+         * @description Lines of paths; ``at`` are the begins of the pieces in seconds of the epoch, which all of them have.
+         */
+        CoursesOut: {
+            /** Step S */
+            step_s: number;
+            /** At */
+            at: number[];
+            /** Rows */
+            rows: components["schemas"]["PathLine"][];
+        };
+        /**
+         * PathLine
+         * @description A path's values, a piece of the time in each place; nothing is not known.
+         */
+        PathLine: {
+            /** Id */
+            id: number;
+            /** Values */
+            values: (number | null)[];
         };
         /**
          * Figures
@@ -11080,28 +12077,29 @@ export interface components {
             path_burst: number | null;
             /** Path Mos */
             path_mos: number | null;
-        };
-        /**
-         * PathLimit
-         * @description A level of a rule about a measure of the path.
-         */
-        PathLimit: {
-            /** Rule Id */
-            rule_id: number;
-            /** Rule */
-            rule: string;
-            /** Severity */
-            severity: number;
-            /** Measure */
-            measure: string;
-            /** Direction */
-            direction: string;
-            /** Limit */
-            limit: number;
+            /** Path Failed */
+            path_failed: number | null;
+            /** Path Lookup */
+            path_lookup: number | null;
+            /** Path Connected */
+            path_connected: number | null;
+            /** Path Secured */
+            path_secured: number | null;
+            /** Path First Octet */
+            path_first_octet: number | null;
+            /** Path Certificate */
+            path_certificate: number | null;
+            /** Path Missed */
+            path_missed: number | null;
+            /** Path Burn */
+            path_burn: number | null;
         };
         /**
          * PathOut
-         * @description A path with its figures over the time that was asked for, and the levels of rules about it. ``problem`` is why it cannot be probed.
+         * @description A path with its figures over the time that was asked for, and the levels of rules about it.
+         *
+         *     ``interface`` is the port that its transport is connected to; ``problem`` is why it cannot be probed, has no answer, or not the
+         *     right one.
          */
         PathOut: {
             /** Id */
@@ -11114,16 +12112,42 @@ export interface components {
             from_site: string;
             /** To Site */
             to_site: string;
+            /** Service Class */
+            service_class: string;
+            /** Transport */
+            transport: string;
+            /** Provider */
+            provider: string;
+            /** Interface */
+            interface: number | null;
+            /** Port Label */
+            port_label: string;
+            /** Device */
+            device: number | null;
+            /** Device Name */
+            device_name: string;
+            /** Groups */
+            groups: string[];
+            /** Kind */
+            kind: string;
             /** Address */
             address: string;
             /** Port */
             port: number;
+            /** Asked */
+            asked: string;
+            /** Expected */
+            expected: string;
+            /** Verifies */
+            verifies: boolean;
             /** Dscp */
             dscp: number;
             /** Octets */
             octets: number;
             /** Every Ms */
             every_ms: number;
+            /** Traces */
+            traces: boolean;
             /** Enabled */
             enabled: boolean;
             /**
@@ -11135,11 +12159,14 @@ export interface components {
             problem: string;
             figures: components["schemas"]["Figures"];
             /** Limits */
-            limits: components["schemas"]["PathLimit"][];
+            limits: components["schemas"]["RuleLevel"][];
         };
         /**
          * PathIn
          * @description A path: which prober measures it, between which sites, whom it asks, and how: DSCP, octets of a test packet, milliseconds between two.
+         *
+         *     ``kind`` is how: stamp, icmp, udp, tcp, dns or http. DNS and HTTP ask for something (films.example A; https://films.example/), and something may be
+         *     expected in the answer; HTTP needs no address. With the kind device it is ``device`` that measures, by a test of its own: owner/name.
          */
         PathIn: {
             /** Name */
@@ -11160,15 +12187,53 @@ export interface components {
              */
             to_site?: string;
             /**
-             * Address
-             * Format: ipvanyaddress
+             * Service Class
+             * @default
              */
-            address: string;
+            service_class?: string;
+            /**
+             * Transport
+             * @default
+             */
+            transport?: string;
+            /** Device */
+            device?: number | null;
+            /**
+             * Groups
+             * @default []
+             */
+            groups?: string[];
+            /**
+             * Kind
+             * @default stamp
+             */
+            kind?: string;
+            /**
+             * Address
+             * @default
+             */
+            address?: string | "";
             /**
              * Port
              * @default 862
              */
             port?: number;
+            /**
+             * Asked
+             * @default
+             */
+            asked?: string;
+            /**
+             * Expected
+             * @default
+             */
+            expected?: string;
+            /**
+             * Verifies
+             * @description Whether a certificate has to be one that the prober's machine trusts.
+             * @default true
+             */
+            verifies?: boolean;
             /**
              * Dscp
              * @default 0
@@ -11185,10 +12250,36 @@ export interface components {
              */
             every_ms?: number;
             /**
+             * Traces
+             * @description Whether its route is looked at once a minute.
+             * @default false
+             */
+            traces?: boolean;
+            /**
              * Enabled
              * @default true
              */
             enabled?: boolean;
+        };
+        /**
+         * NearOut
+         * @description A path and the target that it is nearest to; ``share`` is how much of the limit is reached (1 is all of it; nothing if nobody answers).
+         */
+        NearOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Service Class */
+            service_class: string;
+            /** Measure */
+            measure: string;
+            /** Value */
+            value: number | null;
+            /** Limit */
+            limit: number;
+            /** Share */
+            share: number | null;
         };
         /**
          * Course
@@ -11214,6 +12305,8 @@ export interface components {
             sent: number[];
             /** Lost */
             lost: number[];
+            /** Wrong */
+            wrong: number[];
             /** Duplicates */
             duplicates: number[];
             /** Reordered */
@@ -11242,8 +12335,450 @@ export interface components {
             out: (number | null)[];
             /** Back */
             back: (number | null)[];
+            /** Lookup */
+            lookup: (number | null)[];
+            /** Connected */
+            connected: (number | null)[];
+            /** Secured */
+            secured: (number | null)[];
+            /** First Octet */
+            first_octet: (number | null)[];
             /** Mos */
             mos: (number | null)[];
+        };
+        /**
+         * DeviceTestOut
+         * @description A test that a device makes itself: whose, its name, whom it asks, and how many probes the device remembers.
+         */
+        DeviceTestOut: {
+            /** Owner */
+            owner: string;
+            /** Name */
+            name: string;
+            /** Target */
+            target: string;
+            /** Remembers */
+            remembers: number;
+        };
+        /**
+         * DeviceTestsOut
+         * @description The tests of a device; ``fault`` says why they cannot be read.
+         */
+        DeviceTestsOut: {
+            /** Tests */
+            tests: components["schemas"]["DeviceTestOut"][];
+            /** Fault */
+            fault: string;
+        };
+        /**
+         * TracedRouteOut
+         * @description A route that was traced: addresses of its hops, the nearest first (empty: it did not answer), from when on, and when it was seen last.
+         */
+        TracedRouteOut: {
+            /** Hops */
+            hops: string[];
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /**
+             * Seen At
+             * Format: date-time
+             */
+            seen_at: string;
+        };
+        /**
+         * ControllerKindsOut
+         * @description What a profile can say.
+         */
+        ControllerKindsOut: {
+            /** Lists */
+            lists: components["schemas"]["ListKindOut"][];
+            /** Ways */
+            ways: components["schemas"]["WayOut"][];
+        };
+        /**
+         * ListFieldOut
+         * @description A field of a list's rows.
+         */
+        ListFieldOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Is Needed */
+            is_needed: boolean;
+        };
+        /**
+         * ListKindOut
+         * @description A kind of list that a controller can be asked for.
+         */
+        ListKindOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Has State */
+            has_state: boolean;
+            /** Fields */
+            fields: components["schemas"]["ListFieldOut"][];
+        };
+        /**
+         * WayOut
+         * @description A way to sign in, and what it needs of whoever sets a controller up.
+         */
+        WayOut: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /** Secret */
+            secret: string[];
+        };
+        /**
+         * ControllerProfileOut
+         * @description A profile of controllers, and how many have it.
+         */
+        ControllerProfileOut: {
+            /** Name */
+            name: string;
+            /**
+             * @default {
+             *       "way": "none",
+             *       "header": "",
+             *       "path": "",
+             *       "user_field": "username",
+             *       "password_field": "password",
+             *       "token": ""
+             *     }
+             */
+            sign_in?: components["schemas"]["SignInIO"];
+            /** Lists */
+            lists: {
+                [key: string]: components["schemas"]["ListingIO"];
+            };
+            /** Id */
+            id: number;
+            /** Controllers */
+            controllers: number;
+        };
+        /**
+         * ListingIO
+         * @description Where a list is found: the path that is asked for, a JSONPath (RFC 9535) to its rows, and one to each field within a row.
+         */
+        ListingIO: {
+            /** Path */
+            path: string;
+            /** Rows */
+            rows: string;
+            /** Fields */
+            fields: {
+                [key: string]: string;
+            };
+            /**
+             * Next Page
+             * @description JSONPath to the address of the next page.
+             * @default
+             */
+            next_page?: string;
+            /**
+             * Up
+             * @description Words of a state that is well; without any those that are usual.
+             * @default []
+             */
+            up?: string[];
+        };
+        /**
+         * SignInIO
+         * @description How one signs in; ``token`` is a JSONPath in what signing in answers.
+         */
+        SignInIO: {
+            /**
+             * Way
+             * @default none
+             */
+            way?: string;
+            /**
+             * Header
+             * @default
+             */
+            header?: string;
+            /**
+             * Path
+             * @default
+             */
+            path?: string;
+            /**
+             * User Field
+             * @default username
+             */
+            user_field?: string;
+            /**
+             * Password Field
+             * @default password
+             */
+            password_field?: string;
+            /**
+             * Token
+             * @default
+             */
+            token?: string;
+        };
+        /**
+         * ControllerProfileIn
+         * @description How one make of controller is asked.
+         */
+        ControllerProfileIn: {
+            /** Name */
+            name: string;
+            /**
+             * @default {
+             *       "way": "none",
+             *       "header": "",
+             *       "path": "",
+             *       "user_field": "username",
+             *       "password_field": "password",
+             *       "token": ""
+             *     }
+             */
+            sign_in?: components["schemas"]["SignInIO"];
+            /** Lists */
+            lists: {
+                [key: string]: components["schemas"]["ListingIO"];
+            };
+        };
+        /**
+         * ControllerOut
+         * @description A controller, how asking it went last, and how much it tells of.
+         */
+        ControllerOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Base */
+            base: string;
+            /** Profile */
+            profile: number;
+            /** Authority */
+            authority: string;
+            /** Credential */
+            credential: number | null;
+            /** Allowed */
+            allowed: string;
+            /** Adds */
+            adds: boolean;
+            /** Port */
+            port: number;
+            /** Every S */
+            every_s: number;
+            /** Enabled */
+            enabled: boolean;
+            /** Asked At */
+            asked_at: string | null;
+            /** Answered At */
+            answered_at: string | null;
+            /** Problem */
+            problem: string;
+            /** Complaints */
+            complaints: {
+                [key: string]: string[];
+            };
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** New Members */
+            new_members: number;
+            /** Missing Members */
+            missing_members: number;
+        };
+        /**
+         * ControllerIn
+         * @description A controller. ``secret`` is what one signs in with, None to keep it; ``allowed`` are the addresses that members may have.
+         */
+        ControllerIn: {
+            /** Name */
+            name: string;
+            /** Base */
+            base: string;
+            /** Profile */
+            profile: number;
+            /** Secret */
+            secret?: {
+                [key: string]: string;
+            } | null;
+            /**
+             * Authority
+             * @default
+             */
+            authority?: string;
+            /** Credential */
+            credential?: number | null;
+            /**
+             * Allowed
+             * @default 10.0.0.0/8, 172.16.0.0/12, 192.168.0.0/16, 100.64.0.0/10, 169.254.0.0/16, 127.0.0.0/8, fc00::/7, fe80::/10, ::1/128
+             */
+            allowed?: string;
+            /**
+             * Adds
+             * @default false
+             */
+            adds?: boolean;
+            /**
+             * Port
+             * @default 161
+             */
+            port?: number;
+            /**
+             * Every S
+             * @default 60
+             */
+            every_s?: number;
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled?: boolean;
+        };
+        /**
+         * ControllerTrialIn
+         * @description A controller and a profile, neither of which has to be kept; without ``secret`` that of ``controller`` is taken, at its own address.
+         */
+        ControllerTrialIn: {
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * @default {
+             *       "way": "none",
+             *       "header": "",
+             *       "path": "",
+             *       "user_field": "username",
+             *       "password_field": "password",
+             *       "token": ""
+             *     }
+             */
+            sign_in?: components["schemas"]["SignInIO"];
+            /** Lists */
+            lists: {
+                [key: string]: components["schemas"]["ListingIO"];
+            };
+            /** Base */
+            base: string;
+            /**
+             * Authority
+             * @default
+             */
+            authority?: string;
+            /** Secret */
+            secret?: {
+                [key: string]: string;
+            } | null;
+            /** Controller */
+            controller?: number | null;
+        };
+        /**
+         * ControllerItemOut
+         * @description Something that a controller tells of. ``words`` is why a member is no device; ``about`` what an alarm is about.
+         */
+        ControllerItemOut: {
+            /** Id */
+            id: number;
+            /** Controller */
+            controller: number;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Facts */
+            facts: {
+                [key: string]: string;
+            };
+            /** Up */
+            up: boolean | null;
+            /** Device */
+            device: number | null;
+            /** Device Name */
+            device_name: string;
+            /** Interface */
+            interface: number | null;
+            /** About */
+            about: string;
+            /** Severity */
+            severity: number;
+            /** Words */
+            words: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /**
+             * Seen At
+             * Format: date-time
+             */
+            seen_at: string;
+            /** Missed */
+            missed: number;
+            /** Gone At */
+            gone_at: string | null;
+        };
+        /**
+         * TunnelOut
+         * @description A tunnel that a controller tells of: its two ends as devices and sites, the port that carries it, the transport beneath, its state now.
+         */
+        TunnelOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Device Id */
+            device_id: number | null;
+            /** Site Id */
+            site_id: number | null;
+            /** Peer Id */
+            peer_id: number | null;
+            /** Peer Site Id */
+            peer_site_id: number | null;
+            /** Interface Id */
+            interface_id: number | null;
+            /** Port */
+            port: string;
+            /** Transport */
+            transport: string;
+            /** Up */
+            up: boolean | null;
+            /** State */
+            state: string;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+        };
+        /**
+         * ControllerMembersOut
+         * @description How many were added, and of the others why not.
+         */
+        ControllerMembersOut: {
+            /** Added */
+            added: number;
+            /** Left */
+            left: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * ControllerMembersIn
+         * @description Which members become devices; None is all.
+         */
+        ControllerMembersIn: {
+            /** Items */
+            items?: number[] | null;
         };
         /**
          * ApplicationOut
@@ -11272,6 +12807,11 @@ export interface components {
              * @default []
              */
             told?: number[];
+            /**
+             * Server Names
+             * @default
+             */
+            server_names?: string;
             /** Id */
             id: number;
             /** Number */
@@ -11299,7 +12839,8 @@ export interface components {
         };
         /**
          * ApplicationIn
-         * @description An application: by ports of the service (443, 8000-8010), addresses at one end, IP protocols (6 is TCP), or what exporters call it.
+         * @description An application: by ports of the service (443, 8000-8010), addresses at one end, IP protocols (6 is TCP),
+         *     what exporters call it, or names that clients ask for in TLS and HTTP, where exporters tell them (films.example means everything beneath it as well).
          */
         ApplicationIn: {
             /** Name */
@@ -11324,6 +12865,11 @@ export interface components {
              * @default []
              */
             told?: number[];
+            /**
+             * Server Names
+             * @default
+             */
+            server_names?: string;
         };
         /**
          * CalledNow
@@ -11788,6 +13334,8 @@ export interface components {
             sweeps: number;
             /** Admission Rules */
             admission_rules: number;
+            /** Controllers */
+            controllers: number;
             /** Awaiting */
             awaiting: number;
             /** People */
@@ -14388,6 +15936,7 @@ export interface operations {
                 start?: string | null;
                 device?: number | null;
                 interface?: number | null;
+                path?: number | null;
                 cause?: number | null;
                 words?: string;
                 limit?: number;
@@ -16252,7 +17801,7 @@ export interface operations {
             };
         };
     };
-    lumtar_server_api_response_times_list_response_fields: {
+    lumtar_server_api_declared_fields_list_declared_fields: {
         parameters: {
             query?: never;
             header?: never;
@@ -16267,12 +17816,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ResponseFieldsOut"];
+                    "application/json": components["schemas"]["DeclaredFieldsOut"];
                 };
             };
         };
     };
-    lumtar_server_api_response_times_declare_response_field: {
+    lumtar_server_api_declared_fields_declare_field: {
         parameters: {
             query?: never;
             header?: never;
@@ -16281,7 +17830,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ResponseFieldIn"];
+                "application/json": components["schemas"]["DeclaredFieldIn"];
             };
         };
         responses: {
@@ -16291,12 +17840,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ResponseFieldOut"];
+                    "application/json": components["schemas"]["DeclaredFieldOut"];
                 };
             };
         };
     };
-    lumtar_server_api_response_times_change_response_field: {
+    lumtar_server_api_declared_fields_change_field: {
         parameters: {
             query?: never;
             header?: never;
@@ -16307,7 +17856,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ResponseFieldIn"];
+                "application/json": components["schemas"]["DeclaredFieldIn"];
             };
         };
         responses: {
@@ -16317,12 +17866,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ResponseFieldOut"];
+                    "application/json": components["schemas"]["DeclaredFieldOut"];
                 };
             };
         };
     };
-    lumtar_server_api_response_times_delete_response_field: {
+    lumtar_server_api_declared_fields_delete_field: {
         parameters: {
             query?: never;
             header?: never;
@@ -16339,6 +17888,331 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    lumtar_server_api_service_classes_list_service_classes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServiceClassOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_service_classes_make_service_class: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ServiceClassIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServiceClassOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_service_classes_change_service_class: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                service_class: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ServiceClassIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServiceClassOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_service_classes_delete_service_class: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                service_class: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_service_classes_list_transports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TransportOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_service_classes_make_transport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TransportIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TransportOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_service_classes_change_transport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                transport: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TransportIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TransportOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_service_classes_delete_transport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                transport: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_sla_show_sla: {
+        parameters: {
+            query?: {
+                month?: string;
+                zone?: string;
+                by?: "class" | "path" | "group" | "site" | "provider" | "transport";
+                service_class?: string;
+                site?: string;
+                provider?: string;
+                group?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SlaOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_sla_export_sla: {
+        parameters: {
+            query?: {
+                month?: string;
+                zone?: string;
+                by?: "class" | "path" | "group" | "site" | "provider" | "transport";
+                service_class?: string;
+                site?: string;
+                provider?: string;
+                group?: string;
+                format?: "csv" | "parquet" | "pdf";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_network_question_was_it_the_network: {
+        parameters: {
+            query: {
+                whence: string;
+                whither: string;
+                start?: string | null;
+                end?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuestionOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_overlay_list_choices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChoiceOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_overlay_list_moves: {
+        parameters: {
+            query?: {
+                start?: string | null;
+                end?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_overlay_compare_move: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                move: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"][];
+                };
             };
         };
     };
@@ -16649,6 +18523,31 @@ export interface operations {
             };
         };
     };
+    lumtar_server_api_path_courses_list_path_courses: {
+        parameters: {
+            query: {
+                start?: string | null;
+                end?: string | null;
+                paths: number[];
+                measure?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CoursesOut"];
+                };
+            };
+        };
+    };
     lumtar_server_api_paths_list_paths: {
         parameters: {
             query?: {
@@ -16692,6 +18591,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PathOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_paths_list_nearest: {
+        parameters: {
+            query?: {
+                at?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NearOut"][];
                 };
             };
         };
@@ -16764,6 +18686,387 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    lumtar_server_api_paths_list_device_tests: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceTestsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_paths_list_routes: {
+        parameters: {
+            query?: {
+                start?: string | null;
+                end?: string | null;
+            };
+            header?: never;
+            path: {
+                path: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TracedRouteOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_controller_profiles_controller_kinds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControllerKindsOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_controller_profiles_list_controller_profiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControllerProfileOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_controller_profiles_make_controller_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ControllerProfileIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControllerProfileOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_controller_profiles_change_controller_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                profile: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ControllerProfileIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControllerProfileOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_controller_profiles_delete_controller_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                profile: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_controllers_list_controllers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControllerOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_controllers_make_controller: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ControllerIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControllerOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_controllers_change_controller: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                controller: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ControllerIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControllerOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_controllers_delete_controller: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                controller: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_controllers_ask_controller: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                controller: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_controllers_try_controller: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ControllerTrialIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    lumtar_server_api_controllers_list_controller_items: {
+        parameters: {
+            query?: {
+                kind?: string;
+            };
+            header?: never;
+            path: {
+                controller: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControllerItemOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_controllers_show_controller_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControllerItemOut"];
+                };
+            };
+        };
+    };
+    lumtar_server_api_controllers_list_tunnels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TunnelOut"][];
+                };
+            };
+        };
+    };
+    lumtar_server_api_controllers_add_members: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                controller: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ControllerMembersIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ControllerMembersOut"];
+                };
             };
         };
     };

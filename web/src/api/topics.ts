@@ -14,6 +14,7 @@ export const STALE = {
   topology: ["links", "stations", "wireless", "powered", "map", "impact", "device", "interface"],
   flows: ["traffic", "exporters", "watched", "strangers", "captures"],
   paths: ["paths"],
+  controllers: ["controllers", "paths", "map"],
   sessions: ["sessions"],
 } as const satisfies Record<string, readonly string[]>;
 

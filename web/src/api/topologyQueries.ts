@@ -67,6 +67,12 @@ export const figuresQuery = (devices: number[], at: string | null) =>
     placeholderData: keepPreviousData,
   });
 
+/** The tunnels of overlays, as controllers tell of them now. */
+export const tunnelsQuery = queryOptions({
+  queryKey: ["controllers", "tunnels"],
+  queryFn: () => got(client.GET("/api/v1/tunnels", {})),
+});
+
 /** What a map can show alone: VLANs, the storage network. */
 export const mapPartsQuery = queryOptions({
   queryKey: ["map", "parts"],

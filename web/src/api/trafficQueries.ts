@@ -40,8 +40,8 @@ export const exportersQuery = queryOptions({
 
 export type TimesBy = "application" | "server" | "site" | "exporter";
 export type ResponseTimes = Schemas["ResponseTimesOut"];
-export type ResponseField = Schemas["ResponseFieldOut"];
-export type ResponseFieldBody = Schemas["ResponseFieldIn"];
+export type DeclaredField = Schemas["DeclaredFieldOut"];
+export type DeclaredFieldBody = Schemas["DeclaredFieldIn"];
 
 export const responseTimesQuery = (by: TimesBy, filter: TrafficFilter, range: Range) =>
   queryOptions({
@@ -52,16 +52,15 @@ export const responseTimesQuery = (by: TimesBy, filter: TrafficFilter, range: Ra
     retry: false,
   });
 
-export const responseFieldsQuery = queryOptions({
-  queryKey: ["response fields"],
-  queryFn: () => got(client.GET("/api/v1/traffic/response-fields", {})),
+export const declaredFieldsQuery = queryOptions({
+  queryKey: ["declared fields"],
+  queryFn: () => got(client.GET("/api/v1/traffic/declared-fields", {})),
 });
 
-export const declareResponseField = (body: ResponseFieldBody) =>
-  got(client.POST("/api/v1/traffic/response-fields", { body }));
+export const declareField = (body: DeclaredFieldBody) => got(client.POST("/api/v1/traffic/declared-fields", { body }));
 
-export const deleteResponseField = (field: number) =>
-  got(client.DELETE("/api/v1/traffic/response-fields/{field}", { params: { path: { field } } }));
+export const deleteDeclaredField = (field: number) =>
+  got(client.DELETE("/api/v1/traffic/declared-fields/{field}", { params: { path: { field } } }));
 
 export type FlowRecord = Schemas["RecordOut"];
 

@@ -1,6 +1,7 @@
 import { useMemo, useRef } from "react";
 import type uPlot from "uplot";
 import type { Schemas } from "../api/client";
+import { reading } from "../components/format";
 import { colour } from "../components/theme";
 import { Plot } from "./Plot";
 import { drawGaps, type Gap, SYNC, timeAxis, valueAxis } from "./plot";
@@ -32,7 +33,10 @@ export function ComponentChart({ components, gaps, unit, start, end, onZoom, onB
         x: { time: true, auto: false },
         y: { range: (_, __, most) => [0, unit === "%" ? 100 : Math.max(1, most ?? 1) * 1.15] },
       },
-      axes: [timeAxis(true), valueAxis((_, splits) => splits.map((value) => `${value} ${unit}`), 26)],
+      axes: [
+        timeAxis(true),
+        valueAxis((_, splits) => splits.map((value) => reading(value, unit, Number.isInteger(value) ? 0 : 1)), 26),
+      ],
       hooks: { drawAxes: [drawGaps(() => latest.current, true)] },
       series: [
         {},

@@ -1,55 +1,31 @@
-import { useMemo, useRef } from "react";
+import { useCallback } from "react";
 import type uPlot from "uplot";
 import type { PathCourse } from "../api/pathQueries";
 import { wait } from "../components/format";
 import { colour } from "../components/theme";
-import { Plot } from "./Plot";
-import { SYNC, timeAxis, valueAxis } from "./plot";
+import { IntervalChart, type OverTime } from "./IntervalChart";
 
-type Props = {
-  course: PathCourse;
-  limit: number | null;
-  start: Date;
-  end: Date;
-  onZoom: (start: Date, end: Date) => void;
-  onBack: () => void;
-};
+const highest = ({ p95 }: PathCourse) => p95;
 
 /** Round trips of each interval: from the 5th to the 95th percentile, the quartiles, and the median. */
-export function DelayChart({ course, limit, start, end, onZoom, onBack }: Props) {
-  const latest = useRef(course);
-  latest.current = course;
-  const options = useMemo<Omit<uPlot.Options, "width" | "height">>(
-    () => ({
-      legend: { show: false },
-      padding: [10, 18, 0, 0],
-      cursor: {
-        y: false,
-        sync: { key: SYNC.key },
-        drag: { x: true, y: false, setScale: false },
-        points: { show: false },
-      },
-      scales: {
-        x: { time: true, auto: false },
-        y: { range: (_, __, most) => [0, Math.max(most ?? 0, limit ?? 0, 1) * 1.1] },
-      },
-      axes: [timeAxis(true), valueAxis((_, splits) => splits.map((value) => (value ? wait(value) : "0")), 36)],
-      series: [{}, { label: "95th percentile", points: { show: false }, width: 0, stroke: "transparent" }],
-      hooks: { draw: [(plot) => drawBars(plot, latest.current), (plot) => drawLimit(plot, limit)] },
-    }),
+export function DelayChart({ limit, ...time }: OverTime & { limit: number | null }) {
+  const draw = useCallback(
+    (plot: uPlot, course: PathCourse) => {
+      drawBars(plot, course);
+      if (limit !== null) drawLimit(plot, limit);
+    },
     [limit],
   );
-  const data = useMemo<uPlot.AlignedData>(() => [course.at.map((at) => at + course.step_s / 2), course.p95], [course]);
   return (
-    <Plot
-      data={data}
-      options={options}
-      height={220}
+    <IntervalChart
+      {...time}
       label={`Delay over time: 5th to 95th percentile, quartiles and median of each interval${limit === null ? "" : `; limit ${wait(limit)}`}`}
-      start={start}
-      end={end}
-      onZoom={onZoom}
-      onBack={onBack}
+      height={220}
+      values={highest}
+      least={limit ?? 1}
+      write={wait}
+      isLabelled
+      draw={draw}
     />
   );
 }
@@ -87,8 +63,7 @@ function drawBars(plot: uPlot, { at, step_s, sent, lost, p5, p25, p50, p75, p95 
   ctx.restore();
 }
 
-function drawLimit(plot: uPlot, limit: number | null) {
-  if (limit === null) return;
+function drawLimit(plot: uPlot, limit: number) {
   const { ctx, bbox } = plot;
   const y = plot.valToPos(limit, "y", true);
   if (y < bbox.top) return;

@@ -1,60 +1,25 @@
-import { useMemo, useRef } from "react";
 import type uPlot from "uplot";
 import type { PathCourse } from "../api/pathQueries";
 import { percent } from "../components/format";
 import { colour } from "../components/theme";
-import { Plot } from "./Plot";
-import { SYNC, timeAxis, valueAxis } from "./plot";
-
-type Props = {
-  course: PathCourse;
-  start: Date;
-  end: Date;
-  onZoom: (start: Date, end: Date) => void;
-  onBack: () => void;
-};
+import { IntervalChart, type OverTime } from "./IntervalChart";
 
 const share = ({ sent, lost }: PathCourse) =>
   sent.map((each, place) => (each ? (100 * (lost[place] ?? 0)) / each : null));
+const written = (value: number) => `${percent(value)} %`;
 
 /** Probes lost in each interval, per cent. */
-export function LossChart({ course, start, end, onZoom, onBack }: Props) {
-  const latest = useRef(course);
-  latest.current = course;
-  const options = useMemo<Omit<uPlot.Options, "width" | "height">>(
-    () => ({
-      legend: { show: false },
-      padding: [8, 18, 0, 0],
-      cursor: {
-        y: false,
-        sync: { key: SYNC.key },
-        drag: { x: true, y: false, setScale: false },
-        points: { show: false },
-      },
-      scales: { x: { time: true, auto: false }, y: { range: (_, __, most) => [0, Math.max(most ?? 0, 1) * 1.15] } },
-      axes: [
-        timeAxis(false),
-        valueAxis((_, splits) => splits.map((value) => (value ? `${percent(value)} %` : "0")), 30),
-      ],
-      series: [{}, { label: "loss", points: { show: false }, width: 0, stroke: "transparent" }],
-      hooks: { draw: [(plot) => drawLoss(plot, latest.current)] },
-    }),
-    [],
-  );
-  const data = useMemo<uPlot.AlignedData>(
-    () => [course.at.map((at) => at + course.step_s / 2), share(course)],
-    [course],
-  );
+export function LossChart(time: OverTime) {
   return (
-    <Plot
-      data={data}
-      options={options}
-      height={80}
+    <IntervalChart
+      {...time}
       label="Probes lost over time"
-      start={start}
-      end={end}
-      onZoom={onZoom}
-      onBack={onBack}
+      height={80}
+      values={share}
+      least={1}
+      write={written}
+      isLabelled={false}
+      draw={drawLoss}
     />
   );
 }

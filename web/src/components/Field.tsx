@@ -24,6 +24,16 @@ export function Field({ label, hint = "", wide = false, ...input }: Words & Comp
   );
 }
 
+/** Something that holds or does not, with its words behind it. */
+export function Check({ words, is, onChange }: { words: string; is: boolean; onChange: (is: boolean) => void }) {
+  return (
+    <label className="col-span-full flex min-h-6 items-center gap-1.5">
+      <input type="checkbox" checked={is} onChange={(event) => onChange(event.target.checked)} />
+      {words}
+    </label>
+  );
+}
+
 /** One of several words; the empty one reads "none". */
 export function Choice({
   label,

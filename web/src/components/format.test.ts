@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { duration, moment, percent, range, rate, text, volume } from "./format";
+import { duration, moment, percent, range, rate, reading, text, volume } from "./format";
 
 describe("figures", () => {
   it("scales rates by thousands of bits", () => {
@@ -9,6 +9,12 @@ describe("figures", () => {
     expect(text(rate(2_500_000_000))).toBe("2.5 Gb/s");
   });
   it("keeps bytes for volumes", () => expect(text(volume(62_300_000_000))).toBe("62.3 GB"));
+  it("shows what components read by their unit", () => {
+    expect(reading(2_160_000, "bit/s")).toBe("2.2 Mb/s");
+    expect(reading(72_638, "s")).toBe("20 h");
+    expect(reading(49.64, "°C")).toBe("49.6 °C");
+    expect(reading(2400, "", 0)).toBe("2400");
+  });
   it("shows what is not known as a dash, never as zero", () => {
     expect(percent(null)).toBe("–");
     expect(percent(0)).toBe("0");

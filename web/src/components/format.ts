@@ -59,6 +59,13 @@ export function duration(seconds: number): string {
   return `${Math.max(0, Math.floor(seconds))} s`;
 }
 
+/** What a component shows, by its unit: rates and ages in steps that can be read. */
+export function reading(value: number, unit: string, digits = 1): string {
+  if (unit === "bit/s") return text(rate(value));
+  if (unit === "s") return duration(value);
+  return `${value.toFixed(digits)} ${unit}`.trim();
+}
+
 const two = (value: number) => String(value).padStart(2, "0");
 const DAYS = ["Sun", "Mon", "Tue", "Wed", "Thu", "Fri", "Sat"];
 

@@ -73,6 +73,9 @@ export const VIEWS: View[] = [
       { address: "/paths?measure=path_loss", name: "Paths: loss" },
       { address: "/paths?measure=path_mos", name: "Paths: how calls sound" },
       { address: "/paths?edit=new", name: "Paths: new path" },
+      { address: "/paths?list=levels", name: "Paths: service levels" },
+      { address: "/paths?list=transports", name: "Paths: transports in use" },
+      { address: "/paths?list=question", name: "Was it the network?" },
     ],
   },
   {

@@ -189,6 +189,27 @@ def _seen_first(noun: str) -> "Sentences":
     return Sentences(seen, lambda value, clear, more: f"No new {noun} within the last hour")
 
 
+def _not_asked(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:
+    return f"Cannot be asked: {more.get('why') or 'no reason is known'}"
+
+
+def _members_missing(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:
+    return f"{value:.0f} % of its members are missing from its last answer{_held(hold)}"
+
+
+def _says(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:
+    return f"The controller says: {more.get('says') or 'something is wrong'}"
+
+
+def _says_no_more(value: float, clear: float, more: Mapping[str, Any]) -> str:
+    return "The controller does not say so any more"
+
+
+def _down(value: float, limit: float, hold: Hold, more: Mapping[str, Any]) -> str:
+    state = more.get("state", "")
+    return f"Down, says the controller{f' (state {state})' if state else ''}{_held(hold)}"
+
+
 @dataclass(frozen=True, slots=True)
 class Sentences:
     """A measure's own sentences, if values are bad on this side: while an alarm is active, and once it is cleared."""
@@ -216,6 +237,13 @@ SENTENCES = {
     "flows_fan_out": Sentences(_fans_out, _fans_out_no_more),
     "flows_ports_tried": Sentences(_tries_ports, _tries_ports_no_more),
     "stranger_seen": Sentences(_stranger, _no_stranger),
+    "controller_failed": Sentences(_not_asked, lambda value, clear, more: "Can be asked again"),
+    "controller_missing": Sentences(
+        _members_missing, lambda value, clear, more: "All members are in its answers again"
+    ),
+    "controller_severity": Sentences(_says, _says_no_more),
+    "item_severity": Sentences(_says, _says_no_more),
+    "item_down": Sentences(_down, lambda value, clear, more: "Up again, says the controller"),
     "traffic_new_applications": _seen_first("application"),
     "traffic_new_senders": _seen_first("sender"),
     **{measure: _of_links(measure) for measure in RAISED},

@@ -1,7 +1,7 @@
 """Kinds of components: one file each."""
 
 # In the order in which they are shown.
-from lumtar.core.components import processor, storage, sensor, objects, power, states  # isort: skip
+from lumtar.core.components import processor, storage, sensor, objects, power, states, firewall, own_tests  # isort: skip
 from lumtar.core.components.registry import KINDS, Column, ComponentKind, Rows, columns, register
 
 __all__ = [
@@ -10,7 +10,9 @@ __all__ = [
     "ComponentKind",
     "Rows",
     "columns",
+    "firewall",
     "objects",
+    "own_tests",
     "power",
     "processor",
     "register",

@@ -51,6 +51,9 @@ class ComponentKind:
     is_read_often : at every poll; others move slowly and are read at most every half minute
     states, good : for kinds whose number stands for a word: the words, and the numbers that are no fault
     chart : kinds with the same one, and the same unit, are drawn together
+    unit, scale, counts : of kinds that are read by an object of a profile: the unit, what the device's number is multiplied by, and
+        whether it is a counter of which a rate per second is kept
+    is_share : its number is shown as a share of another object
     """
 
     name: str
@@ -64,6 +67,15 @@ class ComponentKind:
     states: Mapping[int, str] = field(default_factory=dict)
     good: frozenset[int] = frozenset()
     chart: str = ""
+    unit: str = ""
+    scale: float = 1.0
+    counts: bool = False
+    is_share: bool = False
+
+    @property
+    def is_own(self) -> bool:
+        """It is read by an object of a profile."""
+        return self.table is None
 
     @property
     def has_state(self) -> bool:
@@ -73,6 +85,11 @@ class ComponentKind:
     def word(self, number: float | None) -> str:
         """The word for a state."""
         return self.states.get(-1 if number is None else round(number), "not known")
+
+    def state_of(self, told: float | None, numbers: Mapping[int, int]) -> float:
+        """The state that a device means by a number; what is absent or unheard of is the worst one."""
+        worst = max(self.states, key=lambda number: (number not in self.good, number))
+        return float(worst if told is None else numbers.get(round(told), worst))
 
     def is_fault(self, number: float | None) -> bool:
         """Whether a state is a fault; what is not known is none."""

@@ -1,4 +1,4 @@
-"""Applications: what a conversation is for, by its protocol and the port of its service, by who is there, or by what the exporter says."""
+"""Applications: what a conversation is for, by its protocol and the port of its service, by who is there, by what the exporter says, or by the name that a client asks for."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from lumtar.core.flows.addresses import AddressSet, keys_of
 from lumtar.core.flows.records import Records
+from lumtar.core.flows.server_names import ServerNames, covers
 from lumtar.core.refusal import Refusal
 
 TCP, UDP = 6, 17
@@ -25,6 +26,7 @@ class Application:
     ports : of the service, of TCP and UDP; without any all of the protocol are meant
     addresses : one end of a conversation has to be among them; without any it does not matter who it is
     told : what exporters call it (applicationId, RFC 6759); without any it does not matter what they say
+    server_names : the server that a client asked for is one of these or lies beneath one; without any it does not matter
     """
 
     number: int
@@ -33,11 +35,12 @@ class Application:
     ports: Sequence[int] = ()
     addresses: AddressSet = field(default_factory=AddressSet)
     told: Sequence[int] = ()
+    server_names: Sequence[str] = ()
 
     @property
     def is_special(self) -> bool:
         """Whether more than protocol and port decide."""
-        return bool(len(self.addresses.firsts) or self.told)
+        return bool(len(self.addresses.firsts) or self.told or self.server_names)
 
 
 BOTH = (TCP, UDP)
@@ -93,12 +96,13 @@ class Applications:
         """By protocol (TCP, UDP) and port, whether an application is defined by it."""
         return self._known
 
-    def find(self, records: Records, ports: NDArray[np.uint16]) -> NDArray[np.uint32]:
+    def find(self, records: Records, ports: NDArray[np.uint16], names: ServerNames | None = None) -> NDArray[np.uint32]:
         """The number of each record's application; UNKNOWN where there is none.
 
         Parameters
         ----------
         ports : of the service
+        names : what the numbers of server names mean; without them records have none
         """
         protocol = records["protocol"]
         by_port = self._by_port[(protocol == UDP).astype("i8"), ports]
@@ -108,6 +112,8 @@ class Applications:
         )
         for each in self._special:
             mine = np.flatnonzero(_is_meant(each, protocol, ports, records["application"]))
+            if each.server_names:
+                mine = mine[_asks_for(each.server_names, records["server_name"][mine], names)] if names else mine[:0]
             if len(each.addresses.firsts) and len(mine):
                 ends = [keys_of(records[f"{end}_hi"][mine], records[f"{end}_lo"][mine]) for end in ("src", "dst")]
                 mine = mine[each.addresses.contains(ends[0]) | each.addresses.contains(ends[1])]
@@ -126,6 +132,11 @@ def _is_meant(
     if each.told:
         meant &= np.isin(told, each.told)
     return np.asarray(meant)
+
+
+def _asks_for(wanted: Sequence[str], numbers: NDArray[np.uint32], names: ServerNames) -> NDArray[np.bool_]:
+    different, which = np.unique(numbers, return_inverse=True)
+    return np.array([covers(wanted, names[each]) for each in different.tolist()], bool)[which]
 
 
 def ports_of(text: str) -> tuple[int, ...]:

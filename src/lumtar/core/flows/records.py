@@ -27,6 +27,7 @@ RECORD = np.dtype(
         ("dst_as", "u4"),
         ("sampling", "u4"),
         ("application", "u4"),
+        ("server_name", "u4"),
         ("src_port", "u2"),
         ("dst_port", "u2"),
         ("protocol", "u1"),
@@ -37,7 +38,7 @@ RECORD = np.dtype(
 )
 """A record. ``octets`` and ``packets`` are as counted, not yet multiplied by ``sampling`` (1 in so many packets; 0 is not told).
 ``start`` and ``end`` are seconds of the epoch. ``input`` and ``output`` are ifIndexes, 0 if unknown. ``application`` is what the exporter says,
-0 if nothing. ``direction`` is INGRESS or EGRESS (RFC 5102, flowDirection), UNKNOWN_WAY if it is not told."""
+0 if nothing. ``server_name`` is that which a client asked for, by number (server_names). ``direction`` is INGRESS or EGRESS (RFC 5102, flowDirection), UNKNOWN_WAY if it is not told."""
 Records = NDArray[np.void]
 
 

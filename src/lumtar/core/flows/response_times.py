@@ -6,45 +6,18 @@ TCP tells one time by itself: between its first packet and the first one of the 
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from enum import StrEnum
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
+from lumtar.core.flows.declared import Part
 from lumtar.core.flows.records import Records
 from lumtar.core.flows.totals import groups
 
 MINUTE = 60.0
 LONGEST_US = 3.6e9
 """An hour: what is longer is not a response time but a counter that began anew, or a field that is something else."""
-MICROSECONDS = {"ns": 1e-3, "µs": 1.0, "ms": 1e3, "s": 1e6}
-"""Of the units in which exporters tell."""
-
-
-class Part(StrEnum):
-    """What a field tells."""
-
-    NETWORK = "network"
-    """Round trip between client and server."""
-    CLIENT_SIDE = "client_side"
-    """Of that what lies between the client and the exporter."""
-    SERVER_SIDE = "server_side"
-    """Of that what lies between the exporter and the server."""
-    SERVER = "server"
-    """Between a request and the server's answer to it, without the network."""
-    RESPONSES = "responses"
-    """Of how many answers the other fields are the sums; without it each is a mean."""
-
-
-@dataclass(frozen=True, slots=True)
-class TimeField:
-    """A field of records: its element, the enterprise that defines it (0 is IANA, or version 9), what it tells, and its unit in microseconds."""
-
-    enterprise: int
-    element: int
-    part: Part
-    microseconds: float = 1.0
 
 
 TIMES = np.dtype([("network", "f8"), ("server", "f8"), ("responses", "u4")])

@@ -1,6 +1,6 @@
 """Measures: quantities with a unit, computed in this one place from what was counted."""
 
-from lumtar.core.measures import components, devices, groups, interfaces, links, paths, traffic
+from lumtar.core.measures import components, controllers, devices, groups, interfaces, links, paths, traffic
 from lumtar.core.measures.counts import Counts
 from lumtar.core.measures.devices import Polls
 from lumtar.core.measures.formula import is_formula, known_measure, measure_of
@@ -16,6 +16,7 @@ __all__ = [
     "Measure",
     "Polls",
     "components",
+    "controllers",
     "devices",
     "groups",
     "interfaces",

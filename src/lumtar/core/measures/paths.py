@@ -23,6 +23,11 @@ class Paths:
     mean, p95 : of round trips
     variation, jitter : RFC 3393 and RFC 3550
     longest_burst : losses in a row
+    wrong : answers of services that were not the right ones
+    lookup, connected, secured, first_octet : of what a service's time is made up
+    certificate_days : until its certificate ends
+    missed : whether a promise was missed, 1 or 0; NaN where nothing is promised just then
+    allowed : the share of the time that may be missed, 0 to 1; NaN without a promise
     """
 
     sent: NDArray[np.int32]
@@ -32,12 +37,26 @@ class Paths:
     variation: Floats
     jitter: Floats
     longest_burst: NDArray[np.int32]
+    wrong: NDArray[np.int32]
+    lookup: Floats
+    connected: Floats
+    secured: Floats
+    first_octet: Floats
+    certificate_days: Floats
+    missed: Floats
+    allowed: Floats
 
 
 def loss(paths: Paths) -> Floats:
     """Of the probes the share that got no answer, per cent."""
     sent = np.where(paths.sent > 0, paths.sent, np.nan)
     return np.asarray(100.0 * paths.lost / sent)
+
+
+def failed(paths: Paths) -> Floats:
+    """Of the probes the share that got no answer or not the right one, per cent."""
+    sent = np.where(paths.sent > 0, paths.sent, np.nan)
+    return np.asarray(100.0 * (paths.lost + paths.wrong) / sent)
 
 
 def opinion(paths: Paths) -> Floats:
@@ -55,6 +74,14 @@ MEASURES_OF: tuple[tuple[str, str, str, Of, str], ...] = (
     ("loss", "Probes lost", "%", loss, "path-loss"),
     ("burst", "Probes lost in a row", "", lambda paths: paths.longest_burst.astype("f8"), "path-burst"),
     ("mos", "Opinion score of calls", "", opinion, "path-mos"),
+    ("failed", "Probes without the right answer", "%", failed, "path-failed"),
+    ("lookup", "Time to look up the name", "ms", lambda paths: paths.lookup / 1000, "path-lookup"),
+    ("connected", "Time to connect", "ms", lambda paths: paths.connected / 1000, "path-connected"),
+    ("secured", "Time for TLS", "ms", lambda paths: paths.secured / 1000, "path-secured"),
+    ("first_octet", "Time to the first octet", "ms", lambda paths: paths.first_octet / 1000, "path-first-octet"),
+    ("missed", "Promise missed", "%", lambda paths: 100 * paths.missed, "path-missed"),
+    ("burn", "Burn rate of the error budget", "", lambda paths: paths.missed / paths.allowed, "path-burn"),
+    ("certificate", "Days until the certificate ends", "d", lambda paths: paths.certificate_days, "path-certificate"),
 )
 for name, words, unit, of, alarm in MEASURES_OF:
     register(Measure(f"path_{name}", words, unit, PATH, of, alarm=alarm))

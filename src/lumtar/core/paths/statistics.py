@@ -131,27 +131,81 @@ def bursts_of(lost: NDArray[np.bool_]) -> NDArray[np.int64]:
 
 
 SHAPE = (0.0, *QUANTILES, 1.0)
-DRAWN = (np.arange(200) + 0.5) / 200
-"""So finely the answers of an interval are drawn from its quantiles when several intervals are joined."""
+NARROW_US = 1e-3
+"""What lies within so little is taken to be one value."""
 
 
-def joined_quantiles(values: NDArray[Any], weights: NDArray[Any]) -> Floats:
-    """Quantiles of several intervals together, from those of each: the least, QUANTILES and the longest.
+def joined_quantiles(values: NDArray[Any], weights: NDArray[Any], begins: NDArray[np.intp]) -> Floats:
+    """Quantiles of several intervals together, from those of each: the least, QUANTILES and the longest, a row for each group of intervals.
 
-    Between two of these values the answers of an interval are taken to lie evenly, so what comes out is near, not exact; the least and the longest
-    are exact.
+    Between two of its values the answers of an interval are taken to lie evenly, so what comes out is near, not exact; the least and the longest
+    are exact. The share of answers up to a time is then made of straight lines, which are followed for all groups at once.
 
     Parameters
     ----------
     values : (intervals, 7) in the order of SHAPE; a row of NaN is an interval without answers
     weights : (intervals,) how many answers each has
+    begins : (groups,) at which interval each group begins, rising from 0
     """
+    made = np.full((len(begins), len(SHAPE)), np.nan)
     known = ~np.isnan(values).any(axis=1) & (weights > 0)
+    group = np.repeat(np.arange(len(begins)), np.diff(np.append(begins, len(values))))[known]
+    if not len(group):
+        return made
     rows, numbers = values[known].astype("f8"), weights[known].astype("f8")
-    if not len(rows):
-        return np.full(len(SHAPE), np.nan)
-    drawn = np.concatenate([np.interp(DRAWN, SHAPE, row) for row in rows])
-    order = np.argsort(drawn, kind="stable")
-    share = np.cumsum(np.repeat(numbers, len(DRAWN))[order]) / (numbers.sum() * len(DRAWN))
-    places = np.minimum(np.searchsorted(share, QUANTILES), len(drawn) - 1)
-    return np.array([rows[:, 0].min(), *drawn[order][places], rows[:, -1].max()])
+    groups, first = np.unique(group, return_index=True)
+    whole = np.add.reduceat(numbers, first)
+    made[groups, 0], made[groups, -1] = np.minimum.reduceat(rows[:, 0], first), np.maximum.reduceat(rows[:, -1], first)
+    at, grown, slope_before = _shares(rows, numbers, np.searchsorted(groups, group))
+    before = np.cumsum(whole) - whole
+    for place, quantile in enumerate(QUANTILES, 1):
+        wanted = before + quantile * whole
+        found = np.minimum(np.searchsorted(grown, wanted * (1 - 1e-12)), len(at) - 1)
+        last = np.maximum(found - 1, 0)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            value = np.where(
+                slope_before[found] > 0, at[last] + (wanted - grown[last]) / slope_before[found], at[found]
+            )
+        made[groups, place] = np.clip(np.minimum(value, at[found]), made[groups, 0], made[groups, -1])
+    return made
+
+
+FINE = 1024
+"""Parts of a microsecond that times are rounded to where they are put in order: finer than any clock of a probe."""
+TIME_BITS, GROUP_BITS = 44, 19
+
+
+def _in_order(at: Floats, whose: NDArray[Any]) -> NDArray[np.int64]:
+    """The order of times within their groups; times that are nearer to each other than FINE may stand in any.
+
+    Group and time are one whole number as long as both fit: sorting one column of those takes a thirtieth of sorting two of floats.
+    """
+    ticks = np.rint(at * FINE)
+    if ticks.max(initial=0) >= 1 << TIME_BITS or ticks.min(initial=0) < 0 or whose.max(initial=0) >= 1 << GROUP_BITS:
+        return np.lexsort((at, whose))
+    return np.argsort((whose.astype("i8") << TIME_BITS) | ticks.astype("i8"), kind="stable")
+
+
+def _shares(rows: Floats, numbers: Floats, group: NDArray[Any]) -> tuple[Floats, Floats, Floats]:
+    """Group by group the times at which the number of answers changes how it grows: the times, the number up to each, and how it grew before it.
+
+    Numbers of a group go on from those of the group before it.
+    """
+    parts = numbers[:, None] * np.diff(SHAPE)
+    low, high = rows[:, :-1], rows[:, 1:]
+    is_one = high - low <= NARROW_US
+    slope = np.where(is_one, 0.0, parts / np.where(is_one, 1.0, high - low))
+    at = np.concatenate((low.ravel(), high.ravel()))
+    change = np.concatenate((slope.ravel(), -slope.ravel()))
+    jump = np.concatenate((np.zeros(slope.size), np.where(is_one, parts, 0.0).ravel()))
+    whose = np.tile(np.repeat(group, parts.shape[1]), 2)
+    order = _in_order(at, whose)
+    at, whose = at[order], whose[order]
+    slopes = np.cumsum(change[order])
+    slope_before = np.append(0.0, slopes[:-1])
+    # Between groups nothing grows, however the rounding of sums would have it.
+    slope_before[np.append(True, np.diff(whose) != 0)] = 0.0
+    slope_before = np.maximum(slope_before, 0.0)
+    # Times that are as good as one may stand in any order; nothing shrinks for that.
+    steps = slope_before * np.append(0.0, np.maximum(np.diff(at), 0.0)) + jump[order]
+    return at, np.cumsum(steps), slope_before

@@ -1,41 +1,9 @@
-"""Rules that most networks want, with the reason for each recommended value."""
+"""Rules that most networks want, with the reason for each recommended value; here those about devices, ports and links."""
 
-from dataclasses import dataclass
+from lumtar.core.rules import ready_traffic
+from lumtar.core.rules.ready_rule import MAJOR, MINOR, WARNING, Ready
+from lumtar.core.rules.rule import Direction, Hold, Level
 
-from lumtar.core.alarms.severity import Severity
-from lumtar.core.rules.rule import Direction, Hold, Level, Rule
-
-AT_ONCE = Hold()
-
-
-@dataclass(frozen=True, slots=True)
-class Ready:
-    """A recommended rule.
-
-    Attributes
-    ----------
-    why : what it is good for, and why it looks at what it looks at
-    scope : a condition over ports; empty is all subjects
-    reasons : of each level, why its limit is where it is
-    """
-
-    name: str
-    why: str
-    measure: str
-    levels: tuple[Level, ...]
-    reasons: tuple[str, ...]
-    statistic: str = "value"
-    window_s: int = 0
-    hold: Hold = AT_ONCE
-    scope: str = ""
-    direction: Direction = Direction.ABOVE
-
-    def rule(self, key: int = 0) -> Rule:
-        """It as the evaluator takes it."""
-        return Rule(key, self.measure, self.levels, self.hold, self.direction, self.statistic, window_s=self.window_s)
-
-
-MINOR, MAJOR, WARNING, CRITICAL = Severity.MINOR, Severity.MAJOR, Severity.WARNING, Severity.CRITICAL
 LINKS = "role is (uplink, wan, trunk)"
 READY = (
     Ready(
@@ -278,64 +246,24 @@ READY = (
         "faulty",
         (Level(MAJOR, 0.5, 0.5),),
         ("the spare one carries the load alone",),
+        scope="part is not (tunnel, pair)",
     ),
     Ready(
-        "Strangers",
-        "An address within a list of known ones that the list does not know; told of one by one, until somebody accepts it.",
-        "stranger_seen",
-        (Level(MINOR, 0.5, 0.5),),
-        ("somebody brought something along, or an address plan is not up to date",),
+        "Tunnels and pairs of firewalls",
+        "Tunnels that are down, and firewalls that could not take over.",
+        "faulty",
+        (Level(MAJOR, 0.5, 0.5),),
+        ("traffic takes another way, or none; the next failure is an outage",),
+        hold=Hold(seconds=60),
+        scope="part is (tunnel, pair)",
     ),
     Ready(
-        "Scans",
-        "Senders that ask many addresses within a minute; servers that answer many are left out. Exempt the ports of what looks for devices.",
-        "flows_fan_out",
-        (Level(MINOR, 150, 100), Level(MAJOR, 1000, 500)),
-        ("more than any browser reaches", "a whole network is gone through"),
+        "Sessions near the limit",
+        "Of firewalls that tell of both: beyond it, new connections are refused.",
+        "session_share",
+        (Level(MINOR, 75, 70), Level(MAJOR, 90, 85)),
+        ("a busy day is ahead of a full table", "the next peak fills it"),
+        hold=Hold(seconds=300),
     ),
-    Ready(
-        "Paths that take long",
-        "95th percentile of round trips, in the mean over five minutes.",
-        "path_delay_95",
-        (Level(MINOR, 150, 120), Level(MAJOR, 300, 250), Level(CRITICAL, 1000, 800)),
-        ("calls get awkward (ITU-T G.114)", "every click waits", "hardly anything can be used"),
-        statistic="mean",
-        window_s=300,
-    ),
-    Ready(
-        "Probes lost",
-        "In the mean over five minutes.",
-        "path_loss",
-        (Level(MINOR, 1, 0.5), Level(MAJOR, 5, 3), Level(CRITICAL, 99, 90)),
-        ("calls crackle, and TCP slows down", "calls break off", "nothing comes through"),
-        statistic="mean",
-        window_s=300,
-    ),
-    Ready(
-        "Servers that answer slowly",
-        "Of watched traffic, in the mean over five minutes; without the time that the network takes. Exporters have to tell of response times.",
-        "traffic_server_ms",
-        (Level(MINOR, 500, 400), Level(MAJOR, 2000, 1500), Level(CRITICAL, 10_000, 8_000)),
-        ("people notice that they wait", "people do something else meanwhile", "people give up"),
-        statistic="mean",
-        window_s=300,
-    ),
-    Ready(
-        "Round trips that take long",
-        "Of watched traffic, in the mean over five minutes: the network's part of every answer.",
-        "traffic_network_ms",
-        (Level(MINOR, 150, 120), Level(MAJOR, 400, 300), Level(CRITICAL, 1000, 800)),
-        ("calls get awkward (ITU-T G.114)", "every click waits", "hardly anything can be used"),
-        statistic="mean",
-        window_s=300,
-    ),
-    Ready(
-        "Flows that do not explain the counters",
-        "Over ten minutes, of ports that carry something. A wrong sampling rate, lost records or an exporter that looks one way alone.",
-        "flows_explained",
-        (Level(MINOR, 90, 94), Level(MAJOR, 50, 60)),
-        ("some records get lost", "who uses the link cannot be told"),
-        hold=Hold(seconds=600),
-        direction=Direction.BELOW,
-    ),
+    *ready_traffic.READY,
 )  # fmt: skip

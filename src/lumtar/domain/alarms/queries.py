@@ -114,6 +114,7 @@ def active(
     device: int | None = None,
     interface: int | None = None,
     *,
+    path: int | None = None,
     is_shelved: bool = False,
     cause: int | None = None,
     limit: int = 500,
@@ -129,13 +130,23 @@ def active(
     where = f"c.severity > 0 AND shelf.kind IS {'NOT' if is_shelved else ''} NULL"
     if cause is not None:
         where += " AND consequence.cause_id = %(cause)s"
-    elif device is None and interface is None and not is_shelved:
+    elif device is None and interface is None and path is None and not is_shelved:
         where += " AND consequence.cause_id IS NULL"
     if device is not None:
         where += " AND a.device_id = %(device)s"
     if interface is not None:
         where += " AND a.interface_id = %(interface)s"
-    values = {"at": at, "device": device, "interface": interface, "cause": cause, "limit": limit, "offset": offset}
+    if path is not None:
+        where += " AND a.resource_kind = 'path' AND a.resource_id = %(path)s"
+    values = {
+        "at": at,
+        "device": device,
+        "interface": interface,
+        "path": path,
+        "cause": cause,
+        "limit": limit,
+        "offset": offset,
+    }
     with connection.cursor() as cursor:
         cursor.execute(_select(where, WORST_FIRST, ", count(*) OVER ()"), values)
         rows = cursor.fetchall()

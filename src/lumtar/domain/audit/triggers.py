@@ -47,11 +47,17 @@ TABLES: dict[str, Watched] = {
     "flows_addresslist": Watched(says="known addresses"),
     "flows_stranger": Watched(only=("accepted_at", "accepted_by"), says="stranger"),
     "flows_ownapplication": Watched(says="application"),
-    "flows_responsefield": Watched(says="field of response times"),
+    "flows_declaredfield": Watched(says="field of flow records"),
     "flows_prefixtable": Watched(but=("text",), says="table of prefixes"),
     "flows_watchedtraffic": Watched(says="watched traffic"),
     "flows_capture": Watched(only=("collector", "interface", "filter", "seconds", "is_stopped"), says="capture"),
-    "paths_path": Watched(but=("problem",), says="path"),
+    "paths_path": Watched(but=("problem", "told_number"), says="path"),
+    "paths_serviceclass": Watched(says="service class"),
+    "paths_transport": Watched(says="transport"),
+    "controllers_controllerprofile": Watched(says="profile of controllers"),
+    "controllers_controller": Watched(
+        but=("asked_at", "answered_at", "problem", "complaints"), secret=("sealed",), says="controller"
+    ),
     "flows_recording": Watched(says="recording of flow records"),
     "inventory_device": Watched(but=(*OF_EDITING, *OF_DESCRIBING), says="device"),
     "inventory_interface": Watched(

@@ -12,6 +12,7 @@ from django.utils import timezone
 from numpy.typing import NDArray
 
 from lumtar.core.flows.records import Records
+from lumtar.core.flows.server_names import MOST_OCTETS
 from lumtar.core.refusal import Refusal
 from lumtar.domain.flows.asking import IN, OUT, Asked, narrowed, ports_of_group
 from lumtar.domain.flows.models import Recording, RecordLook
@@ -31,7 +32,7 @@ STORED = np.dtype(
         ("octets", "u8"), ("packets", "u8"), ("device_id", "i8"), ("in_id", "i8"), ("out_id", "i8"), ("input", "i8"), ("output", "i8"),
         ("src_as", "i8"), ("dst_as", "i8"), ("sampling", "i8"), ("application_id", "i8"), ("application", "i4"), ("src_site", "i4"),
         ("dst_site", "i4"), ("src_port", "i4"), ("dst_port", "i4"), ("port", "i4"), ("protocol", "i2"), ("dscp", "i2"), ("ecn", "i2"),
-        ("tcp_flags", "i2"), ("direction", "i2"),
+        ("tcp_flags", "i2"), ("direction", "i2"), ("server_name", f"S{MOST_OCTETS}"),
     ]
 )  # fmt: skip
 """A row of the table; times are seconds of the epoch."""

@@ -9,7 +9,7 @@ import numpy as np
 from django.db import connection, transaction
 from numpy.typing import NDArray
 
-from lumtar.core.flows.response_times import Responses
+from lumtar.core.flows.response_times import SUMS, Responses
 from lumtar.core.refusal import Refusal
 from lumtar.domain.flows.asking import Asked, address_halves, ports_of_group
 from lumtar.domain.flows.levels import RESPONSES, steps
@@ -27,10 +27,8 @@ BY: dict[str, tuple[str, ...]] = {
 }
 """What response times are put together by."""
 KEY = "device_id, in_id, out_id, server_hi, server_lo, application, client_site, server_site, port, protocol, is_rest"
-SUMS = (
-    "sum(network_us) AS network_us, sum(network_number) AS network_number, max(network_longest_us) AS network_longest_us, \
-sum(server_us) AS server_us, sum(server_number) AS server_number, max(server_longest_us) AS server_longest_us"
-)
+NAMES = ", ".join(SUMS)
+ADDED = ", ".join(f"{'max' if name.endswith('longest_us') else 'sum'}({name}) AS {name}" for name in SUMS)
 SLOT = "floor((date_part('epoch', at) - date_part('epoch', %(start)s::timestamptz)) / %(step)s)::int"
 
 
@@ -39,14 +37,13 @@ def append(rows: Responses, batch: UUID | None = None, table: Partitioned = RESP
     """Append response times of minutes (of hours to RESPONSE_HOURS); with the number of a batch once, however often it is tried."""
     if not len(rows) or (batch is not None and not claim_batch(batch)):
         return
-    sums = ("network_us", "network_number", "network_longest_us", "server_us", "server_number", "server_longest_us")
     plain = (("application", "i4"), ("client_site", "i4"), ("server_site", "i4"), ("port", "i4"), ("protocol", "i2"))
     columns: list[bulk.Column] = [
         ("device_id", "i8", rows["device"]), ("at", "at", rows["minute"].astype("f8") * 60), ("in_id", "i8", rows["input"]),
         ("out_id", "i8", rows["output"]), ("is_rest", "?", rows["is_rest"].astype(bool)),
     ]  # fmt: skip
     columns += [(name, "i8", rows[name].astype("u8").view("i8")) for name in ("server_hi", "server_lo")]
-    columns += [(name, "i8", np.minimum(rows[name], np.uint64(2**62))) for name in sums]
+    columns += [(name, "i8", np.minimum(rows[name], np.uint64(2**62))) for name in SUMS]
     columns += [(name, code, rows[name]) for name, code in plain]
     bulk.copy(table.name, columns)
 
@@ -54,11 +51,10 @@ def append(rows: Responses, batch: UUID | None = None, table: Partitioned = RESP
 @transaction.atomic
 def roll_up(start: datetime) -> int:
     """Sum an hour up from its minutes, anew. Returns the rows written."""
-    names = "network_us, network_number, network_longest_us, server_us, server_number, server_longest_us"
     with connection.cursor() as cursor:
         cursor.execute(f"DELETE FROM {RESPONSE_HOURS} WHERE at = %s", [start])
         cursor.execute(
-            f"""INSERT INTO {RESPONSE_HOURS} (at, {names}, {KEY}) SELECT %(start)s, {SUMS}, {KEY} FROM {RESPONSE_MINUTES}
+            f"""INSERT INTO {RESPONSE_HOURS} (at, {NAMES}, {KEY}) SELECT %(start)s, {ADDED}, {KEY} FROM {RESPONSE_MINUTES}
             WHERE at >= %(start)s AND at < %(end)s GROUP BY {KEY}""",
             {"start": start, "end": start + timedelta(hours=1)},
         )
@@ -161,12 +157,12 @@ def read(asked: Asked, by: str, start: datetime, end: datetime, limit: int = 50)
         cursor.execute(
             f"""WITH chosen AS MATERIALIZED (SELECT * FROM ({source}) s WHERE {where}),
             ranked AS (
-                SELECT ARRAY[{whole}]::int8[] AS key, {SUMS}, count(*) OVER () AS of FROM chosen GROUP BY {keys}
+                SELECT ARRAY[{whole}]::int8[] AS key, {ADDED}, count(*) OVER () AS of FROM chosen GROUP BY {keys}
                 ORDER BY {last}coalesce(sum(network_us) / nullif(sum(network_number), 0), 0)
                     + coalesce(sum(server_us) / nullif(sum(server_number), 0), 0) DESC, 1 LIMIT %(limit)s
             )
-            SELECT NULL::int8[], {SLOT}, {SUMS}, 0 FROM chosen GROUP BY 2
-            UNION ALL SELECT key, -1, network_us, network_number, network_longest_us, server_us, server_number, server_longest_us, of FROM ranked""",
+            SELECT NULL::int8[], {SLOT}, {ADDED}, 0 FROM chosen GROUP BY 2
+            UNION ALL SELECT key, -1, {NAMES}, of FROM ranked""",
             values,
         )
         found = cursor.fetchall()

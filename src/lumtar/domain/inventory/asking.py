@@ -8,6 +8,8 @@ from django.db import connection
 from lumtar.core.conditions import Ask, Both, Either, Field, Kind, Not, Tree, quantity, understand
 from lumtar.core.groups import (
     COMPONENT_FIELDS,
+    CONTROLLER_FIELDS,
+    CONTROLLER_ITEM_FIELDS,
     DEVICE_FIELDS,
     GROUP_FIELDS,
     NAMED_FIELDS,
@@ -28,8 +30,13 @@ OF_DEVICE = """CROSS JOIN (SELECT '{}'::jsonb AS tags) gi
 DEVICES = f"FROM inventory_device gd {OF_DEVICE} WHERE gd.retired_at IS NULL AND gd.enabled"
 COMPONENTS = f"""FROM inventory_component gc JOIN inventory_device gd ON gd.id = gc.device_id {OF_DEVICE}
     WHERE gc.gone_at IS NULL AND gd.retired_at IS NULL AND gd.enabled"""
+CONTROLLERS = "FROM controllers_controller gu WHERE gu.enabled"
+CONTROLLER_ITEMS = """FROM controllers_controlleritem ge JOIN controllers_controller gu ON gu.id = ge.controller_id
+    LEFT JOIN inventory_device gd ON gd.id = ge.device_id LEFT JOIN inventory_site gs ON gs.id = gd.site_id
+    WHERE ge.gone_at IS NULL AND gu.enabled AND ge.kind IN ('device', 'transport', 'tunnel')"""
 PATHS = """FROM paths_path gq LEFT JOIN inventory_site gs ON gs.id = gq.from_site_id
-    LEFT JOIN inventory_site gz ON gz.id = gq.to_site_id WHERE gq.enabled"""
+    LEFT JOIN inventory_site gz ON gz.id = gq.to_site_id
+    LEFT JOIN paths_serviceclass gl ON gl.id = gq.service_class_id LEFT JOIN paths_transport gv ON gv.id = gq.transport_id WHERE gq.enabled"""
 COLUMNS = {
     **{name: f"gi.{name}" for name in ("label", "alias", "name", "descr", "role", "neighbour", "neighbour_kind")},
     **{name: f"gd.{name}" for name in ("maker", "model")},
@@ -45,7 +52,13 @@ COLUMNS = {
     "traffic": "gt.name",
     "path": "gq.name",
     "goal": "coalesce(gz.name, '')",
+    "probe": "gq.kind",
+    "class": "coalesce(gl.name, '')",
+    "provider": "coalesce(gv.provider, '')",
     "list": "gk.name",
+    "controller": "gu.name",
+    "called": "ge.name",
+    "told": "ge.kind",
 }
 ADDRESS = r"^(((25[0-5]|2[0-4]\d|1?\d?\d)\.){3}(25[0-5]|2[0-4]\d|1?\d?\d)|[0-9A-Fa-f]{0,4}(:[0-9A-Fa-f]{0,4}){2,7})$"
 HAS = {
@@ -53,6 +66,7 @@ HAS = {
         WHERE lower(tag.key) = ANY({words}) OR lower(tag.key || '=' || tag.value) = ANY({words}))""",
     "group": """EXISTS (SELECT 1 FROM inventory_device_groups dg JOIN inventory_group g ON g.id = dg.group_id
         WHERE dg.device_id = gd.id AND lower(g.name) = ANY({words}))""",
+    "path_group": "EXISTS (SELECT 1 FROM unnest(gq.groups) word WHERE lower(word) = ANY({words}))",
 }
 
 
@@ -117,11 +131,19 @@ KINDS = {
     "group": Subjects("FROM inventory_group gg WHERE true", "gg.id", "gg.name", NAMED_FIELDS, "group", "''", "60"),
     "flow_port": Subjects(EXPORTING, "gi.id", "gi.label", GROUP_FIELDS, "port", interval="60"),
     "stranger": Subjects(STRANGERS, "gx.id", "gx.id::text", STRANGER_FIELDS, "stranger", "gk.name", "60"),
+    "controller": Subjects(CONTROLLERS, "gu.id", "gu.name", CONTROLLER_FIELDS, "controller", "''", "60"),
+    "controller_item": Subjects(
+        CONTROLLER_ITEMS, "ge.id", "ge.name", CONTROLLER_ITEM_FIELDS, "part of an overlay", "gu.name", "60"
+    ),
     "path": Subjects(PATHS, "gq.id", "gq.name", PATH_FIELDS, "path", "''", "60"),
     "traffic": Subjects(
         "FROM flows_watchedtraffic gt WHERE true", "gt.id", "gt.name", TRAFFIC_FIELDS, "watched traffic", "''", "60"
     ),
 }
+
+
+NOT_POLLED = ("group", "traffic", "path", "stranger", "controller", "controller_item")
+"""Kinds that no device is asked about."""
 
 
 def subjects_for(kind: str, condition: str) -> set[int]:
@@ -153,7 +175,7 @@ def slowest_for(kind: str, condition: str) -> tuple[str, int] | None:
     ConditionError
     """
     known = KINDS[kind]
-    polled = "" if kind in ("group", "traffic", "path", "stranger") else "AND gd.enabled"
+    polled = "" if kind in NOT_POLLED else "AND gd.enabled"
     columns = f"{known.device if polled else known.label}, {known.interval}"
     rows = _asked_of(kind, columns, condition, f"{polled} ORDER BY 2 DESC, 1 LIMIT 1")
     return rows[0] if rows else None

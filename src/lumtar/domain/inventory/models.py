@@ -129,7 +129,7 @@ class OwnField(models.Model):
 class Profile(models.Model):
     """What is read from a kind of device, and how the kind is recognised.
 
-    ``objects_read`` holds the fields of :class:`lumtar.core.profiles.ExtraObject`. Devices keep their
+    ``objects_read`` holds the fields of :class:`lumtar.core.own_objects.ExtraObject`. Devices keep their
     own copy of what is read (``Device.reads``), so that a change can be for later devices alone.
     """
 

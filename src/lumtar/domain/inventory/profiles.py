@@ -10,6 +10,7 @@ from django.db.models import Count, Q
 from lumtar.core import conditions
 from lumtar.core.devicelist import check_interval
 from lumtar.core.labels import check_template
+from lumtar.core.own_objects import ExtraObject, check_object
 from lumtar.core.own_tables import (
     NeighbourTable,
     WirelessTables,
@@ -21,10 +22,8 @@ from lumtar.core.profiles import (
     MOST_OBJECTS,
     SYSTEM_FIELDS,
     DeviceKind,
-    ExtraObject,
     Recognition,
     Table,
-    check_object,
     check_oid,
     recognise,
 )
@@ -157,10 +156,13 @@ def _checked(spec: ProfileSpec) -> Profile:
     if len(prefixes) > 100 or len(spec.objects) > MOST_OBJECTS:
         raise Refusal(f"A profile has at most 100 prefixes and {MOST_OBJECTS} objects.")
     objects = [check_object(**each) for each in spec.objects]
-    for value, what in (("oid", "identifier"), ("name", "name")):
-        values = [getattr(each, value) for each in objects]
-        if twice := next((each for each in values if values.count(each) > 1), ""):
-            raise Refusal(f"Two objects have the {what} {twice}.")
+    # The same number may be shown as it is, and as a share of its limit.
+    for what, values in (
+        ("identifier", [(each.oid, each.part) for each in objects]),
+        ("name", [(each.name, "") for each in objects]),
+    ):
+        if twice := next((each for each in values if values.count(each) > 1), None):
+            raise Refusal(f"Two objects have the {what} {twice[0]}.")
     table, restart = check_neighbour_table(spec.neighbour_table), check_restart(spec.restart)
     wireless = check_wireless_tables(spec.wireless_tables)
     return Profile(

@@ -4,5 +4,5 @@ from typing import Literal
 
 Topic = Literal[
     "readings", "alarms", "logbook", "devices", "polls", "sweeps", "sums", "groups", "rules", "calling", "maintenance", "sessions",
-    "topology", "flows", "paths",
+    "topology", "flows", "paths", "controllers",
 ]  # fmt: skip

@@ -1,23 +1,29 @@
 """What probes came to, as it is stored: appended by COPY, joined to hours, read as arrays."""
 
-from collections.abc import Iterable, Sequence
-from datetime import datetime, timedelta
+from collections.abc import Iterable
+from datetime import UTC, datetime, timedelta
 from typing import Any
+from uuid import UUID
 
 import numpy as np
 from django.db import connection, transaction
 from numpy.typing import NDArray
 
+from lumtar.core.paths.kinds import PARTS
+from lumtar.core.paths.service_times import ServiceTimes
 from lumtar.core.paths.statistics import Summary, joined_quantiles
 from lumtar.domain.operation.partitioned import Partitioned
 from lumtar.domain.readings import bulk
+from lumtar.domain.readings.services import claim_batch
 
 MINUTES = Partitioned("paths_minute", timedelta(days=1), timedelta(days=35))
 HOURS = Partitioned("paths_hour", timedelta(days=30), timedelta(days=800))
-COUNTS = ("sent", "lost", "duplicates", "reordered", "bursts", "longest_burst")
+COUNTS = ("sent", "lost", "wrong", "duplicates", "reordered", "bursts", "longest_burst")
 TRIPS = ("least", "p5", "p25", "p50", "p75", "p95", "longest")
-MEANS = ("mean", "variation", "variation_95", "out", "back")
-FLOATS = (*TRIPS, "mean", "variation", "variation_95", "jitter", "out", "back")
+MEANS = ("mean", "variation", "variation_95", "out", "back", *PARTS)
+LAST = ("jitter", "certificate_days")
+"""Of several intervals the last one's are meant."""
+FLOATS = (*TRIPS, *MEANS, *LAST)
 ROW = np.dtype([("path", "i8"), ("at", "f8"), *((name, "i4") for name in COUNTS), *((name, "f8") for name in FLOATS)])
 """An interval of a path; ``at`` is its begin in seconds of the epoch, times are microseconds, NaN is not known."""
 Rows = NDArray[np.void]
@@ -25,17 +31,22 @@ SHORT = timedelta(hours=12)
 """A longer time is read from hours."""
 
 
-def row_of(path: int, at: int, told: Summary) -> tuple[Any, ...]:
+def moment(at: float) -> datetime:
+    """A time as the database has it, from seconds of the epoch."""
+    return datetime.fromtimestamp(at, UTC)
+
+
+def row_of(path: int, at: int, told: Summary, service: ServiceTimes = ServiceTimes()) -> tuple[Any, ...]:
     """An interval as it is stored."""
-    counts = tuple(getattr(told, name) for name in COUNTS)
+    named = {name: getattr(service if hasattr(service, name) else told, name) for name in (*COUNTS, *MEANS, *LAST)}
     trips = (told.least, *told.quantiles, told.longest)
-    rest = (told.mean, told.variation, told.variation_95, told.jitter, told.out, told.back)
-    return (path, float(at), *counts, *trips, *rest)
+    return (path, float(at), *(named[name] for name in COUNTS), *trips, *(named[name] for name in (*MEANS, *LAST)))
 
 
-def append(rows: Rows, table: Partitioned = MINUTES) -> None:
-    """Append intervals."""
-    if not len(rows):
+@transaction.atomic
+def append(rows: Rows, batch: UUID | None = None, table: Partitioned = MINUTES) -> None:
+    """Append intervals; with the number of a batch once, however often it is tried."""
+    if not len(rows) or (batch is not None and not claim_batch(batch)):
         return
     columns: list[bulk.Column] = [("path_id", "i8", rows["path"]), ("at", "at", rows["at"])]
     columns += [(name, "i4", rows[name]) for name in COUNTS]
@@ -60,29 +71,43 @@ def roll_up(start: datetime) -> int:
         cursor.execute(f"SELECT DISTINCT path_id FROM {MINUTES} WHERE at >= %s AND at < %s", [start, end])
         paths = [int(row[0]) for row in cursor.fetchall()]
         cursor.execute(f"DELETE FROM {HOURS} WHERE at = %s", [start])
-    rows = read(paths, start, end)
-    made = [joined(part, start.timestamp()) for _, part in bulk.groups(rows, "path")]
-    append(np.array(made, ROW), HOURS)
+    made = joined(read(paths, start, end))
+    made["at"] = start.timestamp()
+    append(made, table=HOURS)
     return len(made)
 
 
-def joined(rows: Rows, at: float) -> tuple[Any, ...]:
-    """Several intervals of a path as one that begins at a time."""
-    came = rows["sent"] - rows["lost"]
-    counts = [int(rows[name].max() if name == "longest_burst" else rows[name].sum()) for name in COUNTS]
-    trips = joined_quantiles(np.stack([rows[name] for name in TRIPS], axis=1), came)
-    found = {name: _weighted(rows[name], came) for name in MEANS}
-    known = rows["jitter"][~np.isnan(rows["jitter"])]
-    found["jitter"] = float(known[-1]) if len(known) else np.nan
-    return (
-        int(rows["path"][0]), at, *counts, *trips.tolist(),
-        *(found[name] for name in ("mean", "variation", "variation_95", "jitter", "out", "back")),
-    )  # fmt: skip
+def joined(rows: Rows, group: NDArray[Any] | None = None) -> Rows:
+    """Several intervals of a path as one, for each path; it begins with the first of them.
 
-
-def _weighted(values: NDArray[np.float64], weights: NDArray[Any]) -> float:
-    known = ~np.isnan(values) & (weights > 0)
-    return float(np.average(values[known], weights=weights[known])) if known.any() else np.nan
+    Parameters
+    ----------
+    rows : in the order of path and time
+    group : what is put together within a path, rising with time; None is everything
+    """
+    if not len(rows):
+        return rows[:0]
+    is_other = np.diff(rows["path"]) != 0
+    if group is not None:
+        is_other |= np.diff(group) != 0
+    begins = np.flatnonzero(np.append(True, is_other))
+    came = (rows["sent"] - rows["lost"]).astype("f8")
+    made = rows[begins].copy()
+    for name in COUNTS:
+        made[name] = (np.maximum if name == "longest_burst" else np.add).reduceat(rows[name], begins)
+    trips = joined_quantiles(np.stack([rows[name] for name in TRIPS], axis=1), came, begins)
+    for place, name in enumerate(TRIPS):
+        made[name] = trips[:, place]
+    for name in MEANS:
+        known = ~np.isnan(rows[name]) & (came > 0)
+        total = np.add.reduceat(np.where(known, rows[name] * came, 0.0), begins)
+        weight = np.add.reduceat(np.where(known, came, 0.0), begins)
+        with np.errstate(invalid="ignore"):
+            made[name] = np.where(weight > 0, total / weight, np.nan)
+    for name in LAST:
+        newest = np.maximum.reduceat(np.where(np.isnan(rows[name]), -1, np.arange(len(rows))), begins)
+        made[name] = np.where(newest >= begins, rows[name][newest], np.nan)
+    return made
 
 
 def level_of(start: datetime, end: datetime) -> tuple[Partitioned, int]:
@@ -105,10 +130,6 @@ def course(path: int, start: datetime, end: datetime) -> tuple[Rows, int]:
     """A path over a time, and seconds of each interval; hours that are not joined yet are joined here."""
     _, step = level_of(start, end)
     rows, late = read_level([path], start, end)
-    more = [joined(part, hour * 3600.0) for hour, part in _by_hour(late)]
-    return np.concatenate([rows, np.array(more, ROW)]), step
-
-
-def _by_hour(rows: Rows) -> Sequence[tuple[int, Rows]]:
-    hours = (rows["at"] // 3600).astype("i8")
-    return [(int(hour), rows[hours == hour]) for hour in np.unique(hours)]
+    more = joined(late, late["at"] // 3600)
+    more["at"] = more["at"] // 3600 * 3600
+    return np.concatenate([rows, more]), step

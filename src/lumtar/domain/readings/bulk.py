@@ -24,7 +24,7 @@ AMONG = "interface_id IN (SELECT unnest(%(only)s::bigint[]))"
 """A condition: an interface of the list ``only``. Unlike ANY its cost does not grow with rows times list."""
 
 Column = tuple[str, str, NDArray[Any]]
-"""Name, numpy type code (``at`` for a time in seconds of the epoch), values; two dimensions for bigint[]."""
+"""Name, numpy type code (``at`` for a time in seconds of the epoch; S with a number for char of so many octets), values; two dimensions for bigint[]."""
 
 
 def block(columns: Sequence[Column]) -> bytes:
@@ -37,7 +37,7 @@ def block(columns: Sequence[Column]) -> bytes:
             fields.append((name, [("size", ">i4"), ("value", ">i8")], values.shape[1]))
         else:
             kind = "i8" if code == "at" else code
-            fields += [(f"{name}_size", ">i4"), (name, kind if kind == "?" else f">{kind}")]
+            fields += [(f"{name}_size", ">i4"), (name, kind if kind == "?" or kind[0] == "S" else f">{kind}")]
     out = np.empty(rows, np.dtype(fields))
     out["count"] = len(columns)
     for name, code, values in columns:
@@ -47,8 +47,14 @@ def block(columns: Sequence[Column]) -> bytes:
             out[name]["size"] = 8
             out[name]["value"] = values
         else:
-            out[f"{name}_size"] = WIDTHS["i8" if code == "at" else code]
-            out[name] = np.rint((values - EPOCH_2000) * 1e6) if code == "at" else values
+            out[f"{name}_size"] = out.dtype[name].itemsize
+            if code == "at":
+                out[name] = np.rint((values - EPOCH_2000) * 1e6)
+            elif code[0] == "S":
+                # Octets of zero are none of PostgreSQL's letters, while blanks at the end of a char mean nothing.
+                out[name] = np.char.ljust(values, int(code[1:]))
+            else:
+                out[name] = values
     return HEADER + out.tobytes() + TRAILER
 
 

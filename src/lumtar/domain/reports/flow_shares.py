@@ -6,9 +6,11 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from django.db import connection
+from django.db.models import Max
 
 from lumtar.domain.flows.store import MINUTES, complete_until
 from lumtar.domain.inventory.models import Interface
+from lumtar.domain.operation.models import Process
 
 OVER = timedelta(minutes=10)
 """Polls and exports do not keep step with minutes."""
@@ -49,6 +51,13 @@ def shares(ports: Collection[int], now: datetime) -> dict[tuple[int, int], tuple
     with connection.cursor() as cursor:
         cursor.execute(SHARES, values)
         return {(port, way): (told, counted) for port, way, told, counted in cursor.fetchall()}
+
+
+def received_since(now: datetime) -> datetime | None:
+    """Since when all flow receivers have run: what was sent before says nothing of the exporters. None if none runs."""
+    running = Process.objects.filter(kind="flows", stopped_at=None, beat_at__gt=now - OVER)
+    newest: datetime | None = running.aggregate(Max("started_at"))["started_at__max"]
+    return newest
 
 
 def by_device(now: datetime) -> dict[int, float]:

@@ -15,10 +15,11 @@ from lumtar.core.rules import Frame
 from lumtar.domain.flows.levels import SHORT
 from lumtar.domain.inventory import lately
 from lumtar.domain.inventory.models import Component, Device, Interface
+from lumtar.domain.paths import judging
 from lumtar.domain.paths import store as path_store
 from lumtar.domain.readings import bulk, group_totals, speeds, sums
 from lumtar.domain.readings.models import Gap
-from lumtar.domain.reports import path_frames, watched_traffic
+from lumtar.domain.reports import watched_traffic
 
 READINGS_FOR = timedelta(hours=26)
 """Up to so long a time is gone through reading by reading, a longer one by means of five minutes."""
@@ -254,7 +255,7 @@ def _paths(measure: Measure, subjects: list[int], start: datetime, end: datetime
     """Paths, minute by minute, or in hours in a longer time."""
     table, step = path_store.level_of(start, end)
     rows = path_store.read(subjects, start, end, table)
-    values = measure.of(path_frames.frame_of(rows))
+    values = measure.of(judging.frame_of(rows))
     ends = rows["at"] + step
     return _history(
         measure, subjects, rows["path"], ends, values, np.full(len(subjects), float(step)), step if step > 60 else 0

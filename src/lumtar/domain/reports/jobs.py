@@ -1,11 +1,15 @@
-"""Jobs: learning what is normal."""
+"""Jobs: learning what is normal, judging whether paths keep what is promised."""
+
+from datetime import timedelta
 
 import structlog
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
 from lumtar.domain.operation.services import announce
-from lumtar.domain.reports import learning
+from lumtar.domain.paths.judging import HOUR, JUDGED, hours_due, judge_hour
+from lumtar.domain.readings.rollups import hour_of
+from lumtar.domain.reports import learning, sla, transport_moves
 
 log = structlog.get_logger()
 
@@ -17,3 +21,22 @@ def learn_what_is_normal(timestamp: int) -> None:
     if learned := learning.renew(timezone.now()):
         announce("rules")
         log.info("normal ranges learned", subjects=learned)
+
+
+@app.periodic(cron="6 * * * *")
+@app.task(queue="readings", queueing_lock="judging paths", lock="judging paths", pass_context=False)
+def judge_paths(timestamp: int) -> None:
+    """The hours that are over."""
+    now = timezone.now()
+    JUDGED.ensure_ahead(now)
+    last = hour_of(now - timedelta(minutes=3))
+    judged = sum(judge_hour(start, sla.in_maintenance(start, start + HOUR)) for start in hours_due(last))
+    log.info("paths judged", paths=judged, dropped=JUDGED.drop_old(now))
+
+
+@app.periodic(cron="* * * * *")
+@app.task(queue="readings", queueing_lock="moves", lock="moves", pass_context=False)
+def note_moves(timestamp: int) -> None:
+    """Where traffic takes another transport than a minute ago."""
+    if made := transport_moves.note_moves(timezone.now()):
+        log.info("transports noted", moves=len(made))

@@ -10,11 +10,12 @@ from django.utils import timezone
 from lumtar.domain.flows import applications, names, queries
 from lumtar.domain.flows.asking import Asked
 from lumtar.domain.flows.halves import address_of
+from lumtar.domain.flows.levels import CONVERSATIONS
 from lumtar.domain.flows.models import Exporter
 from lumtar.domain.flows.queries import Row, Traffic
 from lumtar.domain.flows.store import GRACE, complete_until
 from lumtar.domain.inventory.models import Device, Interface, Site
-from lumtar.domain.operation.models import Process
+from lumtar.domain.reports import flow_shares
 from lumtar.domain.topology.models import Binding, OwnAddress, Station
 
 PROTOCOLS = {
@@ -176,9 +177,11 @@ def explained(asked: Asked, traffic: Traffic) -> tuple[Explained | None, np.ndar
     device = Interface.objects.values_list("device_id", flat=True).get(pk=asked.interface)
     exporters = list(Exporter.objects.filter(device=device))
     begun = min((each.first_at for each in exporters), default=traffic.start)
-    step = 60 if traffic.is_fine else 3600
+    heard = max(traffic.start, begun)
+    # Of an exporter that was not heard for long, hours say little or nothing.
+    step = 60 if CONVERSATIONS.is_fine(heard, traffic.end) else 3600
     # The first step may have begun before the exporter was heard, and the last one is not complete.
-    since = _next(max(traffic.start, begun), step)
+    since = _next(heard, step)
     until = max(since, min(traffic.end, timezone.now() - GRACE))
     flows = queries.course(asked, since, until, step)
     known = queries.counted(asked.interface, since, until, step)[: len(flows), asked.way]
@@ -216,11 +219,7 @@ def _why(exporters: Sequence[Exporter], octets: int, of: int) -> list[str]:
 
 def _not_received(since: datetime, octets: int, of: int) -> list[str]:
     """That flows were not received for a part of the time, as far as it is known."""
-    begun = (
-        Process.objects.filter(kind="flows", stopped_at=None)
-        .order_by("started_at")
-        .values_list("started_at", flat=True)
-    )
-    if not begun or begun[0] <= since or not of or octets >= 0.98 * of:
+    begun = flow_shares.received_since(timezone.now())
+    if begun is None or begun <= since or not of or octets >= 0.98 * of:
         return []
-    return [f"the flow receiver was started at {begun[0]:%H:%M} UTC, and what was sent while it did not run is missing"]
+    return [f"the flow receiver was started at {begun:%H:%M} UTC, and what was sent while it did not run is missing"]

@@ -114,7 +114,9 @@ def flow_ports_now(now: datetime, active: Iterable[int]) -> tuple[NDArray[np.int
     end = complete_until(now)
     ports = sorted((flow_shares.telling(now) | set(active)) & subjects_for("flow_port", ""))
     explained: dict[int, tuple[float, int]] = {}
-    for (port, way), (told, counted) in flow_shares.shares(ports, now).items():
+    begun = flow_shares.received_since(now)
+    shares = flow_shares.shares(ports, now) if begun is not None and begun <= end - flow_shares.OVER else {}
+    for (port, way), (told, counted) in shares.items():
         explained[port] = min(explained.get(port, (np.inf, 0)), (100 * told / counted, way))
     reached: dict[int, FanOut] = {}
     tried: dict[int, FanOut] = {}

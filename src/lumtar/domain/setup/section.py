@@ -17,6 +17,8 @@ class Section(ABC):
     key: str
     blank: Plain
     """What an entry has unless it says otherwise; no other fields are known."""
+    former_key: str = ""
+    """What exports of earlier versions call the section."""
     former: Mapping[str, str] = {}
     """Fields by the names that exports of earlier versions give them."""
     ordered: Any = None

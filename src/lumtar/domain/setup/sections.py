@@ -9,8 +9,10 @@ from lumtar.domain.inventory.services import site_called
 from lumtar.domain.setup import subjects
 from lumtar.domain.setup.alarms import Maintenances, Rules
 from lumtar.domain.setup.calling import CallPlans, Contacts, Teams
+from lumtar.domain.setup.controllers import ControllerProfiles, Controllers
+from lumtar.domain.setup.paths import Paths, ServiceClasses, Transports
 from lumtar.domain.setup.section import Plain, Section, edition_of, number_of, numbers_of
-from lumtar.domain.setup.traffic import AddressLists, OwnApplications, ResponseFields, WatchedTraffics
+from lumtar.domain.setup.traffic import AddressLists, DeclaredFields, OwnApplications, WatchedTraffics
 from lumtar.domain.sweeps import admission
 from lumtar.domain.sweeps import services as sweeps
 from lumtar.domain.sweeps.models import AdmissionRule, Sweep
@@ -247,9 +249,14 @@ def sections(for_all: bool = False) -> list[Section]:
         LabelRules(),
         Groups(),
         OwnApplications(),
-        ResponseFields(),
+        DeclaredFields(),
         AddressLists(),
         WatchedTraffics(),
+        ServiceClasses(),
+        Transports(),
+        Paths(),
+        ControllerProfiles(),
+        Controllers(),
         Contacts(),
         Teams(),
         CallPlans(),

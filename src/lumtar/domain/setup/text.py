@@ -73,6 +73,8 @@ def understand(text: str) -> dict[str, list[Plain]]:
     if not isinstance(document, Mapping):
         raise Refusal("A set-up has sections: " + ", ".join(section.key for section in sections()) + ".")
     known = {section.key for section in sections()}
+    former = {section.former_key: section.key for section in sections() if section.former_key}
+    document = {former.get(key, key): value for key, value in document.items()}
     if unknown := sorted(str(key) for key in document if key not in known and key != "lumtar"):
         raise Refusal(f"There is no section {unknown[0]!r}; there are {', '.join(sorted(known))}.")
     if document.get("lumtar", FORM) != FORM:

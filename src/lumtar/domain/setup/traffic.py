@@ -1,10 +1,10 @@
-"""The sections of a set-up that are about traffic: applications, fields of response times, known addresses, watched traffic."""
+"""The sections of a set-up that are about traffic: applications, fields of records, known addresses, watched traffic."""
 
 from collections.abc import Mapping
 
 from lumtar.core.refusal import Refusal
-from lumtar.domain.flows import applications, strangers, time_fields, watched
-from lumtar.domain.flows.models import AddressList, OwnApplication, ResponseField, WatchedTraffic
+from lumtar.domain.flows import applications, declared_fields, strangers, watched
+from lumtar.domain.flows.models import AddressList, DeclaredField, OwnApplication, WatchedTraffic
 from lumtar.domain.inventory.models import Device, Group, Interface, Site
 from lumtar.domain.setup.section import Plain, Section
 
@@ -13,7 +13,7 @@ class OwnApplications(Section):
     """Applications that people define."""
 
     key = "applications"
-    blank: Plain = {"protocols": [], "ports": "", "addresses": "", "told": []}
+    blank: Plain = {"protocols": [], "ports": "", "addresses": "", "told": [], "server_names": ""}
 
     def read(self) -> list[Plain]:
         """All of them."""
@@ -28,15 +28,16 @@ class OwnApplications(Section):
         applications.keep(row, by)
 
 
-class ResponseFields(Section):
-    """Fields of records that tell of response times."""
+class DeclaredFields(Section):
+    """Fields of records that no standard defines."""
 
-    key = "response_fields"
+    key = "declared_fields"
+    former_key = "response_fields"
     blank: Plain = {"part": "", "unit": "µs"}
 
     def read(self) -> list[Plain]:
         """All of them, named by enterprise and element."""
-        rows = ResponseField.objects.order_by("enterprise", "element")
+        rows = DeclaredField.objects.order_by("enterprise", "element")
         return [{"name": f"{row.enterprise}/{row.element}", "part": row.part, "unit": row.unit} for row in rows]
 
     def keep(self, entry: Plain, is_new: bool, by: str) -> None:
@@ -45,9 +46,9 @@ class ResponseFields(Section):
         if not (slash and enterprise.isdecimal() and element.isdecimal()):
             raise Refusal("A field is named by its enterprise and its element, such as 32473/1.")
         given = {"enterprise": int(enterprise), "element": int(element)}
-        row = ResponseField(**given) if is_new else ResponseField.objects.get(**given)
+        row = DeclaredField(**given) if is_new else DeclaredField.objects.get(**given)
         row.part, row.unit = entry["part"], entry["unit"]
-        time_fields.keep(row, by)
+        declared_fields.keep(row, by)
 
 
 class AddressLists(Section):

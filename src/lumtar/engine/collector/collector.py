@@ -23,6 +23,7 @@ from lumtar.engine.batch import Batch, moment
 from lumtar.engine.clock import Clock
 from lumtar.engine.collector import targets
 from lumtar.engine.collector.capturing import Capturing
+from lumtar.engine.collector.device_tests import DeviceTests
 from lumtar.engine.collector.errand_runner import ErrandRunner
 from lumtar.engine.collector.holding import Holding
 from lumtar.engine.collector.live import Live
@@ -44,10 +45,8 @@ from lumtar.wire.transport import Transport
 log = structlog.get_logger()
 
 AT_ONCE = int(os.environ.get("LUMTAR_POLLS_AT_ONCE", "256"))
-FLUSH = 1.0
-CONFIGURE = 5.0
-ASKED = 0.5
-PARTITIONS = 60.0
+FLUSH, CONFIGURE, ASKED, PARTITIONS = 1.0, 5.0, 0.5, 60.0
+"""Seconds between two turns of what is done often."""
 CONFIRMED = 3
 """Polls without an answer from which on a silence is sure."""
 WAITING_S = 15.0
@@ -97,8 +96,6 @@ class Collector(Service):
         )
         self.write_queue.start()
         self.live = Live(self.targets.get, self.recorder, self.transport, self.clock.time)
-        surroundings = Surroundings(self.targets, self.recorder, self.transport)
-        refreshing = Refreshing(self.targets, self.recorder, self.transport, self.clock)
         try:
             await self.supervise_all(
                 {
@@ -110,8 +107,9 @@ class Collector(Service):
                     "watching the clock": self._watch_clock,
                     "polls that are asked for": self._look_for_requests,
                     "looking live": self.live.run,
-                    "following refreshes": refreshing.run,
-                    "asking what is around devices": surroundings.run,
+                    "following refreshes": Refreshing(self.targets, self.recorder, self.transport, self.clock).run,
+                    "asking what is around devices": Surroundings(self.targets, self.recorder, self.transport).run,
+                    "tests of devices": DeviceTests(self.targets, self.transport).run,
                     "errands": self._errands.run,
                     "sweeps": self._jobs.run,
                     "captures": self._capturing.run,

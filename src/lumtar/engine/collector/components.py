@@ -7,8 +7,10 @@ from dataclasses import dataclass
 from functools import cache
 
 from lumtar.core.components import KINDS
-from lumtar.core.discovery import ComponentDescribed
-from lumtar.core.profiles import MOST_INSTANCES, ExtraObject, number_of, rate_of
+from lumtar.core.discovery import STATE, ComponentDescribed
+from lumtar.core.own_objects import ExtraObject
+from lumtar.core.profiles import MOST_INSTANCES, number_of, rate_of
+from lumtar.core.text import clean
 from lumtar.wire import ber, smi
 from lumtar.wire.pdu import Value
 from lumtar.wire.session import Session
@@ -18,6 +20,8 @@ AT_ONCE = 48
 """Numbers in one request; an extra object, whose answer may be a text, takes the room of two."""
 SELDOM = 30.0
 """Seconds that must have passed until the rest is read again."""
+LONGEST_INDEX, LONGEST_NAME = 400, 255
+"""As a component is stored."""
 STATE_EVERY = 600.0
 """Seconds after which a state that has not changed is told again."""
 
@@ -56,25 +60,47 @@ async def discover_objects(session: Session, objects: Sequence[ExtraObject]) -> 
         group = objects[start : start + AT_ONCE // 2]
         binds = await session.get([ber.oid_body(wanted.oid) for wanted in group])
         for wanted, tag in zip(group, binds.tags, strict=True):
-            instances = [(wanted.oid, wanted.name)]
             if tag in ber.ABSENT:
-                (column,) = await read_columns(session, [ber.oid_body(wanted.oid)])
-                rows = [".".join(map(str, ber.suffix(index))) for index in column.indexes[:MOST_INSTANCES]]
-                instances = [(f"{wanted.oid}.{row}", f"{wanted.name} {row}") for row in rows]
-            unit = f"{wanted.unit}/s" if wanted.counts else wanted.unit
-            components += [
-                ComponentDescribed("object", oid, name, unit, wanted.scale, wanted.counts, wanted.text)
-                for oid, name in instances
-                if len(oid) <= 400
-            ]
-    return components
+                components += await _rows(session, wanted)
+            else:
+                components.append(_described(wanted, wanted.oid, wanted.name, wanted.limit))
+    return [part for part in components if len(part.index) <= LONGEST_INDEX]
+
+
+async def _rows(session: Session, wanted: ExtraObject) -> list[ComponentDescribed]:
+    """All rows of a column, by the names that another column gives them."""
+    prefixes = [ber.oid_body(oid) for oid in (wanted.oid, wanted.names) if oid]
+    values, *names = await read_columns(session, prefixes)
+    named = {
+        index: clean(value)
+        for column in names
+        for index, value in zip(column.indexes, column.values, strict=True)
+        if isinstance(value, bytes)
+    }
+    found = []
+    for index in values.indexes[:MOST_INSTANCES]:
+        row = ".".join(map(str, ber.suffix(index)))
+        # A limit that ends in 0 is one for all rows.
+        limit = f"{wanted.limit}.{row}" if wanted.limit and not wanted.limit.endswith(".0") else wanted.limit
+        name = f"{wanted.name} {named.get(index) or row}"[:LONGEST_NAME]
+        found.append(_described(wanted, f"{wanted.oid}.{row}", name, limit))
+    return found
+
+
+def _described(wanted: ExtraObject, oid: str, name: str, limit: str) -> ComponentDescribed:
+    kind = wanted.kind
+    unit = STATE if kind.has_state else kind.unit or (f"{wanted.unit}/s" if wanted.counts else wanted.unit)
+    return ComponentDescribed(
+        kind.name, oid, name, unit, wanted.scale * kind.scale, wanted.counts, wanted.text, limit,
+        tuple(sorted(wanted.state_numbers().items())),
+    )  # fmt: skip
 
 
 def ask(part: ComponentDescribed) -> Asked:
     """How a component is read."""
     kind = KINDS[part.kind]
     if kind.value is None:
-        return Asked(part, (ber.oid_body(part.index),))
+        return Asked(part, tuple(ber.oid_body(oid) for oid in (part.index, part.total) if oid))
     columns = (kind.value, kind.total) if kind.total else (kind.value,)
     index = ber.subidentifiers([int(number) for number in part.index.split(".")])
     return Asked(part, tuple(ber.oid_body(column.oid) + index for column in columns))
@@ -131,7 +157,7 @@ def _requests(asked: Iterable[Asked]) -> Iterator[list[Asked]]:
     group: list[Asked] = []
     room = AT_ONCE
     for each in asked:
-        takes = 2 if KINDS[each.part.kind].value is None else len(each.oids)
+        takes = len(each.oids) * (2 if KINDS[each.part.kind].value is None else 1)
         if takes > room:
             yield group
             group, room = [], AT_ONCE
@@ -147,6 +173,9 @@ def _number(
     """What is to be kept of an answer: a counter's rate, a state that is news, a share of a total, a number as it is."""
     numbers = [None if tag in ber.ABSENT else number_of(value, part.text) for tag, value in answers]
     number, key = numbers[0], (part.kind, part.index)
+    if part.states:
+        # A tunnel that is not listed any more is not up.
+        number = KINDS[part.kind].state_of(number, dict(part.states))
     if number is None:
         return None
     if len(numbers) == 2:

@@ -12,8 +12,9 @@ from lumtar.core.counters import HIGH_CAPACITY, TICKS, Snapshot
 from lumtar.core.discovery import ComponentDescribed, Described, PortDescribed
 from lumtar.core.ethernet import EVERY, Errors, Seen, counted
 from lumtar.core.ledger import Status
+from lumtar.core.own_objects import ExtraObject
 from lumtar.core.own_tables import NeighbourTable, WirelessTables
-from lumtar.core.profiles import ExtraObject, Table
+from lumtar.core.profiles import Table
 from lumtar.core.text import clean, mac_address
 from lumtar.engine.collector.components import SELDOM, Asked, Count, ask, discover_objects, read_components
 from lumtar.engine.collector.discovering import discover_components

@@ -10,14 +10,14 @@ from typing import Any
 
 import structlog
 
-from lumtar.domain.flows import applications, recording, response_times, store, strangers, time_fields
+from lumtar.domain.flows import applications, declared_fields, recording, response_times, store, strangers
 from lumtar.domain.flows import exporters as kept
 from lumtar.domain.flows.exporters import Key, Seen
 from lumtar.domain.operation.services import announce
 from lumtar.engine.flows import inventory
 from lumtar.engine.flows.inlet import Datagram, Inlet
-from lumtar.engine.flows.outbox import Outbox
 from lumtar.engine.flows.totals import Totals
+from lumtar.engine.outbox import Outbox
 from lumtar.engine.service import Service, with_database
 from lumtar.wire.flows.exporters import Domain
 from lumtar.wire.flows.fields import FieldSpec, Template
@@ -133,7 +133,9 @@ class FlowReceiver(Service):
     def _renew_definitions(self) -> None:
         self.totals.sightings.lists = strangers.in_force()
         self.totals.applications = applications.in_force()
-        self.totals.exporters.declare(time_fields.in_force())
+        declared = declared_fields.in_force()
+        with self._adding:
+            self.totals.exporters.declare(declared)
 
     async def _record(self) -> None:
         while True:

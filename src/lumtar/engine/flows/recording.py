@@ -10,7 +10,6 @@ from lumtar.core.flows.records import Records
 from lumtar.domain.flows import recording
 from lumtar.domain.flows.recording import Wanted
 
-Numbers = NDArray[np.unsignedinteger[Any]]
 MOST_A_SECOND, MOST_AT_ONCE = 10_000, 100_000
 """Records that are kept one by one, on the average and when many exporters tell at once; of more the first are."""
 
@@ -24,7 +23,7 @@ class Recorder:
         self._waiting: list[NDArray[np.void]] = []
         self._room = MOST_AT_ONCE
 
-    def add(self, device: int, records: Records, at: float, more: Mapping[str, Numbers]) -> None:
+    def add(self, device: int, records: Records, at: float, more: Mapping[str, NDArray[Any]]) -> None:
         """Take records over, if anybody wants them, as many as there is room for."""
         if device not in self.wanted:
             return

@@ -69,6 +69,7 @@ class Totals:
     def take(self, datagrams: Sequence[Datagram], now: float) -> None:
         """Read datagrams, and add up what they tell."""
         version_5: list[tuple[Domain, Records]] = []
+        self.exporters.names.tidy()
         for data, sender in datagrams:
             try:
                 self._take_one(data, sender, now, version_5)
@@ -113,14 +114,14 @@ class Totals:
         ports = totals.service_port(
             whole["src_port"], whole["dst_port"], whole["protocol"], self.applications.known_ports
         )
-        applications = self.applications.find(whole, ports)
+        applications = self.applications.find(whole, ports, self.exporters.names)
         inner, outer = known.find(whole["input"]), known.find(whole["output"])
         src_site, dst_site = (self.known.sites.find(whole[f"{end}_hi"], whole[f"{end}_lo"]) for end in ("src", "dst"))
         self.recorder.add(
             device, whole, now,
             {
                 "port": ports, "application": applications, "in_id": inner, "out_id": outer, "src_site": src_site,
-                "dst_site": dst_site,
+                "dst_site": dst_site, "server_name": self.exporters.names.texts(whole["server_name"]),
             },
         )  # fmt: skip
         if times is not None:

@@ -36,6 +36,7 @@ def alarms(
     start: datetime | None = None,
     device: int | None = None,
     interface: int | None = None,
+    path: int | None = None,
     cause: int | None = None,
     words: str = "",
     limit: int = 200,
@@ -44,13 +45,13 @@ def alarms(
     """Alarms that are active (or were ``at``), worst first; with ``active=false`` all of a range, last changed first.
 
     ``shelved`` lists those that are shelved instead of those that are not; ``cause`` the consequences of an alarm, which are
-    left out otherwise, unless it is asked for one device or port. ``words`` are looked for in the history's resources and texts.
+    left out otherwise, unless it is asked for one device, port or path. ``words`` are looked for in the history's resources and texts.
     """
     until = past(at) or timezone.now()
     begin, size = paging.offset(cursor), max(1, min(limit, 500))
     if active:
         rows, total = queries.active(
-            until, device, interface, is_shelved=shelved, cause=cause, limit=size, offset=begin
+            until, device, interface, path=path, is_shelved=shelved, cause=cause, limit=size, offset=begin
         )
         return Alarms(rows=rows, total=total, next=paging.following(begin, size, total))
     since, until = span(start, until, timedelta(days=7))

@@ -47,6 +47,7 @@ class RecordOut(Schema):
     destination: RecordEnd
     application: str
     application_id: int
+    server_name: str
     service: str
     protocol: str
     octets: int
@@ -173,6 +174,7 @@ def _named(rows: list[dict[str, Any]]) -> list[RecordOut]:
             exporter=devices.get(row["device_id"], ""),
             came_in=ports.get(row["in_id"], ""),
             went_out=ports.get(row["out_id"], ""),
+            server_name=(row["server_name"] or "").rstrip(),
             **{name: row[name] for name in same},
         )
         for row in rows
@@ -182,7 +184,7 @@ def _named(rows: list[dict[str, Any]]) -> list[RecordOut]:
 _NOBODY = RecordEnd(address="", name="", port=0, site="", autonomous_system=0)
 EXAMPLE = RecordOut(
     at=datetime.min, start=datetime.min, end=datetime.min, source=_NOBODY, destination=_NOBODY, application="", application_id=0,
-    service="", protocol="", octets=0, packets=0, dscp=0, ecn=0, tcp_flags="", sampling=0, direction="", exporter_id=0, exporter="",
+    server_name="",    service="", protocol="", octets=0, packets=0, dscp=0, ecn=0, tcp_flags="", sampling=0, direction="", exporter_id=0, exporter="",
     came_in="", went_out="", input=0, output=0,
 )  # fmt: skip
 """For the first line of a file without rows."""

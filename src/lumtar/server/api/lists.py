@@ -1,12 +1,10 @@
 """Lists of devices: understood, tried side by side, added, and given back."""
 
-from collections.abc import AsyncIterator, Callable
+from collections.abc import AsyncIterator
 from dataclasses import asdict
-from typing import Any, TypeVar
+from typing import Any
 from uuid import UUID
 
-from asgiref.sync import sync_to_async
-from django.db import connection
 from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Field
 
@@ -23,6 +21,7 @@ from lumtar.core.devicelist import (
 from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory import credentials, queries, services
 from lumtar.domain.inventory.models import Credential, OwnField
+from lumtar.engine.errands import ask_database
 from lumtar.engine.trial import Outcome
 from lumtar.server.api.access import ENGINEER, Router
 from lumtar.server.api.errands import done_by_a_collector
@@ -32,7 +31,6 @@ from lumtar.server.database import actor
 from lumtar.server.database.actor import Actor
 
 router = Router(tags=["adding"])
-T = TypeVar("T")
 
 
 class LineIO(Schema):
@@ -131,7 +129,7 @@ def add_list(request: HttpRequest, body: ListIn) -> StreamingHttpResponse:
         if not body.add:
             words = f"answers{f' to {outcome.credential_name}' if outcome.credential_name else ''}"
             return {"number": line.number, "went": "answers", "words": words, "name": outcome.name}
-        return await sync_to_async(_connected)(lambda: _add(line, body.site, outcome, by, audit))
+        return await ask_database(lambda: _add(line, body.site, outcome, by, audit))
 
     async def results() -> AsyncIterator[dict[str, Any]]:
         open_lines = {}
@@ -148,13 +146,6 @@ def add_list(request: HttpRequest, body: ListIn) -> StreamingHttpResponse:
             yield await result(open_lines[outcome["key"]], outcome)
 
     return json_lines(results())
-
-
-def _connected(work: Callable[[], T]) -> T:
-    try:
-        return work()
-    finally:
-        connection.close()
 
 
 def _why_not(way: str, outcome: Outcome, wrong: list[str]) -> str:

@@ -5,6 +5,7 @@ from django.http import HttpRequest
 
 from lumtar.domain.accounts.models import ApiToken
 from lumtar.domain.alarms.models import Rule
+from lumtar.domain.controllers.models import Controller
 from lumtar.domain.inventory.models import Credential, Device, Group, LabelRule, OwnField, Profile
 from lumtar.domain.selfwatch.health import health
 from lumtar.domain.sweeps.models import AdmissionRule, Finding, Sweep
@@ -26,6 +27,7 @@ class SetupOut(Schema):
     own_fields: int
     sweeps: int
     admission_rules: int
+    controllers: int
     awaiting: int
     people: int
     tokens: int
@@ -47,6 +49,7 @@ def overview(request: HttpRequest) -> SetupOut:
         own_fields=OwnField.objects.count(),
         sweeps=Sweep.objects.count(),
         admission_rules=AdmissionRule.objects.count(),
+        controllers=Controller.objects.count(),
         awaiting=Finding.objects.filter(decision="hold", device=None).count(),
         people=User.objects.filter(is_active=True).count(),
         tokens=ApiToken.objects.count(),

@@ -9,7 +9,8 @@ from django.shortcuts import get_object_or_404
 from ninja import Status
 
 from lumtar.core import conditions
-from lumtar.core.profiles import SYSTEM_FIELDS, TABLES, DeviceKind, Recognition, check_object, recognise
+from lumtar.core.own_objects import OBJECT, own_kinds
+from lumtar.core.profiles import SYSTEM_FIELDS, TABLES, DeviceKind, Recognition, check_oid, recognise
 from lumtar.core.refusal import Refusal
 from lumtar.domain.inventory import profiles
 from lumtar.domain.inventory.models import Device, Profile
@@ -27,7 +28,11 @@ SHOWN = 200
 
 
 class ObjectIO(Schema):
-    """An extra object: ``counts`` for a counter, kept as a rate; ``text`` for a number written as text."""
+    """An extra object: ``counts`` for a counter, kept as a rate; ``text`` for a number written as text; ``part`` is what it is.
+
+    ``names`` is a column with the names of rows, ``limit`` what a share is of, ``states`` the device's numbers behind the words for
+    them, such as ``up 1; down 2``.
+    """
 
     oid: str
     name: str
@@ -35,6 +40,10 @@ class ObjectIO(Schema):
     scale: float = 1.0
     counts: bool = False
     text: bool = False
+    part: str = OBJECT
+    names: str = ""
+    limit: str = ""
+    states: str = ""
 
 
 class NeighbourTableIO(Schema):
@@ -112,11 +121,22 @@ class TableOut(Schema):
     meaning: str
 
 
+class OwnKindOut(Schema):
+    """What an object of a profile can be: a word for it, its unit if it has one, and the words that its number stands for."""
+
+    name: str
+    words: str
+    unit: str
+    is_share: bool
+    states: list[str]
+
+
 class ProfilesOut(Schema):
     """All profiles, and what they can be made of."""
 
     rows: list[ProfileOut]
     tables: list[TableOut]
+    own_kinds: list[OwnKindOut]
     kinds: list[str]
     fields: list[ConditionField]
 
@@ -170,6 +190,12 @@ def list_profiles(request: HttpRequest) -> ProfilesOut:
     return ProfilesOut(
         rows=[_out(profile, used) for profile, used in profiles.with_users()],
         tables=[TableOut(name=name, meaning=meaning) for name, meaning in TABLES.items()],
+        own_kinds=[
+            OwnKindOut(
+                name=name, words=kind.words, unit=kind.unit, is_share=kind.is_share, states=list(kind.states.values())
+            )
+            for name, kind in own_kinds().items()
+        ],
         kinds=list(DeviceKind),
         fields=fields_out(SYSTEM_FIELDS),
     )
@@ -252,8 +278,8 @@ def read_object(request: HttpRequest, body: ObjectAsked) -> ObjectOut:
         device = get_object_or_404(Device.objects.select_related("credential"), pk=body.device)
         if device.credential is None:
             raise Refusal(f"{device.name} is not watched by SNMP.")
-        wanted = check_object(body.oid, "object", "", 1.0, False, False)
-    asked = {"address": device.address, "port": device.port, "credentials": [device.credential.pk], "oid": wanted.oid}
+        oid = check_oid(body.oid)
+    asked = {"address": device.address, "port": device.port, "credentials": [device.credential.pk], "oid": oid}
 
     async def first() -> dict[str, Any]:
         async for line in done_by_a_collector("object", asked):

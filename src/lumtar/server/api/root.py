@@ -22,7 +22,10 @@ from lumtar.server.api import (
     catalogue,
     charts,
     contacts,
+    controller_profiles,
+    controllers,
     credentials,
+    declared_fields,
     devices,
     exchange,
     expected,
@@ -38,9 +41,12 @@ from lumtar.server.api import (
     maintenance,
     map,
     messages,
+    network_question,
     now,
+    overlay,
     overview,
     parsing,
+    path_courses,
     paths,
     people,
     plans,
@@ -51,6 +57,8 @@ from lumtar.server.api import (
     response_times,
     routes,
     rules,
+    service_classes,
+    sla,
     stations,
     storage,
     sweeps,
@@ -108,9 +116,17 @@ api.add_router("", wireless.router)
 api.add_router("", traffic.router)
 api.add_router("", flow_records.router)
 api.add_router("", response_times.router)
+api.add_router("", declared_fields.router)
+api.add_router("", service_classes.router)
+api.add_router("", sla.router)
+api.add_router("", network_question.router)
+api.add_router("", overlay.router)
 api.add_router("", watched.router)
 api.add_router("", captures.router)
+api.add_router("", path_courses.router)
 api.add_router("", paths.router)
+api.add_router("", controller_profiles.router)
+api.add_router("", controllers.router)
 api.add_router("", traffic_setup.router)
 api.add_router("", routes.router)
 api.add_router("", powered.router)

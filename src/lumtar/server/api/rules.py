@@ -11,6 +11,7 @@ from lumtar.core.alarms.wording import compared
 from lumtar.core.measures import MEASURES, known_measure
 from lumtar.core.rules import Direction, Reference, ready
 from lumtar.core.rules.baseline import UNITS, WORDS
+from lumtar.core.rules.ready_rule import Ready
 from lumtar.core.rules.statistics import STATISTICS
 from lumtar.domain.alarms import exceptions, rules
 from lumtar.domain.alarms.models import Rule
@@ -300,7 +301,7 @@ def vocabulary(request: HttpRequest) -> Vocabulary:
     )
 
 
-def _ready(each: ready.Ready, is_there: bool) -> ReadyOut:
+def _ready(each: Ready, is_there: bool) -> ReadyOut:
     names = ("name", "why", "measure", "statistic", "window_s", "scope", "direction")
     return ReadyOut(
         levels=[

@@ -24,13 +24,16 @@ Kind = Literal["systems", "places"]
 
 
 class ApplicationIn(Schema):
-    """An application: by ports of the service (443, 8000-8010), addresses at one end, IP protocols (6 is TCP), or what exporters call it."""
+    """An application: by ports of the service (443, 8000-8010), addresses at one end, IP protocols (6 is TCP),
+    what exporters call it, or names that clients ask for in TLS and HTTP, where exporters tell them (films.example means everything beneath it as well).
+    """
 
     name: str = Field(max_length=80)
     protocols: list[int] = Field([], max_length=50)
     ports: str = Field("", max_length=500)
     addresses: str = Field("", max_length=100_000)
     told: list[int] = Field([], max_length=50)
+    server_names: str = Field("", max_length=10_000)
 
 
 class ApplicationOut(ApplicationIn):
@@ -64,7 +67,7 @@ def list_applications(request: HttpRequest) -> ApplicationsOut:
 
 
 def _application(row: OwnApplication) -> ApplicationOut:
-    same = ("name", "protocols", "ports", "addresses", "told")
+    same = ("name", "protocols", "ports", "addresses", "told", "server_names")
     return ApplicationOut(id=row.pk, number=row.number, **{name: getattr(row, name) for name in same})
 
 

@@ -12,14 +12,14 @@ from ninja import Query, Status
 from pydantic import Field
 
 from lumtar.core.measures import MEASURES
+from lumtar.core.measures.traffic import TRAFFIC
 from lumtar.core.refusal import Refusal
-from lumtar.domain.alarms.rules import in_force
 from lumtar.domain.flows import strangers, watched
 from lumtar.domain.flows.models import AddressList, Stranger, WatchedTraffic
-from lumtar.domain.inventory.asking import subjects_for
 from lumtar.domain.reports import traffic, watched_traffic
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
 from lumtar.server.api.problems import refusing
+from lumtar.server.api.rule_levels import RuleLevel, levels_of
 from lumtar.server.api.schema import Schema
 from lumtar.server.api.traffic import FilterOut, filters_in_words
 
@@ -36,16 +36,6 @@ SHOWN: dict[str, Shown] = {
 """Measures that are shown with the levels of rules about them, by what they are called here."""
 
 
-class TrafficLimit(Schema):
-    """A level of a rule about watched traffic; ``of`` is which of its figures."""
-
-    rule_id: int
-    rule: str
-    severity: int
-    of: Shown
-    limit: float
-
-
 class WatchedOut(Schema):
     """Watched traffic: its filters, its rate and response times in the last complete minute, and the levels of rules about these."""
 
@@ -58,7 +48,7 @@ class WatchedOut(Schema):
     rate_bps: float | None
     network_ms: float | None
     server_ms: float | None
-    limits: list[TrafficLimit]
+    limits: list[RuleLevel]
 
 
 class WatchedIn(Schema):
@@ -72,7 +62,7 @@ class WatchedIn(Schema):
 def list_watched(request: HttpRequest) -> list[WatchedOut]:
     """All watched traffic."""
     rows = list(WatchedTraffic.objects.order_by("name"))
-    limits = _limits()
+    limits = levels_of(TRAFFIC, SHOWN)
     numbers, frame = watched_traffic.watched_now(timezone.now(), ())
     place = {int(number): n for n, number in enumerate(numbers)}
     figures = {
@@ -87,33 +77,14 @@ def list_watched(request: HttpRequest) -> list[WatchedOut]:
     return [_watched(row, limits.get(row.pk, []), figures.get(row.pk, {})) for row in rows]
 
 
-def _limits() -> dict[int, list[TrafficLimit]]:
-    found: dict[int, list[TrafficLimit]] = {}
-    for rule in in_force():
-        if rule.measure not in SHOWN or rule.reference or rule.direction != "above":
-            continue
-        for subject in subjects_for("traffic", rule.scope):
-            found.setdefault(subject, []).extend(
-                TrafficLimit(
-                    rule_id=rule.pk,
-                    rule=rule.name,
-                    severity=each["severity"],
-                    of=SHOWN[rule.measure],
-                    limit=each["limit"],
-                )
-                for each in rule.levels
-            )
-    return found
-
-
-def _watched(row: WatchedTraffic, limits: list[TrafficLimit], figures: Mapping[Shown, float | None]) -> WatchedOut:
+def _watched(row: WatchedTraffic, limits: list[RuleLevel], figures: Mapping[Shown, float | None]) -> WatchedOut:
     try:
         title, words = filters_in_words(row.filters)
     except Refusal as error:
         title, words = str(error), []
     return WatchedOut(
         id=row.pk, name=row.name, filters=row.filters, words=words, title=title, since=row.since,
-        limits=sorted(limits, key=lambda each: (each.of, each.limit)),
+        limits=limits,
         **{name: figures.get(name) for name in SHOWN.values()},
     )  # fmt: skip
 
@@ -123,7 +94,7 @@ def watch_traffic(request: HttpRequest, body: WatchedIn) -> Status[WatchedOut]:
     """Watch traffic from now on: rules can be about it."""
     with refusing():
         row = watched.watch(body.name, body.filters, request.user.get_username())
-    return Status(201, _watched(row, _limits().get(row.pk, []), {}))
+    return Status(201, _watched(row, levels_of(TRAFFIC, SHOWN).get(row.pk, []), {}))
 
 
 @router.delete("/traffic/watched/{int:traffic_id}", needs=ENGINEER.everywhere, response={204: None})

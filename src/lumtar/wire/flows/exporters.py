@@ -5,7 +5,8 @@ from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
-from lumtar.core.flows.response_times import TimeField
+from lumtar.core.flows.declared import Declared
+from lumtar.core.flows.server_names import ServerNames
 from lumtar.wire.flows.fields import Template
 
 MOST_TEMPLATES = 4_000
@@ -48,6 +49,7 @@ class Domain:
     key : the exporter's address, its protocol and the domain's number
     sampling : one in so many packets, by the sampler's number; that of 0 holds for all
     declared : fields that are read though no standard defines them
+    names : of servers that clients asked for, by the numbers that records have
     lost : by the sequence numbers: records in version 5 and IPFIX, datagrams in version 9 and sFlow
     no_template : sets that were dropped since their template did not come
     """
@@ -58,7 +60,8 @@ class Domain:
     held: OrderedDict[int, list[Held]] = field(default_factory=OrderedDict)
     held_sets: int = 0
     held_octets: int = 0
-    declared: Sequence[TimeField] = ()
+    declared: Sequence[Declared] = ()
+    names: ServerNames = field(default_factory=ServerNames)
     next_sequence: int | None = None
     late_in_row: int = 0
     lost: int = 0
@@ -79,7 +82,7 @@ class Domain:
         while len(self.templates) > MOST_TEMPLATES:
             self.templates.popitem(last=False)
 
-    def declare(self, declared: Sequence[TimeField]) -> None:
+    def declare(self, declared: Sequence[Declared]) -> None:
         """Read some fields from now on that no standard defines."""
         self.declared = declared
         for number, template in self.templates.items():
@@ -147,17 +150,18 @@ class Exporters:
     """Everything that is known, by the exporter's address, its protocol and its domain."""
 
     domains: dict[tuple[str, str, int], Domain] = field(default_factory=dict)
-    declared: Sequence[TimeField] = ()
+    declared: Sequence[Declared] = ()
+    names: ServerNames = field(default_factory=ServerNames)
 
     def domain(self, address: str, protocol: str, number: int) -> Domain | None:
         """A domain; None if there are too many for this one to be believed."""
         key = address, protocol, number
         found = self.domains.get(key)
         if found is None and len(self.domains) < MOST_DOMAINS:
-            found = self.domains[key] = Domain(key, declared=self.declared)
+            found = self.domains[key] = Domain(key, declared=self.declared, names=self.names)
         return found
 
-    def declare(self, declared: Sequence[TimeField]) -> None:
+    def declare(self, declared: Sequence[Declared]) -> None:
         """Read some fields from now on that no standard defines."""
         if declared != self.declared:
             self.declared = declared

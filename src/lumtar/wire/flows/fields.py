@@ -12,7 +12,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from lumtar.core.flows.response_times import TimeField
+from lumtar.core.flows.declared import Declared, Part
+from lumtar.core.flows.server_names import MOST_OCTETS
 
 VARIABLE = 0xFFFF
 """The length of a field whose length stands in each record (RFC 7011 section 7)."""
@@ -26,13 +27,14 @@ START_S, END_S, START_MS, END_MS, START_US, END_US, START_NS, END_NS = 150, 151,
 START_DELTA_US, END_DELTA_US, INIT_MS = 158, 159, 160
 SELECTOR_ID, PACKET_INTERVAL, PACKET_SPACE, SAMPLING_SIZE, SAMPLING_POPULATION = 302, 305, 306, 309, 310
 INITIATOR_OCTETS, RESPONDER_OCTETS, INITIATOR_PACKETS, RESPONDER_PACKETS = 231, 232, 298, 299
+HTTP_REQUEST_HOST = 460
 WANTED = frozenset(
     (
         OCTETS, PACKETS, PROTOCOL, TOS, TCP_FLAGS, SRC_PORT, SRC_V4, INPUT, DST_PORT, DST_V4, OUTPUT, SRC_AS, DST_AS, END_UPTIME,
         START_UPTIME, SRC_V6, DST_V6, SAMPLING_INTERVAL, SAMPLER_ID, SAMPLER_INTERVAL, DIRECTION, OCTETS_TOTAL, PACKETS_TOTAL,
         APPLICATION_ID, START_S, END_S, START_MS, END_MS, START_US, END_US, START_NS, END_NS, START_DELTA_US, END_DELTA_US, INIT_MS,
         SELECTOR_ID, PACKET_INTERVAL, PACKET_SPACE, SAMPLING_SIZE, SAMPLING_POPULATION, INITIATOR_OCTETS, RESPONDER_OCTETS,
-        INITIATOR_PACKETS, RESPONDER_PACKETS,
+        INITIATOR_PACKETS, RESPONDER_PACKETS, HTTP_REQUEST_HOST,
     )
 )  # fmt: skip
 """Elements that are read; others are passed over."""
@@ -72,13 +74,19 @@ class Template:
     number: int
     fields: Sequence[FieldSpec]
     scope: int = 0
-    declared: Sequence[TimeField] = field(default=(), compare=False)
+    declared: Sequence[Declared] = field(default=(), compare=False)
 
     @cached_property
     def keys(self) -> Sequence[int]:
         """By what each field is found in a record; 0 for one that is passed over."""
         declared = {(each.enterprise, each.element): DECLARED + n for n, each in enumerate(self.declared)}
         return [each.key or declared.get((each.enterprise, each.element), 0) for each in self.fields]
+
+    @cached_property
+    def texts(self) -> list[int]:
+        """By what the fields that are texts are found in a record."""
+        named = {DECLARED + n for n, each in enumerate(self.declared) if each.part is Part.SERVER_NAME}
+        return [key for key in self.keys if key in named or key == HTTP_REQUEST_HOST]
 
     @cached_property
     def is_variable(self) -> bool:
@@ -95,7 +103,13 @@ class Template:
         """The fields that are read, where they lie in a record."""
         names, formats, offsets, at = [], [], [], 0
         for spec, key in zip(self.fields, self.keys, strict=True):
-            if key and str(key) not in names and 0 < spec.length <= 16:
+            if str(key) in names:
+                pass
+            elif key in self.texts and spec.length:
+                names.append(str(key))
+                formats.append(f"S{min(spec.length, MOST_OCTETS)}")
+                offsets.append(at)
+            elif key and 0 < spec.length <= 16:
                 names.append(str(key))
                 formats.append(PLAIN.get(spec.length, f"({spec.length},)u1"))
                 offsets.append(at)
@@ -125,7 +139,11 @@ class Template:
                     found[key].append(value)
                 at, number = following, number + 1
             numbers.append(number)
-        return Fields(sum(numbers), {key: _padded(values) for key, values in found.items()}), numbers
+        columns = {
+            key: np.array(values, f"S{MOST_OCTETS}") if key in self.texts else _padded(values)
+            for key, values in found.items()
+        }
+        return Fields(sum(numbers), columns), numbers
 
     def _one(self, data: bytes, at: int) -> tuple[dict[int, bytes] | None, int]:
         values: dict[int, bytes] = {}
@@ -167,7 +185,7 @@ class Fields:
     def value(self, *elements: int) -> Numbers | None:
         """An unsigned number of each record, of the first of some elements that there is."""
         for element in elements:
-            if (column := self.columns.get(element)) is None:
+            if (column := self.columns.get(element)) is None or column.dtype.kind == "S":
                 continue
             if column.ndim == 1:
                 return column.astype("u8")
@@ -178,6 +196,11 @@ class Fields:
             wide[:, 8 - width :] = column[:, -width:]
             return wide.view(">u8")[:, 0].astype("u8")
         return None
+
+    def texts(self, *elements: int) -> NDArray[np.bytes_] | None:
+        """A text of each record, of the first of some elements that there is."""
+        found = (self.columns[each] for each in elements if each in self.columns)
+        return next((column for column in found if column.dtype.kind == "S"), None)
 
     def halves(self, element: int) -> tuple[Numbers, Numbers] | None:
         """An address of version 6 of each record, as two numbers."""

@@ -6,8 +6,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from lumtar.core.flows.declared import Declared, Part
 from lumtar.core.flows.records import MAPPED, Records, empty
-from lumtar.core.flows.response_times import Part, TimeField, Times, times_of
+from lumtar.core.flows.response_times import Times, times_of
 from lumtar.wire.ber import Malformed
 from lumtar.wire.flows import fields as element
 from lumtar.wire.flows.exporters import Domain, Exporters, Header
@@ -208,17 +209,23 @@ def _read(sets: DataSets) -> Sequence[tuple[Records, Times | None]]:
     sent = np.repeat([each.sent for each in sets.headers], counts)
     uptime = np.repeat([each.uptime_ms for each in sets.headers], counts)
     first = _records(told, sets.domain, sent, uptime, sign=1)
+    if (asked := told.texts(*template.texts)) is not None:
+        first["server_name"] = sets.domain.names.numbers_of(asked)
     if not (told.has(-element.OCTETS) or told.has(element.RESPONDER_OCTETS)):
         return [(first, _times_told(told, template.declared))]
     times = _times_told(told, template.declared)
     return [(first, _handshakes(told, first) if times is None else times), (_reverse(told, first), None)]
 
 
-def _times_told(told: Fields, declared: Sequence[TimeField]) -> Times | None:
+def _times_told(told: Fields, declared: Sequence[Declared]) -> Times | None:
     """Response times by the fields that were declared for them; None if there are none of these."""
     found: dict[Part, Numbers] = {}
     for place, each in enumerate(declared):
-        if each.part not in found and (value := told.value(element.DECLARED + place)) is not None:
+        if (
+            each.part is not Part.SERVER_NAME
+            and each.part not in found
+            and (value := told.value(element.DECLARED + place)) is not None
+        ):
             found[each.part] = value * (1.0 if each.part is Part.RESPONSES else each.microseconds)
     return times_of(found, told.number) if found.keys() - {Part.RESPONSES} else None
 

@@ -2,11 +2,14 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { alarmQuery } from "../../api/queries";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
+import { useMay } from "../../app/session";
 import { moment } from "../../components/format";
 import { Problem } from "../../components/Problem";
 import { Severity } from "../../components/Severity";
 import { SEVERITIES } from "../../components/severities";
 import { Impact } from "../map/Impact";
+import { questionPage } from "../paths/questionPage";
+import { captureOf } from "../traffic/captureFilter";
 import { AlarmActions } from "./AlarmActions";
 import { AlarmChart } from "./AlarmChart";
 import { historyOf } from "./alarmHistory";
@@ -34,6 +37,7 @@ function pageAt(page: string, search: ReturnType<typeof useTimeSearch>) {
 export function AlarmPage({ alarm }: { alarm: number }) {
   const time = useScreenTime();
   const search = useTimeSearch();
+  const mayCapture = useMay()("engineer", true);
   const { data, error } = useQuery(alarmQuery(alarm, time.at));
   if (!data) return <Problem error={error} />;
   const { row, instructions } = data;
@@ -52,6 +56,22 @@ export function AlarmPage({ alarm }: { alarm: number }) {
             {" · "}
             <Link className="text-ink underline" to={pageAt(row.page, search)}>
               {words}
+            </Link>
+          </>
+        )}
+        {mayCapture && time.following && (
+          <>
+            {" · "}
+            <Link className="underline" to={captureOf(row)}>
+              capture packets
+            </Link>
+          </>
+        )}
+        {row.site && (
+          <>
+            {" · "}
+            <Link className="underline" to={questionPage("", row.resource === "path" ? row.label : row.site)}>
+              was it the network?
             </Link>
           </>
         )}

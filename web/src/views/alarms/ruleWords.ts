@@ -16,6 +16,8 @@ export const SUBJECTS: Record<string, string> = {
   flow_port: "ports that flows are told of",
   stranger: "strangers",
   path: "paths",
+  controller: "controllers",
+  controller_item: "what controllers tell of",
 };
 
 /** A limit with its unit; rates are shown in Mb/s, as they are typed. */
@@ -23,7 +25,7 @@ export const limit = (rule: Rule, value: number) =>
   rule.unit === "bit/s" ? `${value / 1e6} Mb/s` : `${value}${rule.unit && ` ${rule.unit}`}`;
 
 /** What is looked at once a minute. */
-const LOOKED_AT = ["link", "bridge", "traffic", "flow_port", "stranger", "path"];
+const LOOKED_AT = ["link", "bridge", "traffic", "flow_port", "stranger", "path", "controller", "controller_item"];
 
 /** What a rule about a kind of subject counts. */
 export const nounOf = (subject: string) =>

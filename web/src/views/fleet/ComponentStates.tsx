@@ -2,14 +2,25 @@ import type { Schemas } from "../../api/client";
 
 type Part = Schemas["ComponentOut"];
 
-/** Fans, power supplies and powered ports: each by its word; the many ports by how many there are of a word. */
+/** What there can be many of, and what they are called together. */
+const MANY: Record<string, (many: number) => string> = {
+  "poe port": (many) => `${many === 1 ? "port" : "ports"} with power over Ethernet`,
+  tunnel: (many) => (many === 1 ? "tunnel" : "tunnels"),
+};
+const FEW = 6;
+
+/** Fans, power supplies, tunnels and powered ports: each by its word; many of a kind by how many there are of a word. */
 export function ComponentStates({ components }: { components: Part[] }) {
   const states = components.filter((part) => part.words);
   if (states.length === 0) return null;
-  const single = states.filter((part) => part.kind !== "poe port" || !part.is_good);
-  const ports = new Map<string, Part[]>();
-  for (const part of states)
-    if (part.kind === "poe port" && part.is_good) ports.set(part.words, [...(ports.get(part.words) ?? []), part]);
+  const isOneOfMany = ({ kind, is_good }: Part) =>
+    is_good && kind in MANY && (kind !== "tunnel" || states.filter((part) => part.kind === kind).length > FEW);
+  const single = states.filter((part) => !isOneOfMany(part));
+  const together = new Map<string, Part[]>();
+  for (const part of states.filter(isOneOfMany)) {
+    const key = `${part.kind}: ${part.words}`;
+    together.set(key, [...(together.get(key) ?? []), part]);
+  }
   return (
     <section aria-label="Component states">
       <h2 className="heading mt-3">Components</h2>
@@ -20,14 +31,14 @@ export function ComponentStates({ components }: { components: Part[] }) {
             <span className={part.is_good ? "text-ink2" : "font-medium text-critical"}>{part.words}</span>
           </li>
         ))}
-        {[...ports].map(([words, ofWords]) => (
-          <li key={words} className="border-b border-dotted border-rule py-[3px]">
+        {[...together].map(([key, parts]) => (
+          <li key={key} className="border-b border-dotted border-rule py-[3px]">
             <details>
               <summary className="cursor-pointer">
-                {ofWords.length} {ofWords.length === 1 ? "port" : "ports"} with power over Ethernet:{" "}
-                <span className="text-ink2">{words}</span>
+                {parts.length} {MANY[parts[0]?.kind ?? ""]?.(parts.length)}:{" "}
+                <span className="text-ink2">{parts[0]?.words}</span>
               </summary>
-              <p className="text-ink2">{ofWords.map((part) => part.name.replace("PoE port ", "")).join(", ")}</p>
+              <p className="text-ink2">{parts.map(({ name }) => name.replace("PoE port ", "")).join(", ")}</p>
             </details>
           </li>
         ))}

@@ -4,7 +4,7 @@ import type { Schemas } from "../../api/client";
 import { alarmsQuery, componentsQuery, deviceQuery, gridQuery, portsQuery } from "../../api/queries";
 import { useScreenTime, useSetScreenTime } from "../../app/screenTime";
 import { ComponentChart } from "../../charts/ComponentChart";
-import { duration, moment, percent } from "../../components/format";
+import { duration, moment, percent, reading } from "../../components/format";
 import { LoadBar } from "../../components/LoadBar";
 import { Problem } from "../../components/Problem";
 import { useClock } from "../../components/useClock";
@@ -129,7 +129,7 @@ export function DevicePage({ device }: { device: number }) {
                       <span key={part.name}>
                         {part.name}{" "}
                         <span className="figures font-normal text-ink2">
-                          {newest == null ? "–" : `${newest.toFixed(1)} ${unit}`}
+                          {newest == null ? "–" : reading(newest, unit)}
                         </span>
                       </span>
                     );

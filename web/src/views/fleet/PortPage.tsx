@@ -12,6 +12,7 @@ import { duration, moment, rate, text } from "../../components/format";
 import { Problem } from "../../components/Problem";
 import { AlarmLines } from "../alarms/AlarmLines";
 import { ApplyingRules } from "../alarms/ApplyingRules";
+import { questionPage } from "../paths/questionPage";
 import { Calculation } from "./Calculation";
 import { Forecast } from "./Forecast";
 import { PortLayer2 } from "./Layer2";
@@ -111,6 +112,10 @@ export function PortPage({ port }: { port: number }) {
                 <PortActions port={port} label={`${row.device} ${row.label}`} />
               </>
             )}
+            {" · "}
+            <Link className="underline" to={questionPage("", `${row.device} ${row.name}`)}>
+              was it the network?
+            </Link>
             {may("operator", true) && (
               <>
                 {" · "}

@@ -15,6 +15,7 @@ import { type By, drawMap, type Look, type PinnedFigure } from "./drawMap";
 import { MapHover } from "./MapHover";
 import { type Area, extent, type Hit, hit, type MapLink, type Node, nextCard, type Point, strips } from "./mapGeometry";
 import { canvasPen } from "./pen";
+import { bows, type Tunnel } from "./tunnels";
 
 export type MapHandle = { fit: () => void; zoomBy: (factor: number) => void; show: (node: Node) => void };
 type Props = {
@@ -30,6 +31,7 @@ type Props = {
   pickedNode: string | null;
   pickedLink: number | null;
   pinned: Map<string, PinnedFigure[]>;
+  tunnels: Tunnel[];
   /** A picture beneath everything. */
   background: (Area & { url: string }) | null;
   canMove: boolean;
@@ -50,7 +52,7 @@ const ARROWS: Record<string, [number, number]> = {
 
 /** The map on a canvas: the wheel zooms, dragging moves it; arrow keys go from card to card, Enter opens one. */
 export function MapCanvas(props: Props) {
-  const { nodes, links, label, name, by, lit, pickedNode, pickedLink, pinned, background, canMove } = props;
+  const { nodes, links, label, name, by, lit, pickedNode, pickedLink, pinned, tunnels, background, canMove } = props;
   const box = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const { width, height } = useSize(box);
@@ -65,6 +67,8 @@ export function MapCanvas(props: Props) {
     [nodes, dragged],
   );
   const lines = useMemo(() => strips(new Map(placed.map((node) => [node.key, node])), links), [placed, links]);
+
+  const drawn = useMemo(() => bows(tunnels, new Map(placed.map((node) => [node.key, node]))), [placed, tunnels]);
 
   useEffect(() => {
     const target = box.current;
@@ -121,9 +125,10 @@ export function MapCanvas(props: Props) {
       pickedNode,
       pickedLink,
       pinned,
+      bows: drawn,
       isSeen: (each) => each.x < right && each.x + each.width > left && each.y < bottom && each.y + each.height > top,
     });
-  }, [placed, links, lines, by, lit, pickedNode, pickedLink, pinned, view, width, height, theme]);
+  }, [placed, links, lines, drawn, by, lit, pickedNode, pickedLink, pinned, view, width, height, theme]);
 
   const pointOf = (event: PointerEvent | React.MouseEvent): { here: Point; on: Point } => {
     const area = box.current?.getBoundingClientRect();

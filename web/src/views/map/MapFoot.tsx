@@ -48,6 +48,18 @@ export function MapFoot({ map, picture, handle }: Props) {
         <i className="mr-1 inline-block w-5 border-t-2 border-dashed border-(--hatch) align-middle" />
         no answer
       </span>
+      {show.tunnels && (
+        <>
+          <span>
+            <i className="mr-1 inline-block w-5 border-ink border-t align-middle" />
+            tunnel
+          </span>
+          <span>
+            <i className="mr-1 inline-block w-5 border-critical border-t-2 border-dashed align-middle" />
+            tunnel that is down
+          </span>
+        </>
+      )}
       <span>two lanes a link, one each way</span>
       <span className="ml-auto flex flex-wrap items-center gap-x-2.5">
         {show.arranging && <Arrangement map={map} />}

@@ -29,6 +29,7 @@ export function useMapShow() {
     start: search.get("start") ?? "",
     goal: search.get("goal") ?? "",
     pins: (search.get("pins") ?? "").split(",").map(Number).filter(Boolean),
+    tunnels: search.get("tunnels") === "1",
     arranging: search.get("arrange") === "1",
   };
 }
@@ -92,6 +93,7 @@ export function MapTools({ nodes, onFound }: { nodes: Node[]; onFound: (node: No
         onChoose={(depth) => set({ depth: depth === "0" ? "" : depth })}
       />
       <Flag words="leaves" on={show.leaves} onSet={(on) => set({ leaves: on ? "" : "hidden" })} />
+      <Flag words="tunnels" on={show.tunnels} onSet={(on) => set({ tunnels: on ? "1" : "" })} />
       <Flag words="arrange" on={show.arranging} onSet={(on) => set({ arrange: on ? "1" : "" })} />
       <Flag words="as a table" on={show.table} onSet={(on) => set({ table: on ? "1" : "" })} />
       <Find nodes={nodes} onFound={onFound} />

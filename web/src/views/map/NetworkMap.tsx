@@ -2,7 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useMemo, useRef } from "react";
 import { Link, useNavigate } from "react-router";
 import { client, got } from "../../api/client";
-import { figuresQuery, mapQuery, wayQuery } from "../../api/topologyQueries";
+import { figuresQuery, mapQuery, tunnelsQuery, wayQuery } from "../../api/topologyQueries";
 import { useKeys } from "../../app/keys";
 import { useScreenTime, useTimeSearch } from "../../app/screenTime";
 import { useMay } from "../../app/session";
@@ -15,7 +15,11 @@ import { MapFoot } from "./MapFoot";
 import { MapPanel, sizeOf } from "./MapPanel";
 import { MapTable } from "./MapTable";
 import { MapTools, useMapShow } from "./MapTools";
+import { MapTunnels } from "./MapTunnels";
 import { along, around, type Hit, leaves, linkKey, type Node, type Point } from "./mapGeometry";
+import type { Tunnel } from "./tunnels";
+
+const NO_TUNNELS: Tunnel[] = [];
 
 /** What hangs on what: sites, the devices of one, or all of them, with what their links carry at the time shown. */
 export function NetworkMap() {
@@ -58,6 +62,9 @@ export function NetworkMap() {
     const ends = [...its].flatMap((index) => [links[index]?.a.node ?? "", links[index]?.b.node ?? ""]);
     return { nodes: new Set([node.key, ...ends]), links: its };
   }, [node, links, ways, show.goal]);
+
+  const { data: known } = useQuery({ ...tunnelsQuery, enabled: show.tunnels && time.following });
+  const tunnels = (show.tunnels && time.following && known) || NO_TUNNELS;
 
   const { data: figures } = useQuery({ ...figuresQuery(show.pins, time.at), enabled: show.pins.length > 0 });
   const pinned = useMemo(
@@ -141,6 +148,7 @@ export function NetworkMap() {
               lit={lit}
               pickedNode={node?.key ?? null}
               pinned={pinned}
+              tunnels={tunnels}
               background={background}
               pickedLink={place < 0 ? null : place}
               canMove={show.arranging}
@@ -161,7 +169,7 @@ export function NetworkMap() {
         </div>
         <MapFoot
           map={data}
-          picture={{ nodes, links, pinned, background, by: show.by, title: `${name}, ${moment(time.end)}` }}
+          picture={{ nodes, links, pinned, tunnels, background, by: show.by, title: `${name}, ${moment(time.end)}` }}
           handle={handle}
         />
       </section>
@@ -169,6 +177,10 @@ export function NetworkMap() {
         className="min-h-0 overflow-auto border-l border-rule px-4 py-3 max-lg:border-l-0"
         aria-label="Beside the map"
       >
+        {show.tunnels && time.following && known && <MapTunnels tunnels={known} nodes={nodes} picked={node} />}
+        {show.tunnels && !time.following && (
+          <p className="mb-3 text-ink2">Tunnels are known as they are now; follow now to see them.</p>
+        )}
         <MapPanel
           map={data}
           node={node}

@@ -2,6 +2,7 @@ import { loadStep } from "../../components/ramp";
 import { tokenOf } from "../../components/severities";
 import { CARD, type MapLink, type Node, type Strip, WORDS_FROM } from "./mapGeometry";
 import type { Box, Pen, Segment, Stroke } from "./pen";
+import { type Bow, drawTunnels } from "./tunnels";
 
 export type By = "load" | "errors" | "state";
 export type Look = {
@@ -15,6 +16,8 @@ export type Look = {
   isSeen: (box: Box) => boolean;
   /** Figures that stand beside cards, by their key. */
   pinned?: Map<string, PinnedFigure[]>;
+  /** Tunnels over what is drawn. */
+  bows?: Bow[];
 };
 export type PinnedFigure = { name: string; unit: string; value: number | null; line: (number | null)[] };
 
@@ -35,6 +38,7 @@ export function strokeOf(link: MapLink, { lane, width }: Strip, by: By): Stroke 
 /** Draw a map: links below, cards above, marks last. */
 export function drawMap(pen: Pen, nodes: Node[], links: MapLink[], lines: Strip[], look: Look) {
   drawLinks(pen, links, lines, look);
+  if (look.bows) drawTunnels(pen, look.bows, look.scale, look.lit);
   const seen = nodes.filter((node) => look.isSeen(boxOf(node)));
   if (look.scale < WORDS_FROM) drawSquares(pen, seen, links, look);
   else for (const node of seen) drawCard(pen, node, look);
@@ -63,7 +67,11 @@ function drawLinks(pen: Pen, links: MapLink[], lines: Strip[], look: Look) {
     };
     if (!look.isSeen(box)) continue;
     const isLit = !look.lit || look.lit.links.has(strip.link);
-    const stroke = isLit ? strokeOf(link, strip, look.by) : { colour: "faint", width: Math.min(strip.width, 1.6) };
+    // Beneath tunnels a link is no more than where it is, unless it is down.
+    const isStrong = isLit && (!look.bows?.length || link.state !== "up");
+    const stroke = isStrong
+      ? strokeOf(link, strip, look.by)
+      : { colour: isLit ? "rule" : "faint", width: Math.min(strip.width, 1.6) };
     // What is far away keeps a width that can be seen.
     const width = Math.max(stroke.width, 0.8 / look.scale);
     if (strip.link === look.pickedLink) {

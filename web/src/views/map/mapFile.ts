@@ -2,6 +2,7 @@ import { colour } from "../../components/theme";
 import { type By, drawMap, type PinnedFigure } from "./drawMap";
 import { type Area, extent, type MapLink, type Node, strips } from "./mapGeometry";
 import { canvasPen, type Pen, svgPen } from "./pen";
+import { bows, type Tunnel } from "./tunnels";
 
 const MARGIN = 24;
 const FOOT = 26;
@@ -13,6 +14,7 @@ export type Picture = {
   by: By;
   title: string;
   pinned?: Map<string, PinnedFigure[]>;
+  tunnels?: Tunnel[];
   /** A picture beneath everything, by its address or as a data URL. */
   background?: (Area & { url: string }) | null;
 };
@@ -50,10 +52,11 @@ function around(one: Area, other: Area): Area {
   return { x, y, width: right - x, height: below - y };
 }
 
-function draw(pen: Pen, { nodes, links, by, title, pinned, background }: Picture) {
+function draw(pen: Pen, { nodes, links, by, title, pinned, tunnels, background }: Picture) {
   const { x, y, width, height } = area(nodes, background);
   if (!background) pen.boxes([{ x, y, width, height }], "paper", null);
-  const lines = strips(new Map(nodes.map((node) => [node.key, node])), links);
+  const cards = new Map(nodes.map((node) => [node.key, node]));
+  const lines = strips(cards, links);
   drawMap(pen, nodes, links, lines, {
     by,
     scale: 1,
@@ -61,6 +64,7 @@ function draw(pen: Pen, { nodes, links, by, title, pinned, background }: Picture
     pickedNode: null,
     pickedLink: null,
     ...(pinned ? { pinned } : {}),
+    bows: bows(tunnels ?? [], cards),
     isSeen: () => true,
   });
   pen.words(title, x + MARGIN, y + height - FOOT, { colour: "ink2", size: 12, align: "left" });

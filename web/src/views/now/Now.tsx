@@ -7,6 +7,7 @@ import { clock, percent } from "../../components/format";
 import { LoadBar } from "../../components/LoadBar";
 import { Problem } from "../../components/Problem";
 import { Causes } from "./Causes";
+import { NearestPaths } from "./NearestPaths";
 import { Sites } from "./Sites";
 
 /** What is wrong, and is it getting worse? */
@@ -88,6 +89,7 @@ export function Now() {
             in <i className="mr-1 ml-2 inline-block h-[5px] w-4 bg-out align-middle" />
             out
           </p>
+          <NearestPaths at={time.at} />
         </aside>
       </div>
     </>

@@ -1,4 +1,4 @@
-import { fireEvent, screen, waitFor } from "@testing-library/react";
+import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import { client } from "../../api/client";
 import type { PathRow } from "../../api/pathQueries";
@@ -13,6 +13,7 @@ vi.mock("../../api/client", async (original) => ({
   got: (answer: Promise<unknown>) => answer,
 }));
 vi.mock("../../components/theme", () => ({ colour: (token: string) => token, useTheme: () => "light" }));
+vi.mock("../../charts/RateChart", () => ({ RateChart: () => <img alt="Traffic beneath" /> }));
 vi.mock("../../charts/plot", () => ({ SYNC: { key: "" }, timeAxis: () => ({}), valueAxis: () => ({}) }));
 vi.mock("../../charts/Plot", () => ({ Plot: ({ label }: { label: string }) => <img alt={label} /> }));
 type Call = (path: string, options: { body?: unknown; params?: unknown }) => Promise<unknown>;
@@ -26,8 +27,21 @@ const row = (more: Partial<PathRow> = {}, delay: number | null = 20, lost = 0): 
   prober: "prober",
   from_site: "Depot",
   to_site: "Hexwater",
+  service_class: "voice",
+  transport: "",
+  provider: "",
+  interface: null,
+  port_label: "",
+  device: null,
+  device_name: "",
+  groups: [],
   address: "127.0.9.9",
+  kind: "stamp",
   port: 862,
+  asked: "",
+  expected: "",
+  verifies: true,
+  traces: false,
   dscp: 46,
   octets: 200,
   every_ms: 1000,
@@ -44,6 +58,14 @@ const row = (more: Partial<PathRow> = {}, delay: number | null = 20, lost = 0): 
     path_loss: (100 * lost) / 60,
     path_burst: lost,
     path_mos: 4.3,
+    path_failed: (100 * lost) / 60,
+    path_lookup: null,
+    path_connected: null,
+    path_secured: null,
+    path_first_octet: null,
+    path_certificate: null,
+    path_missed: null,
+    path_burn: null,
   },
   limits: [{ rule_id: 3, rule: "Slow", severity: 3, measure: "path_delay_95", direction: "above", limit: 150 }],
   ...more,
@@ -105,6 +127,7 @@ describe("paths", () => {
       lost: [0, 60],
       duplicates: [1, 0],
       reordered: [0, 0],
+      wrong: [0, 0],
       longest_burst: [0, 60],
       ...Object.fromEntries(
         ["least", "p5", "p25", "p50", "p75", "p95", "longest", "variation", "jitter", "mos"].map((name) => [
@@ -125,7 +148,7 @@ describe("paths", () => {
   it("say what a path needs where there is none", async () => {
     answers["/api/v1/paths"] = [];
     show(<Paths />, "/paths");
-    expect(await screen.findByText(/needs a reflector of STAMP/)).toBeTruthy();
+    expect(await screen.findByText(/a reflector of STAMP/)).toBeTruthy();
   });
   it("are set up", async () => {
     answers["/api/v1/sites"] = [{ name: "Depot" }, { name: "Hexwater" }];
@@ -142,5 +165,33 @@ describe("paths", () => {
       dscp: 46,
       port: 862,
     });
+  });
+});
+
+describe("moves", () => {
+  const move = (id: number, more = {}) => ({
+    id,
+    site: `Site ${id}`,
+    service_class: "voice",
+    at: "2026-11-29T01:51:00Z",
+    from_transport: `Site ${id} A`,
+    to_transport: `Site ${id} B`,
+    why: "the policy takes it first",
+    ...more,
+  });
+
+  it("of one change stand together, and each is compared by itself", async () => {
+    const alone = move(3, { service_class: "", why: "the port of Site 3 A is down" });
+    answers = {
+      "/api/v1/overlay": [],
+      "/api/v1/overlay/moves": [move(1), move(2), alone],
+      "/api/v1/overlay/moves/{move}": [{ service_class: "voice", path_id: 9, before: [20, 1, 0], after: [120, 1, 5] }],
+    };
+    show(<Paths />, "/paths?list=transports");
+    const several = (await screen.findByText("2 sites, voice")).closest("li") as HTMLElement;
+    expect(several.textContent?.split("the policy takes it first")).toHaveLength(2);
+    expect((await screen.findByText("Site 3")).closest("li")?.textContent).toContain("the port of Site 3 A is down");
+    fireEvent.click(within(several).getByText("Site 2"));
+    expect((await screen.findByText("120 ms, 5.0 %")).closest("details")?.open).toBe(true);
   });
 });

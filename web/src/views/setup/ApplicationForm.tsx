@@ -26,6 +26,7 @@ export function ApplicationForm({ application, onDone }: { application: OwnAppli
     ports: application?.ports ?? "",
     addresses: application?.addresses ?? "",
     protocols: (application?.protocols ?? []).join(", "),
+    server_names: application?.server_names ?? "",
     told: (application?.told ?? []).join(", "),
   });
   const change = (changed: Partial<typeof draft>) => setDraft({ ...draft, ...changed });
@@ -33,6 +34,7 @@ export function ApplicationForm({ application, onDone }: { application: OwnAppli
     name: draft.name,
     ports: draft.ports,
     addresses: draft.addresses,
+    server_names: draft.server_names,
     protocols: numbers(draft.protocols),
     told: numbers(draft.told),
   });
@@ -81,6 +83,13 @@ export function ApplicationForm({ application, onDone }: { application: OwnAppli
           hint="applicationId as a number (RFC 6759); empty: anything"
           value={draft.told}
           onChange={(event) => change({ told: event.target.value })}
+        />
+        <Field
+          label="Names of servers"
+          hint="asked for in TLS or HTTP, if exporters tell; with all beneath"
+          placeholder="films.example"
+          value={draft.server_names}
+          onChange={(event) => change({ server_names: event.target.value })}
         />
       </div>
       <p className="col-span-full flex flex-wrap items-center gap-3">

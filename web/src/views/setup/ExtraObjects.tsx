@@ -2,29 +2,50 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { client, got, type Schemas } from "../../api/client";
 import { devicesQuery } from "../../api/queries";
-import { Field } from "../../components/Field";
+import { Field, Labelled } from "../../components/Field";
 import { useTyped } from "../../components/useTyped";
 
 type Extra = Required<Schemas["ObjectIO"]>;
-type Props = { objects: Schemas["ObjectIO"][]; onChange: (objects: Schemas["ObjectIO"][]) => void };
+type Props = {
+  objects: Schemas["ObjectIO"][];
+  kinds: OwnKind[];
+  onChange: (objects: Schemas["ObjectIO"][]) => void;
+};
 
-const BLANK: Extra = { oid: "", name: "", unit: "", scale: 1, counts: false, text: false };
+type OwnKind = Schemas["OwnKindOut"];
+
+const PLAIN = "object";
+const BLANK: Extra = {
+  oid: "",
+  name: "",
+  unit: "",
+  scale: 1,
+  counts: false,
+  text: false,
+  part: PLAIN,
+  names: "",
+  limit: "",
+  states: "",
+};
 
 /** Objects that a profile reads beside the standard tables; one that is typed is read back live from a device. */
-export function ExtraObjects({ objects, onChange }: Props) {
+export function ExtraObjects({ objects, kinds, onChange }: Props) {
   const [draft, setDraft] = useState<Extra | null>(null);
+  const kind = kinds.find(({ name }) => name === draft?.part);
   const ready = draft?.oid.includes(".") && draft.name.trim();
   return (
     <fieldset className="col-span-2">
       <legend>Own objects</legend>
       <ul className="figures text-small">
         {objects.map((each) => (
-          <li key={each.oid} className="grid grid-cols-[minmax(0,1fr)_auto] gap-2 border-b border-faint py-1">
+          <li
+            key={`${each.part} ${each.oid}`}
+            className="grid grid-cols-[minmax(0,1fr)_auto] gap-2 border-b border-faint py-1"
+          >
             <span className="truncate" title={each.oid}>
               <b className="font-medium">{each.name}</b>{" "}
               <span className="text-ink2">
-                {each.counts ? "counter" : "gauge"}
-                {each.unit && `, ${each.unit}`} · {each.oid}
+                {objectWords(each, kinds)} · {each.oid}
               </span>
             </span>
             <button
@@ -55,32 +76,43 @@ export function ExtraObjects({ objects, onChange }: Props) {
             value={draft.name}
             onChange={(event) => setDraft({ ...draft, name: event.target.value })}
           />
+          <Labelled label="What it is">
+            <select
+              className="field"
+              value={draft.part}
+              onChange={(event) => setDraft({ ...draft, part: event.target.value })}
+            >
+              {kinds.map(({ name, words }) => (
+                <option key={name} value={name}>
+                  {words}
+                </option>
+              ))}
+            </select>
+          </Labelled>
           <Field
-            label="Unit"
-            maxLength={16}
-            value={draft.unit}
-            onChange={(event) => setDraft({ ...draft, unit: event.target.value })}
+            label="Column of names"
+            hint="OID; may be empty"
+            value={draft.names}
+            onChange={(event) => setDraft({ ...draft, names: event.target.value })}
           />
-          <Field
-            label="Times"
-            hint="multiplier"
-            type="number"
-            step="any"
-            value={draft.scale}
-            onChange={(event) => setDraft({ ...draft, scale: Number(event.target.value) })}
-          />
-          <div className="grid content-end">
-            {(["counts", "text"] as const).map((name) => (
-              <label key={name} className="flex min-h-6 gap-2">
-                <input
-                  type="checkbox"
-                  checked={draft[name]}
-                  onChange={(event) => setDraft({ ...draft, [name]: event.target.checked })}
-                />
-                {name === "counts" ? "a counter, kept per second" : "a number written as text"}
-              </label>
-            ))}
-          </div>
+          {kind?.is_share && (
+            <Field
+              label="Limit"
+              hint="OID"
+              value={draft.limit}
+              onChange={(event) => setDraft({ ...draft, limit: event.target.value })}
+            />
+          )}
+          {kind && kind.states.length > 0 && (
+            <Field
+              label="The device’s numbers"
+              wide
+              hint={kind.states.map((word, place) => `${word} ${place + 1}`).join("; ")}
+              value={draft.states}
+              onChange={(event) => setDraft({ ...draft, states: event.target.value })}
+            />
+          )}
+          {draft.part === PLAIN && <PlainNumber draft={draft} onChange={setDraft} />}
           <p className="col-span-2 flex gap-2">
             <button
               type="button"
@@ -105,6 +137,45 @@ export function ExtraObjects({ objects, onChange }: Props) {
       )}
     </fieldset>
   );
+}
+
+/** How the number of an object that is nothing in particular is understood. */
+function PlainNumber({ draft, onChange }: { draft: Extra; onChange: (draft: Extra) => void }) {
+  return (
+    <>
+      <Field
+        label="Unit"
+        maxLength={16}
+        value={draft.unit}
+        onChange={(event) => onChange({ ...draft, unit: event.target.value })}
+      />
+      <Field
+        label="Times"
+        hint="multiplier"
+        type="number"
+        step="any"
+        value={draft.scale}
+        onChange={(event) => onChange({ ...draft, scale: Number(event.target.value) })}
+      />
+      <div className="grid content-end">
+        {(["counts", "text"] as const).map((name) => (
+          <label key={name} className="flex min-h-6 gap-2">
+            <input
+              type="checkbox"
+              checked={draft[name]}
+              onChange={(event) => onChange({ ...draft, [name]: event.target.checked })}
+            />
+            {name === "counts" ? "a counter, kept per second" : "a number written as text"}
+          </label>
+        ))}
+      </div>
+    </>
+  );
+}
+
+function objectWords({ part, counts, unit }: Schemas["ObjectIO"], kinds: OwnKind[]): string {
+  if (part && part !== PLAIN) return kinds.find(({ name }) => name === part)?.words ?? part;
+  return `${counts ? "counter" : "gauge"}${unit ? `, ${unit}` : ""}`;
 }
 
 /** What a device answers to the identifier just now. */

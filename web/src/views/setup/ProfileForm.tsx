@@ -121,7 +121,11 @@ export function ProfileForm({ stored, profiles, onDone }: Props) {
           </label>
         ))}
       </fieldset>
-      <ExtraObjects objects={profile.objects} onChange={(objects) => setProfile({ ...profile, objects })} />
+      <ExtraObjects
+        objects={profile.objects}
+        kinds={profiles.own_kinds}
+        onChange={(objects) => setProfile({ ...profile, objects })}
+      />
       <Field
         label="Interval (s)"
         hint="empty: 60"

@@ -12,7 +12,7 @@ import {
 import { moment } from "../../components/format";
 import { Problem } from "../../components/Problem";
 import { ApplicationForm } from "./ApplicationForm";
-import { ResponseFields } from "./ResponseFields";
+import { DeclaredFields } from "./DeclaredFields";
 
 /** What traffic is called: applications of one's own, autonomous systems and places. */
 export function TrafficSetup() {
@@ -58,7 +58,7 @@ export function TrafficSetup() {
       {data && (
         <p className="py-2 text-small text-ink2">Built in: {data.built_in.map(({ name }) => name).join(", ")}.</p>
       )}
-      <ResponseFields />
+      <DeclaredFields />
       <Table
         kind="systems"
         title="Autonomous systems"
@@ -74,12 +74,13 @@ export function TrafficSetup() {
 }
 
 /** By what an application is known. */
-function knownBy({ protocols, ports, addresses, told }: OwnApplication): string {
+function knownBy({ protocols, ports, addresses, told, server_names }: OwnApplication): string {
   const parts = [
     protocols?.length && `protocol ${protocols.join(", ")}`,
     ports && `port ${ports}`,
     addresses && `with ${addresses.trim().split("\n").length} of addresses`,
     told?.length && `told as ${told.join(", ")}`,
+    server_names && `asks for ${server_names}`,
   ];
   return parts.filter(Boolean).join(", ");
 }

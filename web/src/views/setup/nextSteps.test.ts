@@ -11,6 +11,7 @@ const whole = {
   own_fields: 0,
   sweeps: 1,
   admission_rules: 2,
+  controllers: 1,
   awaiting: 0,
   people: 2,
   tokens: 0,
@@ -38,6 +39,11 @@ describe("the start page of the set-up", () => {
       (step) => step.words,
     );
     expect(words).toEqual(["3 found, not yet decided", "nobody is, by Utilisation, Reachability"]);
+  });
+
+  it("names a few of many rules", () => {
+    const [step] = nextSteps({ ...whole, without_plan: ["A", "B", "C", "D", "E", "F"] });
+    expect(step?.words).toBe("nobody is, by A, B, C, D and 2 more rules");
   });
 
   it("counts what there is beside each page", () => {

@@ -3,6 +3,12 @@ import type { Schemas } from "../../api/client";
 type State = Schemas["SetupOut"];
 type Step = { action: string; words: string; to: string };
 
+/** The first few names of many, and how many more there are. */
+function someOf(names: string[]): string {
+  const more = names.length - 4;
+  return more > 1 ? `${names.slice(0, 4).join(", ")} and ${more} more rules` : names.join(", ");
+}
+
 /** What is missing, the most needed first. */
 export function nextSteps(state: State): Step[] {
   const steps: [boolean, Step][] = [
@@ -24,7 +30,7 @@ export function nextSteps(state: State): Step[] {
     ],
     [
       state.without_plan.length > 0,
-      { action: "Say who is called", words: `nobody is, by ${state.without_plan.join(", ")}`, to: "/alarms" },
+      { action: "Say who is called", words: `nobody is, by ${someOf(state.without_plan)}`, to: "/alarms" },
     ],
     [
       state.troubles > 0,
@@ -49,6 +55,7 @@ export function stateOf(page: string, state: State): string {
     add: state.devices,
     sweeps: state.sweeps,
     admission: state.admission_rules,
+    controllers: state.controllers,
     retired: state.retired,
     credentials: state.credentials,
     profiles: state.profiles,

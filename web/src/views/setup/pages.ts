@@ -52,6 +52,13 @@ export const GROUPS: { name: string; pages: SetupPage[] }[] = [
         ...engineer,
       },
       {
+        path: "controllers",
+        name: "Controllers",
+        purpose: "Managers of overlays and firewalls, and their members.",
+        View: lazily(() => import("../controllers/Controllers"), "Controllers"),
+        ...engineer,
+      },
+      {
         path: "retired",
         name: "Retired devices",
         purpose: "No longer polled; restore or delete them.",

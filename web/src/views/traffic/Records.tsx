@@ -192,6 +192,7 @@ function Fields({ row }: { row: FlowRecord }) {
     ["went out", `${row.went_out || "an interface that is not known"} (ifIndex ${row.output})`],
     ["direction", row.direction || "not told"],
     ["application", `${row.application}${row.application_id ? `, the exporter says ${row.application_id}` : ""}`],
+    ["asks for", row.server_name || "not told"],
     ["exporter", row.exporter],
   ];
   return (

@@ -7,6 +7,7 @@ import { TrafficChart } from "../../charts/TrafficChart";
 import { counted, wait } from "../../components/format";
 import { InlineToggles } from "../../components/InlineToggles";
 import { Problem } from "../../components/Problem";
+import { NarrowLink } from "./NarrowLink";
 import { useTrafficFilter } from "./trafficFilter";
 
 const BY: readonly (readonly [TimesBy, string])[] = [
@@ -112,7 +113,7 @@ function Rows({ data: { rows, number }, by }: { data: Data; by: TimesBy }) {
             key={`${row.name} ${row.more}`}
             className={`grid ${GRID} items-center gap-x-2 border-b border-faint py-[4px] hover:bg-lampsoft`}
           >
-            <Narrow row={row} by={by} />
+            <NarrowLink row={row} next={NEXT[by]} />
             <span className={`truncate text-ink2 ${WIDE}`}>{row.more}</span>
             <span className={`flex ${WIDE}`} aria-hidden>
               <Part token={NETWORK} share={(row.network.ms ?? 0) / most} />
@@ -151,24 +152,6 @@ function Key({ token, children }: { token: string; children: React.ReactNode }) 
       <span aria-hidden className="mr-1 inline-block h-3 w-3 align-[-1px]" style={{ background: `var(--${token})` }} />
       {children}
     </span>
-  );
-}
-
-/** A row by its name, which narrows everything to it. */
-function Narrow({ row, by }: { row: Data["rows"][0]; by: TimesBy }) {
-  const [search] = useSearchParams();
-  if (Object.keys(row.filters).length === 0) return <span className="truncate">{row.name}</span>;
-  const next = new URLSearchParams(search);
-  for (const [name, value] of Object.entries(row.filters)) next.set(name, value);
-  next.set("by", NEXT[by]);
-  return (
-    <Link
-      className="inline-block truncate leading-6 font-medium hover:underline"
-      to={`/traffic?${next}`}
-      title={row.name}
-    >
-      {row.name}
-    </Link>
   );
 }
 

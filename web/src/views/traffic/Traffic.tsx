@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { useNavigate, useSearchParams } from "react-router";
 import { sitesAtQuery } from "../../api/queries";
 import { type By, type Traffic as Data, prefixTablesQuery, trafficQuery } from "../../api/trafficQueries";
 import { useScreenTime, useSetScreenTime } from "../../app/screenTime";
@@ -11,6 +11,7 @@ import { InlineToggles } from "../../components/InlineToggles";
 import { Problem } from "../../components/Problem";
 import { Captures } from "./Captures";
 import { Exporters } from "./Exporters";
+import { NarrowLink } from "./NarrowLink";
 import { PlacesPicture } from "./PlacesPicture";
 import { Records } from "./Records";
 import { ResponseTimes } from "./ResponseTimes";
@@ -269,7 +270,7 @@ function Rows({ data, by }: { data: Data; by: By }) {
               className="h-3 w-3"
               style={{ background: row.line.length ? `var(--${layerToken(place)})` : "var(--rest)" }}
             />
-            <Narrow row={row} />
+            <NarrowLink row={row} next={NEXT[by] ?? "conversation"} />
             <span className="truncate text-ink2 max-md:hidden">
               {row.more} <Before row={row} />
             </span>
@@ -316,24 +317,6 @@ function fileOf(by: By, filter: Record<string, string>, { start, end }: Data, fo
   return `/api/v1/traffic/export?${new URLSearchParams({ ...filter, by, start, end, format })}`;
 }
 
-/** A row by its name, which narrows everything to it. */
-function Narrow({ row }: { row: Data["rows"][0] }) {
-  const [search] = useSearchParams();
-  if (Object.keys(row.filters).length === 0) return <span className="truncate">{row.name}</span>;
-  const next = new URLSearchParams(search);
-  for (const [name, value] of Object.entries(row.filters)) next.set(name, value);
-  next.set("by", NEXT[search.get("by") ?? "application"] ?? "conversation");
-  return (
-    <Link
-      className="inline-block truncate leading-6 font-medium hover:underline"
-      to={`/traffic?${next}`}
-      title={row.name}
-    >
-      {row.name}
-    </Link>
-  );
-}
-
 /** What is of interest within one of them. */
 const NEXT: Record<string, string> = {
   conversation: "application",
@@ -363,7 +346,7 @@ function Short({ title, by }: { title: string; by: By }) {
             key={`${row.name} ${row.more}`}
             className="grid grid-cols-[minmax(0,1fr)_78px] items-center gap-2 border-b border-dotted border-rule py-[3px]"
           >
-            <Narrow row={row} />
+            <NarrowLink row={row} next={NEXT[by] ?? "conversation"} />
             <span className="text-right">{text(rate(row.bps))}</span>
           </li>
         ))}

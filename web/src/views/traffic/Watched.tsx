@@ -46,8 +46,8 @@ function Row({ watched, mayChange }: { watched: WatchedTraffic; mayChange: boole
         </Link>
         <span className="text-right">{watched.rate_bps === null ? "–" : text(rate(watched.rate_bps))}</span>
       </div>
-      {FIGURES.map(({ of, name, write }) => {
-        const limits = watched.limits.filter((each) => each.of === of);
+      {FIGURES.map(({ of, measure, name, write }) => {
+        const limits = watched.limits.filter((each) => each.measure === measure);
         if (limits.length === 0 && (of === "rate_bps" || watched[of] === null)) return null;
         return (
           <p key={of} className="flex flex-wrap items-center gap-x-2 text-ink2">
@@ -66,7 +66,8 @@ function Row({ watched, mayChange }: { watched: WatchedTraffic; mayChange: boole
                 to={`/alarms/rules/${each.rule_id}`}
                 title={each.rule}
               >
-                <Severity level={each.severity} size="11" /> {write(each.limit)}
+                <Severity level={each.severity} size="11" /> {each.direction === "below" && "below "}
+                {write(each.limit)}
                 {of === "rate_bps" && share(watched[of], each.limit)}
               </Link>
             ))}
@@ -96,9 +97,9 @@ function Row({ watched, mayChange }: { watched: WatchedTraffic; mayChange: boole
 }
 
 const FIGURES = [
-  { of: "rate_bps", name: "", write: (value: number) => text(rate(value)) },
-  { of: "network_ms", name: "network", write: wait },
-  { of: "server_ms", name: "server", write: wait },
+  { of: "rate_bps", measure: "traffic_rate", name: "", write: (value: number) => text(rate(value)) },
+  { of: "network_ms", measure: "traffic_network_ms", name: "network", write: wait },
+  { of: "server_ms", measure: "traffic_server_ms", name: "server", write: wait },
 ] as const;
 const share = (value: number | null, limit: number) =>
   value !== null && limit > 0 ? ` (${Math.round((100 * value) / limit)} %)` : "";

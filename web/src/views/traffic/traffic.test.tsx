@@ -109,8 +109,8 @@ describe("traffic", () => {
       </>,
       "/traffic?sender=10.0.0.1",
     );
-    const web = (await screen.findAllByRole("link", { name: "web" }))[0];
-    expect(web?.getAttribute("href")).toBe("/traffic?sender=10.0.0.1&application=1&by=conversation");
+    const web = await within(screen.getByRole("region", { name: "Traffic" })).findByRole("link", { name: "web" });
+    expect(web.getAttribute("href")).toBe("/traffic?sender=10.0.0.1&application=1&by=conversation");
     fireEvent.click(screen.getByRole("button", { name: /from 10.0.0.1/ }));
     await waitFor(() => expect(screen.getByRole("status").textContent).toBe(""));
   });

@@ -4,7 +4,7 @@ import { client } from "../../api/client";
 import { show } from "../../testing/show";
 import { ApplicationForm } from "../setup/ApplicationForm";
 import { Captures } from "./Captures";
-import { captureFilter } from "./captureFilter";
+import { captureFilter, captureOf } from "./captureFilter";
 import { projected } from "./PlacesPicture";
 import { Records } from "./Records";
 import { ResponseTimes } from "./ResponseTimes";
@@ -214,7 +214,7 @@ describe("watched traffic", () => {
         title: "the whole network",
         since: AT,
         rate_bps: 45e6,
-        limits: [{ rule_id: 8, rule: "Busy", severity: 4, of: "rate_bps", limit: 90e6 }],
+        limits: [{ rule_id: 8, rule: "Busy", severity: 4, measure: "traffic_rate", direction: "above", limit: 90e6 }],
         network_ms: 12.4,
         server_ms: 1320,
       },
@@ -332,5 +332,33 @@ describe("pictures", () => {
       expect(x).toBeGreaterThan(40);
       expect(y).toBeLessThan(300);
     }
+  });
+});
+
+describe("a capture about an alarm", () => {
+  const asked = (label: string, text: string) => new URLSearchParams(captureOf({ label, text }).split("?")[1]);
+  it("begins with the address that the alarm names", () => {
+    const stranger = asked(
+      "172.31.18.66 (County addresses)",
+      "172.31.18.66 is not known: seen with 203.0.113.77, tcp 4444",
+    );
+    expect(Object.fromEntries(stranger)).toEqual({
+      list: "captures",
+      address: "172.31.18.66",
+      why: "alarm 172.31.18.66 (County addresses)",
+    });
+    expect(asked("mar-wan-1 Transport A", "10.8.40.66 reached 508 receivers within a minute").get("address")).toBe(
+      "10.8.40.66",
+    );
+    expect(asked("A port", "2001:db8:f00d::9 asks for 12 ports").get("address")).toBe("2001:db8:f00d::9");
+  });
+  it("takes neither times nor versions for an address", () => {
+    for (const text of [
+      "102 % full outbound: 153.2 Mb/s of 150 Mb/s",
+      "since 10:25:31",
+      "version 1.2.3",
+      "1.2.3.4.5 is none",
+    ])
+      expect(asked("pel-wan-1 Transport A", text).get("address")).toBeNull();
   });
 });

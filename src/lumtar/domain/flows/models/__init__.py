@@ -2,7 +2,7 @@
 
 from lumtar.domain.flows.models.captures import Capture
 from lumtar.domain.flows.models.named import AddressName, OwnApplication, PrefixTable
-from lumtar.domain.flows.models.responses import ResponseField, ResponseHour, ResponseMinute, ResponseTime
+from lumtar.domain.flows.models.responses import DeclaredField, ResponseHour, ResponseMinute, ResponseTime
 from lumtar.domain.flows.models.stored import (
     Conversation,
     Exporter,
@@ -20,6 +20,7 @@ __all__ = [
     "AddressName",
     "Capture",
     "Conversation",
+    "DeclaredField",
     "Exporter",
     "FanOut",
     "FirstSeen",
@@ -31,7 +32,6 @@ __all__ = [
     "Record",
     "RecordLook",
     "Recording",
-    "ResponseField",
     "ResponseHour",
     "ResponseMinute",
     "ResponseTime",

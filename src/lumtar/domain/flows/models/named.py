@@ -15,6 +15,8 @@ class OwnApplication(models.Model):
     addresses = models.TextField(blank=True)
     told = models.JSONField(default=list)
     """What exporters call it (applicationId, RFC 6759)."""
+    server_names = models.TextField(blank=True)
+    """Names that clients ask for; each means everything beneath it as well."""
 
     def __str__(self) -> str:
         return self.name

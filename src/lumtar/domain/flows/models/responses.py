@@ -2,7 +2,7 @@
 
 from django.db import models
 
-from lumtar.core.flows.response_times import MICROSECONDS, Part
+from lumtar.core.flows.declared import MICROSECONDS, Part
 
 
 class ResponseTime(models.Model):
@@ -58,8 +58,8 @@ class ResponseHour(ResponseTime):
         db_table = "flows_responsehour"
 
 
-class ResponseField(models.Model):
-    """A field of flow records that tells of response times, as somebody declared it."""
+class DeclaredField(models.Model):
+    """A field of flow records that no standard defines, as somebody declared it."""
 
     enterprise = models.BigIntegerField(default=0)
     """Who defines the element (RFC 7011 section 3.2); 0 is IANA, and all of NetFlow 9."""

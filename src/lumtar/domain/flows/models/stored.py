@@ -166,6 +166,8 @@ class Record(models.Model):
     ecn = models.SmallIntegerField()
     tcp_flags = models.SmallIntegerField()
     direction = models.SmallIntegerField()
+    server_name = models.CharField(max_length=100, null=True)
+    """Which server the client asked for; a char, since rows of one width are stored at once."""
 
     class Meta:
         """Partitioned by hours; made by a migration."""

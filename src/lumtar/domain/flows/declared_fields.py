@@ -1,4 +1,4 @@
-"""Fields of flow records that tell of response times: declared by people, since no standard element carries these."""
+"""Fields of flow records that no standard element carries, such as response times: what they tell is declared by people."""
 
 from collections import defaultdict
 from collections.abc import Sequence
@@ -6,28 +6,27 @@ from dataclasses import dataclass
 
 from django.db import transaction
 
-from lumtar.core.flows.response_times import MICROSECONDS, Part, TimeField
+from lumtar.core.flows.declared import MICROSECONDS, Declared, Part
 from lumtar.core.refusal import Refusal
-from lumtar.domain.flows.models import Exporter, ResponseField
+from lumtar.domain.flows.models import DeclaredField, Exporter
 from lumtar.domain.logbook.services import note_action
 from lumtar.domain.operation.services import announce
+from lumtar.wire.flows.fields import REVERSE
 
 MOST = 50
 MOST_UNKNOWN = 200
-REVERSE = 29305
-"""The enterprise of the reverse direction (RFC 5103), whose elements are known."""
 FIRST_OWN = 32768
 """Elements of version 9 from here on are the makers' own; version 9 has no enterprises."""
 
 
-def in_force() -> Sequence[TimeField]:
+def in_force() -> Sequence[Declared]:
     """The fields that are read."""
-    rows = ResponseField.objects.order_by("pk")
-    return tuple(TimeField(row.enterprise, row.element, Part(row.part), MICROSECONDS[row.unit]) for row in rows)
+    rows = DeclaredField.objects.order_by("pk")
+    return tuple(Declared(row.enterprise, row.element, Part(row.part), MICROSECONDS[row.unit]) for row in rows)
 
 
 @transaction.atomic
-def keep(row: ResponseField, by: str) -> ResponseField:
+def keep(row: DeclaredField, by: str) -> DeclaredField:
     """Declare a field, or change what was declared of it; it holds for records from now on.
 
     Raises
@@ -47,7 +46,7 @@ def keep(row: ResponseField, by: str) -> ResponseField:
         raise Refusal(f"A field tells one of {', '.join(Part)}.", "part")
     if row.unit not in MICROSECONDS:
         raise Refusal(f"The unit is one of {', '.join(MICROSECONDS)}.", "unit")
-    others = ResponseField.objects.exclude(pk=row.pk)
+    others = DeclaredField.objects.exclude(pk=row.pk)
     if others.filter(enterprise=row.enterprise, element=row.element).exists():
         raise Refusal(f"What {row} tells is declared already.", "element")
     is_new = row.pk is None
@@ -65,9 +64,9 @@ def delete(pk: int, by: str) -> None:
 
     Raises
     ------
-    ResponseField.DoesNotExist
+    DeclaredField.DoesNotExist
     """
-    row = ResponseField.objects.get(pk=pk)
+    row = DeclaredField.objects.get(pk=pk)
     row.delete()
     note_action(f"{row} is not read any more", by)
     announce("flows")
@@ -85,7 +84,7 @@ class Unknown:
 
 def unknown() -> list[Unknown]:
     """Fields of makers in templates of exporters, to choose from."""
-    known = set(ResponseField.objects.values_list("enterprise", "element"))
+    known = set(DeclaredField.objects.values_list("enterprise", "element"))
     senders: defaultdict[tuple[int, int, int], set[str]] = defaultdict(set)
     for row in Exporter.objects.select_related("device").order_by("pk"):
         for _, _, fields in row.templates:

@@ -15,11 +15,25 @@ Rows = NDArray[np.void]
 
 
 class Outbox:
-    """Rows that have a ``minute``, for a table with a partition for it."""
+    """Rows for a partitioned table.
 
-    def __init__(self, table: Partitioned, append: Callable[[Rows, UUID], Any], most: int) -> None:
+    Parameters
+    ----------
+    append : stores rows under the number of their batch
+    most : rows that wait
+    field, seconds : the field that says in which partition a row belongs, and how many seconds of the epoch one of it is
+    """
+
+    def __init__(
+        self,
+        table: Partitioned,
+        append: Callable[[Rows, UUID], Any],
+        most: int,
+        field: str = "minute",
+        seconds: float = 60.0,
+    ) -> None:
         self.written = self.dropped = 0
-        self._table, self._append, self._most = table, append, most
+        self._table, self._append, self._most, self._field, self._seconds = table, append, most, field, seconds
         self._batches: deque[tuple[UUID, Rows]] = deque()
 
     @property
@@ -39,10 +53,8 @@ class Outbox:
         is_any = bool(self._batches)
         while self._batches:
             batch, rows = self._batches[0]
-            first, last = (
-                datetime.fromtimestamp(60 * int(each), UTC) for each in (rows["minute"].min(), rows["minute"].max())
-            )
-            self._table.ensure(first, last)
+            at = self._seconds * rows[self._field]
+            self._table.ensure(*(datetime.fromtimestamp(float(each), UTC) for each in (at.min(), at.max())))
             self._append(rows, batch)
             self.written += len(self._batches.popleft()[1])
         return is_any

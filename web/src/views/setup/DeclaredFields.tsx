@@ -1,52 +1,55 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import {
-  declareResponseField,
-  deleteResponseField,
-  type ResponseFieldBody,
-  responseFieldsQuery,
+  type DeclaredFieldBody,
+  declaredFieldsQuery,
+  declareField,
+  deleteDeclaredField,
 } from "../../api/trafficQueries";
 import { Field, Labelled } from "../../components/Field";
 import { Problem } from "../../components/Problem";
 
-const PARTS: [ResponseFieldBody["part"], string][] = [
+const PARTS: [DeclaredFieldBody["part"], string][] = [
   ["network", "round trip between client and server"],
   ["client_side", "round trip between client and exporter"],
   ["server_side", "round trip between exporter and server"],
   ["server", "time of the server for an answer"],
   ["responses", "number of answers that the others are sums of"],
+  ["server_name", "name of the server that a client asked for (TLS, HTTP)"],
 ];
+const isTime = (part: string) => part !== "responses" && part !== "server_name";
 const UNITS = ["ns", "µs", "ms", "s"] as const;
 const BLANK = { enterprise: "", element: "", part: PARTS[0]?.[0] ?? "network", unit: "µs" as (typeof UNITS)[number] };
 const called = (enterprise: number, element: number) =>
   enterprise ? `element ${element} of enterprise ${enterprise}` : `element ${element}`;
 
-/** Which fields of exporters tell of response times: no standard says so. */
-export function ResponseFields() {
+/** What fields of exporters tell that no standard defines: response times, names of servers. */
+export function DeclaredFields() {
   const queries = useQueryClient();
-  const { data, error } = useQuery(responseFieldsQuery);
+  const { data, error } = useQuery(declaredFieldsQuery);
   const [draft, setDraft] = useState(BLANK);
   const change = (changed: Partial<typeof BLANK>) => setDraft({ ...draft, ...changed });
-  const onSuccess = () => void queries.invalidateQueries({ queryKey: responseFieldsQuery.queryKey });
+  const onSuccess = () => void queries.invalidateQueries({ queryKey: declaredFieldsQuery.queryKey });
   const declare = useMutation({
     mutationFn: () =>
-      declareResponseField({ ...draft, enterprise: Number(draft.enterprise || 0), element: Number(draft.element) }),
+      declareField({ ...draft, enterprise: Number(draft.enterprise || 0), element: Number(draft.element) }),
     onSuccess: () => {
       setDraft(BLANK);
       onSuccess();
     },
   });
-  const remove = useMutation({ mutationFn: deleteResponseField, onSuccess });
+  const remove = useMutation({ mutationFn: deleteDeclaredField, onSuccess });
   const submit = (event: FormEvent) => {
     event.preventDefault();
     declare.mutate();
   };
   return (
-    <section aria-label="Response times" className="mt-4">
-      <h2 className="heading">Response times</h2>
+    <section aria-label="Fields of records" className="mt-4">
+      <h2 className="heading">Fields of records</h2>
       <p className="max-w-[640px] text-small text-ink2">
-        Exporters that measure response times send them in fields of their own. What is declared here is read from now
-        on, and shown under Traffic, response times.
+        No standard has fields for response times and for the names that clients ask for in TLS; exporters send them in
+        fields of their own. What is declared here is read from now on: times under Traffic, response times; names by
+        applications that are known by them, as the Host of HTTP is.
       </p>
       <Problem error={error ?? remove.error} />
       {data?.rows.length === 0 && <p className="py-1 text-ink2">No field is declared yet.</p>}
@@ -56,7 +59,7 @@ export function ResponseFields() {
             <b className="font-medium">{called(row.enterprise ?? 0, row.element)}</b>
             <span className="text-ink2">
               {PARTS.find(([part]) => part === row.part)?.[1]}
-              {row.part !== "responses" && `, in ${row.unit}`}
+              {isTime(row.part) && `, in ${row.unit}`}
             </span>
             <button type="button" className="ml-auto underline" onClick={() => remove.mutate(row.id)}>
               read it no longer
@@ -101,9 +104,9 @@ export function ResponseFields() {
         />
         <Labelled label="What it tells">
           <select
-            className="field"
+            className="field min-w-0"
             value={draft.part}
-            onChange={(event) => change({ part: event.target.value as ResponseFieldBody["part"] })}
+            onChange={(event) => change({ part: event.target.value as DeclaredFieldBody["part"] })}
           >
             {PARTS.map(([part, words]) => (
               <option key={part} value={part}>
@@ -114,9 +117,9 @@ export function ResponseFields() {
         </Labelled>
         <Labelled label="Unit">
           <select
-            className="field"
+            className="field min-w-0"
             value={draft.unit}
-            disabled={draft.part === "responses"}
+            disabled={!isTime(draft.part)}
             onChange={(event) => change({ unit: event.target.value as (typeof UNITS)[number] })}
           >
             {UNITS.map((unit) => (

@@ -1,0 +1,1 @@
+"""Controllers: managers of overlays and firewalls that are asked over REST, and what they tell of."""
