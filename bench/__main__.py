@@ -1,6 +1,6 @@
 """Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm] [list] [sweep]
 [fleet] [store] [draw] [rules] [faults] [storm] [refresh] [calling] [topology]
-[traps] [flows] [drills] [malformed] [paths] [pathstore]``; without names, all of them.
+[traps] [flows] [drills] [malformed] [paths] [pathstore] [pathyear] [failover]``; without names, all of them.
 """
 
 import signal
@@ -10,6 +10,7 @@ from collections.abc import Callable
 from bench import (
     calling,
     drawing,
+    failover,
     faults,
     flows,
     malformed,
@@ -48,6 +49,8 @@ MEASUREMENTS: dict[str, Callable[[], None]] = {
     "malformed": malformed.malformed,
     "paths": paths.paths,
     "pathstore": paths.kept,
+    "pathyear": paths.year,
+    "failover": failover.failover,
 }
 
 

@@ -64,15 +64,15 @@ class Installation:
         }
         self.environment = {name: value for name, value in os.environ.items() if name not in OF_OTHERS} | own
 
-    def lumtar(self, *words: str, typed: str = "") -> str:
-        """Run one command of the launcher to its end."""
+    def lumtar(self, *words: str, typed: str = "", patience: float = 180) -> str:
+        """Run one command of the launcher to its end, within seconds."""
         done = subprocess.run(
             [str(ROOT / "lumtar"), *words],
             env=self.environment,
             input=typed,
             text=True,
             capture_output=True,
-            timeout=180,
+            timeout=patience,
         )
         return done.stdout + done.stderr
 

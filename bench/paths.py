@@ -10,9 +10,11 @@ import subprocess
 import sys
 import threading
 import time
+from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
+from bench.serving import browser, free_port, sign_in, wait_for
 from bench.setting import Figure, database, process, report
 from lumtar.engine.prober.clockwork import Clockwork
 from lumtar.engine.prober.reflector import Reflector
@@ -89,6 +91,62 @@ def kept() -> None:
     report("Paths as they are stored", figures)
 
 
+FILL_YEAR = """
+import django
+django.setup()
+from django.contrib.auth.models import User
+from bench.paths import fill_year
+from lumtar.domain.paths.models import Path
+User.objects.create_superuser("demo", password="oskelund")
+Path.objects.bulk_create(Path(name=f"path {n}", kind="icmp", address="127.0.0.1") for n in range(1, 11))
+fill_year(list(Path.objects.values_list("pk", flat=True)))
+"""
+DRAWN = """(row, name) => new Promise((resolve) => {
+    const began = performance.now();
+    const look = () => {
+        const heading = document.querySelector("[aria-label=Path] h1");
+        const canvas = heading?.textContent === name ? document.querySelector(".uplot canvas") : null;
+        const pixels = canvas?.getContext("2d").getImageData(0, 0, canvas.width, canvas.height).data;
+        if (pixels?.some((value) => value !== 0)) {
+            const call = performance.getEntriesByType("resource").findLast(({ name }) => /paths.[0-9]+/.test(name));
+            resolve([performance.now() - began, call.duration, performance.now() - call.responseEnd, call.encodedBodySize]);
+        } else requestAnimationFrame(look);
+    };
+    row.click();
+    requestAnimationFrame(look);
+})"""
+
+
+def year() -> None:
+    """A year of a path in a browser: from the click on it to its charts."""
+    with database() as url:
+        env = {"LUMTAR_DATABASE_URL": url}
+        subprocess.run([sys.executable, "-c", FILL_YEAR], env={**os.environ, **env}, check=True)
+        port = free_port()
+        arguments = ("lumtar.server.asgi:application", "--port", str(port), "--log-level", "error")
+        with process("uvicorn", *arguments, env=env), browser() as page:
+            wait_for(port)
+            base = f"http://127.0.0.1:{port}"
+            sign_in(page, base)
+            times = []
+            for number in range(2, 11):
+                page.goto(f"{base}/paths?span=1y")
+                row = page.locator(f'a[href^="/paths/{number}?"]')
+                row.wait_for()
+                page.wait_for_timeout(1000)
+                times.append(row.evaluate(DRAWN, f"path {number}"))
+    click, asked, drawn, octets = (float(np.median(column)) for column in zip(*times, strict=True))
+    report(
+        "A year of a path in the browser",
+        [
+            Figure("from the answer to the drawn chart, median of 9", drawn, "ms", "100"),
+            Figure("from the click to the drawn chart, median of 9", click, "ms"),
+            Figure("of this the answer of the server", asked, "ms"),
+            Figure("octets of the answer", octets, ""),
+        ],
+    )
+
+
 def stored() -> None:
     """Print how long questions about what is stored took, in milliseconds, several times each."""
     import django
@@ -99,8 +157,6 @@ def stored() -> None:
 
 def _many() -> list[float]:
     """Store an hour of ten thousand paths, and put it together as their list does."""
-    from datetime import UTC, datetime, timedelta
-
     from lumtar.domain.paths import store
 
     now = datetime.now(UTC).replace(second=0, microsecond=0)
@@ -123,28 +179,35 @@ def _many() -> list[float]:
     return took
 
 
-def _year() -> list[float]:
-    """Store a year of hours of ten paths, and read one of them."""
-    from datetime import UTC, datetime, timedelta
-
+def fill_year(numbers: list[int]) -> tuple[datetime, datetime]:
+    """Store a year of hours of some paths. Returns its begin and its end."""
     from lumtar.domain.paths import store
 
     now = datetime.now(UTC).replace(minute=0, second=0, microsecond=0)
     begin = now - timedelta(hours=YEAR_HOURS)
     store.HOURS.ensure(begin, now)
     dice = np.random.default_rng(3)
-    for path in range(1, 11):
+    for path in numbers:
         rows = np.zeros(YEAR_HOURS, store.ROW)
         rows["path"], rows["at"], rows["sent"] = path, begin.timestamp() + 3600 * np.arange(YEAR_HOURS), 3600
         for name in store.FLOATS:
             rows[name] = dice.gamma(9, 2000, YEAR_HOURS)
         store.append(rows, table=store.HOURS)
+    return begin, now
+
+
+def _year() -> list[float]:
+    """Read a year of one of ten paths."""
+    from lumtar.domain.paths import store
+
+    begin, now = fill_year(list(range(1, 11)))
     took = []
     for _ in range(TIMES):
         started = time.perf_counter()
-        found, _ = store.course(5, begin, now)
+        found = np.concatenate(store.read_level([5], begin, now))
+        whole, _ = store.drawn(found, now - begin)
         took.append(1000 * (time.perf_counter() - started))
-        assert len(found) == YEAR_HOURS
+        assert whole["sent"].sum() == 3600 * YEAR_HOURS
     return took
 
 

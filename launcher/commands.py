@@ -283,7 +283,9 @@ def test(words: list[str]) -> int:
         with step("testing the front end"):
             run(["npm", "test", "--silent"], cwd=WEB, loud=True)
     # Most tests wait for something: two at a time take half as long. Those of one file share what they stand on.
-    together = [] if words else ["-n", "2", "--dist", "loadfile"]
+    # Half of the time tests wait for each other's processes, for ticks of clocks and for the database.
+    workers = str(min(8, 2 * (os.cpu_count() or 1)))
+    together = [] if words else ["-n", workers, "--dist", "loadfile", "--no-loadscope-reorder"]
     return with_database(python("-m", "pytest", *together, *words), development=True)
 
 

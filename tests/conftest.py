@@ -7,6 +7,7 @@ import subprocess
 import sys
 import time
 import urllib.request
+from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, settings
@@ -34,6 +35,43 @@ def tools_that_share_no_files(tmp_path_factory):
     # Whichever tool runs first would tell that it made this one.
     (kept / "cert_indexes").mkdir()
     os.environ["SNMP_PERSISTENT_DIR"] = str(kept)
+
+
+EMPTY = """DO $$ DECLARE
+    filled regclass;
+    has_rows boolean;
+BEGIN
+    SET LOCAL session_replication_role = replica;
+    FOR filled IN SELECT oid FROM pg_class WHERE relkind = 'r' AND relnamespace = 'public'::regnamespace
+        AND relname NOT IN ('django_migrations', 'django_content_type', 'auth_permission')
+    LOOP
+        EXECUTE format('LOCK TABLE %s', filled);
+        EXECUTE format('SELECT EXISTS (SELECT FROM %s)', filled) INTO has_rows;
+        CONTINUE WHEN NOT has_rows;
+        IF pg_relation_size(filled) < 1000000 THEN
+            EXECUTE format('DELETE FROM %s', filled);
+        ELSE
+            EXECUTE format('TRUNCATE %s CASCADE', filled);
+        END IF;
+    END LOOP;
+END $$"""
+"""TRUNCATE makes new files for each table and index. Of all tables after each of some hundred tests these are half a million, for which
+the database waits minutes in the end; most tests leave a few rows in a few tables."""
+
+
+@pytest.fixture(scope="session", autouse=True)
+def tables_emptied_by_what_they_hold():
+    """After a test with transactions of its own only tables that hold something are emptied; those that are large by TRUNCATE."""
+    from django.db import connection
+    from django.test import TransactionTestCase
+
+    def empty(case):
+        with connection.cursor() as cursor:
+            cursor.execute(EMPTY)
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(TransactionTestCase, "_fixture_teardown", empty)
+        yield
 
 
 @pytest.fixture(autouse=True)
@@ -79,9 +117,15 @@ sysLocation Depot, rack 4
 """
 
 
+LONGEST = {
+    "test_faults.py", "test_start.py", "test_accessible.py", "test_history.py", "test_refreshing.py", "test_rehearsals.py",
+    "test_setup.py", "test_collector.py",
+}  # fmt: skip
+
+
 def pytest_collection_modifyitems(items):
-    """What takes minutes begins first: else one worker waits for the other at the end."""
-    items.sort(key=lambda item: "tests/launcher/test_faults.py" not in item.nodeid)
+    """What takes minutes begins first: else one worker works at the end, and all others wait for it."""
+    items.sort(key=lambda item: Path(item.fspath).name not in LONGEST)
 
 
 def cut_everybody_else():

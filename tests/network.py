@@ -3,7 +3,6 @@
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
-from django.db import connection
 
 from lumtar.core.alarms.severity import Severity
 from lumtar.core.counters import Snapshot
@@ -32,9 +31,6 @@ def fill(hours: float = 3.0):
     now = datetime.now(UTC).replace(second=0, microsecond=0)
     partitions.ensure((now - timedelta(days=2)).date(), (now + timedelta(days=1)).date())
     first_rules()
-    # No flush between tests empties the queue: a job that another one left undone would be told of as stuck.
-    with connection.cursor() as cursor:
-        cursor.execute("DELETE FROM procrastinate_jobs")
     recorder = Recorder(in_force())
     devices = []
     for number, (name, site) in enumerate((("hex-wan-1", "Hexwater"), ("sal-acc-1", "Saltby")), 1):

@@ -6,6 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lumtar.core.paths.statistics import (
+    FINE,
     QUANTILES,
     SHAPE,
     Answers,
@@ -79,16 +80,16 @@ def test_quantiles_of_several_intervals_lie_between_those_of_each(parts):
     (found,) = joined_quantiles(rows, np.array([len(part) for part in parts]), np.array([0]))
     assert (np.diff(found) >= -1e-9).all()
     assert found[0] == rows[:, 0].min() and found[-1] == rows[:, -1].max()
-    # Beside other groups, and one without any answers, it is the same.
+    # Beside other groups, and one without any answers, it is the same, but for times too near to each other to be told apart.
     twice = np.concatenate((rows, np.full((1, 7), np.nan), rows))
     numbers = np.array([*(len(part) for part in parts), 0, *(len(part) for part in parts)])
     begins = np.array([0, len(rows), len(rows) + 1])
-    np.testing.assert_allclose(joined_quantiles(twice, numbers, begins), [found, [np.nan] * 7, found], rtol=1e-6)
+    np.testing.assert_allclose(joined_quantiles(twice, numbers, begins), [found, [np.nan] * 7, found], 1e-6, 1 / FINE)
     for quantile, value in zip(QUANTILES, found[1:-1], strict=True):
         below, above = (
             [np.interp(quantile + by, SHAPE, row) for row in rows] for by in (-0.005, 0.005)
         )  # fmt: skip
-        assert min(below) * (1 - 1e-9) <= value <= max(above) * (1 + 1e-9)
+        assert min(below) - 1 / FINE <= value <= max(above) + 1 / FINE
 
 
 def test_quantiles_of_many_intervals_are_near_those_of_all_probes():

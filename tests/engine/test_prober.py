@@ -330,7 +330,8 @@ def test_minutes_become_hours_and_stay_what_they_were(path):
     assert row.mean == pytest.approx(1000 * (20 * 60 + 40 * 30) / 90)
     assert row.least == pytest.approx(18_000) and row.longest == pytest.approx(48_000)
     assert 20_000 <= row.p50 <= 24_000
-    rows, step = store.course(path.pk, hour - timedelta(hours=20), hour + timedelta(hours=2))
+    start, end = hour - timedelta(hours=20), hour + timedelta(hours=2)
+    rows, step = store.drawn(np.concatenate(store.read_level([path.pk], start, end)), end - start)
     assert step == 3600 and rows["sent"].tolist() == [180]
 
 

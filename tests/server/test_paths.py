@@ -67,6 +67,9 @@ def test_a_path_is_shown_with_its_figures_and_levels(client, path):
     assert told["path"]["figures"] == figures
     day = get(client, f"paths/{path}?start={(NOW - timedelta(days=1)):%Y-%m-%dT%H:%M:%SZ}")
     assert day["step_s"] == 3600 and sum(day["sent"]) == 180, "hours that are not joined yet are joined when asked for"
+    year = get(client, f"paths/{path}?start={(NOW - timedelta(days=365)):%Y-%m-%dT%H:%M:%SZ}")
+    assert year["step_s"] == 86_400 and sum(year["sent"]) == 180 and max(year["longest"]) == 40
+    assert year["path"]["figures"] == figures, "however wide the drawing, figures are those of what is stored"
 
 
 def test_a_path_without_anything_measured(client, path):

@@ -131,8 +131,10 @@ def bursts_of(lost: NDArray[np.bool_]) -> NDArray[np.int64]:
 
 
 SHAPE = (0.0, *QUANTILES, 1.0)
-NARROW_US = 1e-3
-"""What lies within so little is taken to be one value."""
+FINE = 1024
+"""Parts of a microsecond that times are rounded to where quantiles are joined: finer than any clock of a probe."""
+SLIGHT = 1e-6
+"""A share of the answers that rounding may add or take away."""
 
 
 def joined_quantiles(values: NDArray[Any], weights: NDArray[Any], begins: NDArray[np.intp]) -> Floats:
@@ -160,7 +162,8 @@ def joined_quantiles(values: NDArray[Any], weights: NDArray[Any], begins: NDArra
     before = np.cumsum(whole) - whole
     for place, quantile in enumerate(QUANTILES, 1):
         wanted = before + quantile * whole
-        found = np.minimum(np.searchsorted(grown, wanted * (1 - 1e-12)), len(at) - 1)
+        # Where no answer lies for a while, the time before it is meant, however sums were rounded.
+        found = np.minimum(np.searchsorted(grown, wanted - SLIGHT * whole), len(at) - 1)
         last = np.maximum(found - 1, 0)
         with np.errstate(divide="ignore", invalid="ignore"):
             value = np.where(
@@ -170,17 +173,15 @@ def joined_quantiles(values: NDArray[Any], weights: NDArray[Any], begins: NDArra
     return made
 
 
-FINE = 1024
-"""Parts of a microsecond that times are rounded to where they are put in order: finer than any clock of a probe."""
 TIME_BITS, GROUP_BITS = 44, 19
 
 
 def _in_order(at: Floats, whose: NDArray[Any]) -> NDArray[np.int64]:
-    """The order of times within their groups; times that are nearer to each other than FINE may stand in any.
+    """The order of times, whole parts of FINE, within their groups.
 
     Group and time are one whole number as long as both fit: sorting one column of those takes a thirtieth of sorting two of floats.
     """
-    ticks = np.rint(at * FINE)
+    ticks = at * FINE
     if ticks.max(initial=0) >= 1 << TIME_BITS or ticks.min(initial=0) < 0 or whose.max(initial=0) >= 1 << GROUP_BITS:
         return np.lexsort((at, whose))
     return np.argsort((whose.astype("i8") << TIME_BITS) | ticks.astype("i8"), kind="stable")
@@ -192,8 +193,10 @@ def _shares(rows: Floats, numbers: Floats, group: NDArray[Any]) -> tuple[Floats,
     Numbers of a group go on from those of the group before it.
     """
     parts = numbers[:, None] * np.diff(SHAPE)
+    # Rounded before anything is reckoned from them: else an order by rounded times could count an answer before it came.
+    rows = np.rint(rows * FINE) / FINE
     low, high = rows[:, :-1], rows[:, 1:]
-    is_one = high - low <= NARROW_US
+    is_one = high <= low
     slope = np.where(is_one, 0.0, parts / np.where(is_one, 1.0, high - low))
     at = np.concatenate((low.ravel(), high.ravel()))
     change = np.concatenate((slope.ravel(), -slope.ravel()))
@@ -206,6 +209,6 @@ def _shares(rows: Floats, numbers: Floats, group: NDArray[Any]) -> tuple[Floats,
     # Between groups nothing grows, however the rounding of sums would have it.
     slope_before[np.append(True, np.diff(whose) != 0)] = 0.0
     slope_before = np.maximum(slope_before, 0.0)
-    # Times that are as good as one may stand in any order; nothing shrinks for that.
+    # Where one group follows another the time may be earlier again.
     steps = slope_before * np.append(0.0, np.maximum(np.diff(at), 0.0)) + jump[order]
     return at, np.cumsum(steps), slope_before

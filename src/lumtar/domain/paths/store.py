@@ -29,6 +29,9 @@ ROW = np.dtype([("path", "i8"), ("at", "f8"), *((name, "i4") for name in COUNTS)
 Rows = NDArray[np.void]
 SHORT = timedelta(hours=12)
 """A longer time is read from hours."""
+WIDTHS = (60, 3600, 6 * 3600, 86_400)
+"""Seconds of an interval as it is drawn."""
+MOST_DRAWN = 721
 
 
 def moment(at: float) -> datetime:
@@ -126,10 +129,15 @@ def read_level(paths: Iterable[int], start: datetime, end: datetime) -> tuple[Ro
     return rows, read(wanted, max(start, datetime.fromtimestamp(newest, start.tzinfo)), end)
 
 
-def course(path: int, start: datetime, end: datetime) -> tuple[Rows, int]:
-    """A path over a time, and seconds of each interval; hours that are not joined yet are joined here."""
-    _, step = level_of(start, end)
-    rows, late = read_level([path], start, end)
-    more = joined(late, late["at"] // 3600)
-    more["at"] = more["at"] // 3600 * 3600
-    return np.concatenate([rows, more]), step
+def drawn(rows: Rows, length: timedelta) -> tuple[Rows, int]:
+    """The intervals of one path as a time is drawn, and seconds of each: wide enough that each of them can be told from the next.
+
+    Parameters
+    ----------
+    rows : as `read_level` reads them, minutes that are not joined yet after the hours
+    length : of the time that is drawn
+    """
+    step = next(width for width in WIDTHS if length.total_seconds() <= MOST_DRAWN * width or width == WIDTHS[-1])
+    made = joined(rows, rows["at"] // step)
+    made["at"] = made["at"] // step * step
+    return made, step

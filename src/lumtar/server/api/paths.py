@@ -236,13 +236,14 @@ def show_path(request: HttpRequest, path: int, query: Query[Times]) -> Course:
     """A path over a time: the distribution of round trips, loss and its bursts, variation, and each direction as far as clocks tell it."""
     row = get_object_or_404(Path.objects.select_related(*NEIGHBOURS), pk=path)
     start, end = span(query.start, query.end, HOUR)
-    rows, step = store.course(row.pk, start, end)
+    whole = np.concatenate(store.read_level([row.pk], start, end))
+    rows, step = store.drawn(whole, end - start)
     times = (*store.TRIPS, "variation", "jitter", "out", "back", *PARTS)
     counts = ("sent", "lost", "wrong", "duplicates", "reordered", "longest_burst")
     columns: dict[str, Any] = {name: rows[name].tolist() for name in counts}
     columns |= {name: known_values(rows[name] / 1000) for name in times}
     return Course(
-        path=_path(row, _figures(rows).get(row.pk, NOTHING), levels_of(PATH, SHOWN).get(row.pk, [])),
+        path=_path(row, _figures(whole).get(row.pk, NOTHING), levels_of(PATH, SHOWN).get(row.pk, [])),
         start=start,
         end=end,
         step_s=step,

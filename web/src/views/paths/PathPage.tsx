@@ -11,7 +11,7 @@ import { Problem } from "../../components/Problem";
 import { Severity } from "../../components/Severity";
 import { Beneath, PathAlarms } from "./Beneath";
 import { PathForm } from "./PathForm";
-import { className, firstLimit, isPacket, KINDS, MEASURES, PARTS, shown } from "./pathWords";
+import { className, EACH, firstLimit, isPacket, KINDS, MEASURES, PARTS, shown } from "./pathWords";
 import { questionPage } from "./questionPage";
 import { TracedRoutes } from "./TracedRoutes";
 
@@ -77,7 +77,7 @@ export function PathPage({ number }: { number: number }) {
           <h2 className="heading mt-2">
             Delay{" "}
             <span className="font-normal text-ink2">
-              round trips of each {data.step_s === 60 ? "minute" : "hour"}: 5th to 95th percentile, quartiles, median
+              round trips of {EACH[data.step_s]}: 5th to 95th percentile, quartiles, median
             </span>
           </h2>
           <DelayChart {...charts} limit={firstLimit("path_delay_95", path)} />

@@ -114,3 +114,11 @@ export function pairsOf(rows: PathRow[], measure: PathMeasure): Pair[] {
   }
   return [...found.values()].sort((one, other) => other.worst - one.worst || one.name.localeCompare(other.name));
 }
+
+/** An interval of so many seconds, as a path is drawn. */
+export const EACH: Record<number, string> = {
+  60: "each minute",
+  3600: "each hour",
+  21600: "each six hours",
+  86400: "each day",
+};
