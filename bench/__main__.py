@@ -1,6 +1,6 @@
 """Run measurements by name: ``./lumtar bench [poll] [cycle] [largest] [api] [alarm] [list] [sweep]
 [fleet] [store] [draw] [rules] [faults] [storm] [refresh] [calling] [topology]
-[traps] [flows] [drills] [malformed] [paths] [pathstore] [pathyear] [failover]``; without names, all of them.
+[traps] [flows] [drills] [malformed] [paths] [pathlist] [pathyear] [failover]``; without names, all of them.
 """
 
 import signal
@@ -48,7 +48,7 @@ MEASUREMENTS: dict[str, Callable[[], None]] = {
     "drills": flows.drills,
     "malformed": malformed.malformed,
     "paths": paths.paths,
-    "pathstore": paths.kept,
+    "pathlist": paths.many,
     "pathyear": paths.year,
     "failover": failover.failover,
 }

@@ -14,7 +14,7 @@ from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
-from bench.serving import browser, free_port, sign_in, wait_for
+from bench.serving import Api, browser, free_port, sign_in, token, wait_for
 from bench.setting import Figure, database, process, report
 from lumtar.engine.prober.clockwork import Clockwork
 from lumtar.engine.prober.reflector import Reflector
@@ -22,7 +22,7 @@ from lumtar.engine.prober.sessions import INTERVAL_S, Spec
 from lumtar.wire.stamped import StampedSocket
 
 PORT, SECONDS, A_SECOND = 9862, 250, 1000
-YEAR_HOURS, TIMES, MANY = 8760, 10, 10_000
+YEAR_HOURS, MANY = 8760, 10_000
 
 
 def reflect() -> None:
@@ -73,22 +73,38 @@ def paths() -> None:
     report("Probes of paths", figures)
 
 
-def kept() -> None:
-    """How soon what is stored of paths is read."""
+FILL_MANY = """
+import django
+django.setup()
+from django.contrib.auth.models import User
+from bench.paths import fill_many
+User.objects.create_superuser("bench")
+fill_many()
+"""
+
+
+def many() -> None:
+    """The list of ten thousand paths with an hour and with a day of each, as the API answers."""
     with database() as url:
-        env = {**os.environ, "LUMTAR_DATABASE_URL": url}
-        told = subprocess.run(
-            [sys.executable, "-c", "import bench.paths; bench.paths.stored()"],
-            env=env,
-            check=True,
-            stdout=subprocess.PIPE,
-        )
-    took = json.loads(told.stdout.splitlines()[-1])
-    figures = [
-        Figure("a year of a path is read, median", float(np.median(took["year"])), "ms", "100"),
-        Figure(f"{MANY:,} paths of an hour are read and joined, median", float(np.median(took["many"])) / 1000, "s"),
-    ]
-    report("Paths as they are stored", figures)
+        env = {"LUMTAR_DATABASE_URL": url}
+        subprocess.run([sys.executable, "-c", FILL_MANY], env={**os.environ, **env}, check=True)
+        port = free_port()
+        arguments = ("lumtar.server.asgi:application", "--port", str(port), "--log-level", "error")
+        with process("uvicorn", *arguments, env=env):
+            client = Api(port, token(url, "bench"))
+            took = {}
+            for hours in (1, 24):
+                start = f"{datetime.now(UTC) - timedelta(hours=hours):%Y-%m-%dT%H:%M:%SZ}"
+                answers = []
+                for _ in range(4):
+                    begun = time.perf_counter()
+                    assert len(json.loads(client.get(f"paths?start={start}"))) == MANY
+                    answers.append(time.perf_counter() - begun)
+                took[hours] = float(np.median(answers[1:]))
+    report(
+        f"List of {MANY:,} paths",
+        [Figure(f"over {hours} h, median of 3", seconds, "s") for hours, seconds in took.items()],
+    )
 
 
 FILL_YEAR = """
@@ -147,45 +163,38 @@ def year() -> None:
     )
 
 
-def stored() -> None:
-    """Print how long questions about what is stored took, in milliseconds, several times each."""
-    import django
+def fill_many() -> None:
+    """Store ten thousand paths with minutes of two hours and hours of a day, and join them as the worker does."""
+    from lumtar.domain.paths import levels, store
+    from lumtar.domain.paths.models import Path
 
-    django.setup()
-    print(json.dumps({"year": _year(), "many": _many()}))
-
-
-def _many() -> list[float]:
-    """Store an hour of ten thousand paths, and put it together as their list does."""
-    from lumtar.domain.paths import store
-
+    Path.objects.bulk_create(Path(name=f"path {n}", address="127.0.0.1", every_ms=10_000) for n in range(MANY))
+    numbers = np.array(Path.objects.values_list("pk", flat=True))
     now = datetime.now(UTC).replace(second=0, microsecond=0)
-    begin = now - timedelta(hours=1)
-    store.MINUTES.ensure(begin, now)
     dice = np.random.default_rng(4)
-    for minute in range(60):
+    for table in levels.LEVELS:
+        table.ensure(now - timedelta(days=2), now)
+    hour = now.replace(minute=0)
+    times = [(store.HOURS, hour - timedelta(hours=ago), 360) for ago in range(25, 1, -1)]
+    times += [(store.MINUTES, now - timedelta(minutes=ago), 6) for ago in range(120, 0, -1)]
+    for table, at, sent in times:
         rows = np.zeros(MANY, store.ROW)
-        rows["path"], rows["at"], rows["sent"] = np.arange(1, MANY + 1), begin.timestamp() + 60 * minute, 6
-        for name in store.TRIPS:
+        rows["path"], rows["at"], rows["sent"] = numbers, at.timestamp(), sent
+        for name in store.FLOATS:
             rows[name] = 20_000.0
         rows["longest"] += dice.gamma(9, 200, MANY)
-        store.append(rows)
-    took = []
-    for _ in range(3):
-        started = time.perf_counter()
-        whole, late = store.read_level(range(1, MANY + 1), begin, now)
-        assert len(store.joined(np.concatenate((whole, late)))) == MANY
-        took.append(1000 * (time.perf_counter() - started))
-    return took
+        store.append(rows, table=table)
+    levels.work_off(now - timedelta(minutes=2))
 
 
-def fill_year(numbers: list[int]) -> tuple[datetime, datetime]:
-    """Store a year of hours of some paths. Returns its begin and its end."""
-    from lumtar.domain.paths import store
+def fill_year(numbers: list[int]) -> None:
+    """Store a year of hours of some paths, and join them to days."""
+    from lumtar.domain.paths import levels, store
 
     now = datetime.now(UTC).replace(minute=0, second=0, microsecond=0)
     begin = now - timedelta(hours=YEAR_HOURS)
-    store.HOURS.ensure(begin, now)
+    for table in (store.HOURS, store.DAYS):
+        table.ensure(begin, now)
     dice = np.random.default_rng(3)
     for path in numbers:
         rows = np.zeros(YEAR_HOURS, store.ROW)
@@ -193,22 +202,8 @@ def fill_year(numbers: list[int]) -> tuple[datetime, datetime]:
         for name in store.FLOATS:
             rows[name] = dice.gamma(9, 2000, YEAR_HOURS)
         store.append(rows, table=store.HOURS)
-    return begin, now
-
-
-def _year() -> list[float]:
-    """Read a year of one of ten paths."""
-    from lumtar.domain.paths import store
-
-    begin, now = fill_year(list(range(1, 11)))
-    took = []
-    for _ in range(TIMES):
-        started = time.perf_counter()
-        found = np.concatenate(store.read_level([5], begin, now))
-        whole, _ = store.drawn(found, now - begin)
-        took.append(1000 * (time.perf_counter() - started))
-        assert whole["sent"].sum() == 3600 * YEAR_HOURS
-    return took
+    for day in range(YEAR_HOURS // 24 + 1):
+        levels.roll_up(store.DAYS, begin.replace(hour=0) + timedelta(days=day))
 
 
 if __name__ == "__main__":

@@ -28,6 +28,7 @@ from lumtar.core.flows.totals import Conversations
 from lumtar.domain.flows import applications, response_times, store
 from lumtar.domain.flows.models import Exporter
 from lumtar.domain.inventory.models import Site
+from lumtar.domain.operation import due
 from lumtar.domain.operation.partitioned import Partitioned
 
 DAY, HOUR, MINUTE = 86400, 3600, 60
@@ -157,6 +158,8 @@ class FlowHistory:
                 table.ensure(_moment(begin), _moment(end))
             self._write(store.MINUTES, MINUTE, begin, end)
         self._writer.finish()
+        for sums in (store.FLOW_HOURS, store.RESPONSES_OF_HOURS):
+            due.forget(sums, _moment(last_hour))
         self._analyse(store.HOURS)
         for begin in range(first, last_hour, DAY):
             store.sum_network_up(_moment(begin), _moment(min(begin + DAY, last_hour)))

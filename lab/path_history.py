@@ -15,7 +15,8 @@ from lab.service_history import SERVICES, ServiceHistory
 from lumtar.core.paths.kinds import PARTS
 from lumtar.core.paths.statistics import QUANTILES
 from lumtar.domain.inventory.models import Device, Interface, Site
-from lumtar.domain.paths import classes, judging, store
+from lumtar.domain.operation import due
+from lumtar.domain.paths import classes, judging, levels, store
 from lumtar.domain.paths import services as path_services
 from lumtar.domain.paths.models import Path, ServiceClass, Transport
 
@@ -94,7 +95,8 @@ class PathHistory:
         last_hour = int(self._epoch // HOUR) * HOUR
         judging.JUDGED.ensure(store.moment(first_hour), store.moment(last + DAY))
         store.HOURS.ensure(store.moment(first_hour), store.moment(last))
-        store.MINUTES.ensure(store.moment(first), store.moment(last + DAY))
+        for table in (store.MINUTES, store.FIVES):
+            table.ensure(store.moment(first), store.moment(last + DAY))
         for table, step, begin, end in (
             (store.HOURS, HOUR, first_hour, last_hour), (store.MINUTES, MINUTE, first, last),
         ):  # fmt: skip
@@ -103,6 +105,11 @@ class PathHistory:
             store.append(whole, table=table)
             if table is store.HOURS:
                 judging.append(judging.judged(whole, classes.by_path(), {}, minutes=60))
+        for sums in (store.SUMS[store.HOURS], store.JUDGING):
+            due.forget(sums, store.moment(last_hour))
+        store.DAYS.ensure(store.moment(first_hour), store.moment(last))
+        for begin in range(first_hour // DAY * DAY, last // DAY * DAY, DAY):
+            levels.roll_up(store.DAYS, store.moment(begin))
         say(f"  {len(self._paths)} paths of {days} days")
 
     def step(self, begin: int, step: int) -> store.Rows:

@@ -20,7 +20,7 @@ from lab.routing import site_number
 from lumtar.core.flows import totals
 from lumtar.core.flows.records import MAPPED, address_numbers, empty
 from lumtar.domain.flows import exporters as kept
-from lumtar.domain.flows import queries, recording, store
+from lumtar.domain.flows import jobs, queries, recording, store
 from lumtar.domain.flows.asking import Asked
 from lumtar.domain.flows.models import Exporter, Hour, Minute, NetworkHour, Record
 from lumtar.domain.inventory.models import Device, Interface, Site
@@ -226,6 +226,18 @@ def test_hours_are_the_sums_of_their_minutes_and_can_be_made_again(stored):
         "hours and what is not summed up yet"
     )
     assert whole.step_s == 3600
+
+
+def test_what_comes_late_is_summed_up_by_the_next_run_of_the_job(stored):
+    port, hour, now = stored
+    earlier = hour - timedelta(hours=6)
+    store.MINUTES.ensure(earlier, earlier)
+    for _ in range(2):
+        store.append(conversations(port.pk, int(earlier.timestamp() // 60) + 7, (1, 9, 300, 1, 0)))
+        jobs.sum_flows_up(timestamp=0)
+    assert sum(Hour.objects.filter(at=earlier).values_list("octets", flat=True)) == 600
+    whole = queries.read(Asked(interface=port.pk, way=0), "application", now - timedelta(days=1), now)
+    assert sum(row.octets for row in whole.rows) == 600 + 1540 + 2**62
 
 
 def test_the_smaller_ones_of_an_hour_are_put_together_and_lose_nothing(stored, monkeypatch):

@@ -16,7 +16,7 @@ from lab.paths import PORT, Reflectors, way_to
 from lumtar.core.refusal import Refusal
 from lumtar.domain.alarms import rules
 from lumtar.domain.alarms.models import Alarm
-from lumtar.domain.paths import services, store
+from lumtar.domain.paths import levels, services, store
 from lumtar.domain.paths.models import Hour, Minute, Path
 from lumtar.domain.reports import path_frames, rehearsals
 from lumtar.engine import minute_rules
@@ -324,14 +324,15 @@ def test_minutes_become_hours_and_stay_what_they_were(path):
     told(path, hour + timedelta(minutes=1), 40, lost=30)
     told(path, hour + timedelta(minutes=2), 0, lost=60)
     for _ in range(2):
-        assert store.roll_up(hour) == 1
+        assert levels.roll_up(store.HOURS, hour) == 1
     row = Hour.objects.get()
     assert (row.sent, row.lost, row.longest_burst) == (180, 90, 60)
     assert row.mean == pytest.approx(1000 * (20 * 60 + 40 * 30) / 90)
     assert row.least == pytest.approx(18_000) and row.longest == pytest.approx(48_000)
     assert 20_000 <= row.p50 <= 24_000
     start, end = hour - timedelta(hours=20), hour + timedelta(hours=2)
-    rows, step = store.drawn(np.concatenate(store.read_level([path.pk], start, end)), end - start)
+    step = levels.width_of(start, end)
+    rows = levels.drawn(levels.read_span([path.pk], start, end, step), step)
     assert step == 3600 and rows["sent"].tolist() == [180]
 
 

@@ -12,7 +12,7 @@ from lumtar.domain.alarms import rules
 from lumtar.domain.audit.models import AuditChange
 from lumtar.domain.inventory.models import Site
 from lumtar.domain.inventory.services import add_device
-from lumtar.domain.paths import services, store, traced
+from lumtar.domain.paths import levels, services, store, traced
 from tests.server.calls import get, is_problem
 from tests.server.test_access import person
 
@@ -34,7 +34,7 @@ def path(client, user):
         Site.objects.create(name=name)
     made = client.post("/api/v1/paths", BODY, JSON)
     assert made.status_code == 201, made.content
-    for table in (store.MINUTES, store.HOURS):
+    for table in levels.LEVELS:
         table.ensure(NOW - timedelta(days=2), NOW)
     return made.json()["id"]
 

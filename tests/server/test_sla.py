@@ -13,7 +13,7 @@ from lumtar.domain.inventory.asking import subjects_for
 from lumtar.domain.inventory.models import Site
 from lumtar.domain.paths import classes, judging, store
 from lumtar.domain.paths.models import Path, ServiceClass, Transport
-from lumtar.domain.reports import sla
+from lumtar.domain.reports import jobs, sla
 from tests.server.calls import get, is_problem
 from tests.server.test_access import person
 
@@ -235,10 +235,12 @@ def test_the_paths_that_are_nearest_to_their_promise_come_first(client, voice):
     assert len(get(client, "paths/nearest?limit=1")) == 1
 
 
-def test_hours_that_were_left_out_are_judged_later(client, voice):
-    assert judging.hours_due(HOUR) == [HOUR - timedelta(hours=2), HOUR - timedelta(hours=1)]
-    one = path(client)
-    hour(one, 20, at=HOUR - timedelta(hours=6))
-    judge(HOUR - timedelta(hours=6))
-    due = judging.hours_due(HOUR)
-    assert (due[0], due[-1], len(due)) == (HOUR - timedelta(hours=5), HOUR - timedelta(hours=1), 5)
+def test_what_comes_late_is_judged_by_the_next_run_of_the_job(client, voice):
+    one, at = path(client), datetime.now(UTC).replace(minute=0, second=0, microsecond=0) - timedelta(hours=9)
+    store.MINUTES.ensure(at - timedelta(days=1), at + timedelta(days=1))
+    month = f"{at:%Y-%m}"
+    for ms, missed in ((20, 0), (90, 60)):
+        hour(one, ms, at=at)
+        jobs.judge_paths(timestamp=0)
+        (row,) = kept(client, month=month)["rows"]
+        assert row["missed"] == missed, "the worker was away, or the prober was without the database"

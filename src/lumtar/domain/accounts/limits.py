@@ -99,6 +99,8 @@ POLICIES: dict[str, str] = {
     "paths_path": "(from_site_id IN (SELECT id FROM inventory_site) OR to_site_id IN (SELECT id FROM inventory_site))",
     "paths_minute": OF_PATH,
     "paths_hour": OF_PATH,
+    "paths_fiveminutes": OF_PATH,
+    "paths_day": OF_PATH,
     "topology_route": OF_DEVICE,
     "controllers_controlleritem": OF_DEVICE,
     "topology_accesspoint": "controller_id IN (SELECT id FROM inventory_device)",
@@ -115,7 +117,7 @@ OPEN = (
     "axes_accessfailurelog", "axes_accesslog", "calling_callplan", "calling_contact", "calling_member", "calling_planstep",
     "calling_planstep_contacts", "calling_planstep_teams", "calling_substitution", "calling_team", "django_content_type",
     "django_session", "inventory_group_parts", "inventory_labelrule", "inventory_labelrun", "inventory_ownfield", "inventory_profile", "inventory_writing",
-    "flows_addresslist", "flows_addressname", "flows_firstseen", "flows_ownapplication", "flows_prefixtable", "flows_declaredfield", "flows_watchedtraffic", "paths_serviceclass", "controllers_controllerprofile", "operation_jobrun", "operation_process", "readings_due", "readings_retention", "readings_rolledup",
+    "flows_addresslist", "flows_addressname", "flows_firstseen", "flows_ownapplication", "flows_prefixtable", "flows_declaredfield", "flows_watchedtraffic", "paths_serviceclass", "controllers_controllerprofile", "operation_duesum", "operation_jobrun", "operation_process", "readings_due", "readings_retention", "readings_rolledup",
     "topology_mapposition",
 )  # fmt: skip
 """Tables that hold nothing of the network, or only what is the same for everybody. Who may ask for them is the endpoint's matter."""

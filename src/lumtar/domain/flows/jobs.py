@@ -8,6 +8,7 @@ from django.utils import timezone
 from procrastinate.contrib.django import app
 
 from lumtar.domain.flows import names, response_times, store, watched
+from lumtar.domain.operation import due
 from lumtar.domain.readings.rollups import hour_of
 
 log = structlog.get_logger()
@@ -15,17 +16,18 @@ SETTLED = timedelta(minutes=5)
 """So long after its end an hour is summed up; exporters tell of a flow at its end, and some minutes after that."""
 
 
-@app.periodic(cron="7 * * * *")
+@app.periodic(cron="2-59/5 * * * *")
 @app.task(queue="readings", queueing_lock="flow hours", lock="flow hours", pass_context=False)
 def sum_flows_up(timestamp: int) -> None:
-    """The last two hours, since something may have come late; partitions ahead; what is old."""
+    """The hours that are over or got something late; partitions ahead; what is old."""
     now = timezone.now()
     store.ensure_ahead(now)
-    last = hour_of(now - SETTLED)
-    rows = sum(store.roll_up(last - number * timedelta(hours=1)) for number in (2, 1))
-    rows += sum(response_times.roll_up(last - number * timedelta(hours=1)) for number in (2, 1))
-    for table in (store.HOURS, store.NETWORK_HOURS, store.RESPONSE_HOURS):
-        table.analyse(last)
+    until = now - SETTLED
+    rows = due.work_off(store.FLOW_HOURS, until, store.MINUTES.kept, store.roll_up)
+    rows += due.work_off(store.RESPONSES_OF_HOURS, until, store.RESPONSE_MINUTES.kept, response_times.roll_up)
+    if rows:
+        for table in (store.HOURS, store.NETWORK_HOURS, store.RESPONSE_HOURS):
+            table.analyse(hour_of(until) - timedelta(hours=1))
     log.info("flows summed up", rows=rows, dropped=store.drop_old(now))
 
 

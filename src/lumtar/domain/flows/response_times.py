@@ -13,7 +13,8 @@ from lumtar.core.flows.response_times import SUMS, Responses
 from lumtar.core.refusal import Refusal
 from lumtar.domain.flows.asking import Asked, address_halves, ports_of_group
 from lumtar.domain.flows.levels import RESPONSES, steps
-from lumtar.domain.flows.store import RESPONSE_HOURS, RESPONSE_MINUTES
+from lumtar.domain.flows.store import RESPONSE_HOURS, RESPONSE_MINUTES, RESPONSES_OF_HOURS
+from lumtar.domain.operation import due
 from lumtar.domain.operation.partitioned import Partitioned
 from lumtar.domain.readings import bulk
 from lumtar.domain.readings.services import claim_batch
@@ -46,11 +47,14 @@ def append(rows: Responses, batch: UUID | None = None, table: Partitioned = RESP
     columns += [(name, "i8", np.minimum(rows[name], np.uint64(2**62))) for name in SUMS]
     columns += [(name, code, rows[name]) for name, code in plain]
     bulk.copy(table.name, columns)
+    if table is RESPONSE_MINUTES:
+        due.note([RESPONSES_OF_HOURS], rows["minute"] * 60.0)
 
 
 @transaction.atomic
 def roll_up(start: datetime) -> int:
     """Sum an hour up from its minutes, anew. Returns the rows written."""
+    RESPONSE_HOURS.ensure(start, start)
     with connection.cursor() as cursor:
         cursor.execute(f"DELETE FROM {RESPONSE_HOURS} WHERE at = %s", [start])
         cursor.execute(

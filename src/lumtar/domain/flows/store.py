@@ -12,6 +12,8 @@ from lumtar.core.flows.totals import Conversations
 from lumtar.domain.flows.halves import signed
 from lumtar.domain.flows.models import FanOut
 from lumtar.domain.inventory.models import Interface
+from lumtar.domain.operation import due
+from lumtar.domain.operation.due import Sums
 from lumtar.domain.operation.partitioned import Partitioned
 from lumtar.domain.readings import bulk
 from lumtar.domain.readings.services import claim_batch
@@ -24,6 +26,7 @@ RECORDS = Partitioned("flows_record", timedelta(hours=6), timedelta(days=7))
 RESPONSE_MINUTES = Partitioned("flows_responseminute", timedelta(hours=6), timedelta(days=7))
 RESPONSE_HOURS = Partitioned("flows_responsehour", timedelta(days=7), timedelta(days=400))
 TABLES = (MINUTES, HOURS, NETWORK_HOURS, RECORDS, RESPONSE_MINUTES, RESPONSE_HOURS)
+FLOW_HOURS, RESPONSES_OF_HOURS = (Sums(name, timedelta(hours=1)) for name in ("flows: hours", "flows: response hours"))
 MOST_OF_AN_HOUR = 200
 """Conversations of an interface, way and hour that are kept one by one; the rest is put together."""
 MOST_OF_THE_NETWORK = 2_000
@@ -60,6 +63,8 @@ def append(rows: Conversations, batch: UUID | None = None, table: Partitioned = 
         ("is_counted", "?", rows["is_counted"].astype(bool)),
     ]
     bulk.copy(table.name, columns)
+    if table is MINUTES:
+        due.note([FLOW_HOURS], rows["minute"] * 60.0)
 
 
 def append_scans(several: Sequence[NDArray[np.void]]) -> None:
@@ -107,6 +112,8 @@ def roll_up(start: datetime) -> int:
     end = start + timedelta(hours=1)
     whole = f"""SELECT %(start)s::timestamptz AS at, sum(octets) AS octets, sum(packets) AS packets, sum(flows) AS flows, {KEY}
         FROM {MINUTES} WHERE at >= %(start)s AND at < %(end)s GROUP BY {KEY}"""
+    for table in (HOURS, NETWORK_HOURS):
+        table.ensure(start, start)
     with transaction.atomic(), connection.cursor() as cursor:
         cursor.execute(f"DELETE FROM {HOURS} WHERE at = %s", [start])
         cursor.execute(_summing(HOURS, whole, "interface_id, way", MOST_OF_AN_HOUR), {"start": start, "end": end})

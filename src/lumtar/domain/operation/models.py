@@ -47,6 +47,19 @@ class Share(models.Model):
         constraints = [models.UniqueConstraint(fields=["number", "fence"], name="one_fence_a_share")]
 
 
+class DueSum(models.Model):
+    """A period that is due to be summed up (due.py)."""
+
+    what = models.CharField(max_length=40)
+    at = models.DateTimeField()
+    """Its begin."""
+
+    class Meta:
+        """It is due once."""
+
+        constraints = [models.UniqueConstraint(fields=["what", "at"], name="due_once")]
+
+
 class JobRun(models.Model):
     """How a periodic job went last."""
 

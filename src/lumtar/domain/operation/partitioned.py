@@ -1,9 +1,11 @@
 """Tables that are partitioned by time: partitions made ahead, looked at by the database, dropped when they are old."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
 from django.db import connection, transaction
+from django.db.backends.utils import CursorWrapper
 
 MAKING = 7_402_320
 """Who makes partitions holds this advisory lock."""
@@ -36,16 +38,24 @@ class Partitioned:
     @transaction.atomic
     def ensure(self, first: datetime, last: datetime) -> None:
         """Make the partitions that hold a time, as far as they are missing."""
-        start = self._start(first)
+        number = max(0, 1 + (last - self._start(first)) // self.length)
+        starts = [self._start(first) + place * self.length for place in range(number)]
         with connection.cursor() as cursor:
+            # Most often none is missing, and nobody has to wait for a long transaction in which this was asked.
+            if not self._missing(cursor, starts):
+                return
             cursor.execute("SELECT pg_advisory_xact_lock(%s)", [MAKING])
-            while start <= last:
-                name = self._partition(start)
-                cursor.execute("SELECT to_regclass(%s)", [name])
-                if cursor.fetchone()[0] is None:
-                    bounds = f"FROM ('{start.isoformat()}') TO ('{(start + self.length).isoformat()}')"
-                    cursor.execute(f"CREATE TABLE {name} PARTITION OF {self.name} FOR VALUES {bounds}")
-                start += self.length
+            for start in self._missing(cursor, starts):
+                bounds = f"FROM ('{start.isoformat()}') TO ('{(start + self.length).isoformat()}')"
+                cursor.execute(f"CREATE TABLE {self._partition(start)} PARTITION OF {self.name} FOR VALUES {bounds}")
+
+    def _missing(self, cursor: CursorWrapper, starts: Sequence[datetime]) -> list[datetime]:
+        names = [self._partition(start) for start in starts]
+        cursor.execute(
+            "SELECT to_regclass(name) IS NULL FROM unnest(%s::text[]) WITH ORDINALITY AS wanted (name, place) ORDER BY place",
+            [names],
+        )
+        return [start for start, (is_missing,) in zip(starts, cursor.fetchall(), strict=True) if is_missing]
 
     def ensure_ahead(self, now: datetime) -> None:
         """Make the partitions for more than a day."""

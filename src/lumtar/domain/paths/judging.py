@@ -24,8 +24,6 @@ ROW = np.dtype(
     [("path_id", "i8"), ("at", "f8"), ("service_class_id", "i8"), ("share", "f8"), *((name, "i2") for name in COUNTS)]
 )
 HOUR = timedelta(hours=1)
-MOST_DUE = 72
-"""Hours that are judged later, if the worker was down for so long."""
 Rows = NDArray[np.void]
 Promised = Mapping[int, tuple[int, Promise]]
 """By path its service class and what is promised."""
@@ -123,20 +121,11 @@ def judge_hour(start: datetime, out: Spans) -> int:
     """Judge the minutes of an hour, anew, by what is promised now. Returns how many paths were."""
     promised = classes.by_path()
     rows = judged(store.read(promised, start, start + HOUR), promised, out)
+    JUDGED.ensure(start, start)
     with connection.cursor() as cursor:
         cursor.execute(f"DELETE FROM {JUDGED} WHERE at = %s", [start])
     append(rows)
     return len(rows)
-
-
-def hours_due(last: datetime) -> list[datetime]:
-    """Whole hours to be judged until ``last``: the last two anew, since a prober may have waited for the database, and all that were left out."""
-    oldest = last - MOST_DUE * HOUR
-    with connection.cursor() as cursor:
-        cursor.execute(f"SELECT max(at) FROM {JUDGED} WHERE at >= %s AND at < %s", [oldest, last])
-        newest = cursor.fetchone()[0]
-    begin = min(last - 2 * HOUR, newest + HOUR if newest else last - 2 * HOUR)
-    return [begin + number * HOUR for number in range(int((last - begin) / HOUR))]
 
 
 def sums(start: datetime, end: datetime, zone: str) -> list[dict[str, Any]]:

@@ -1,4 +1,4 @@
-"""What probes came to, as it is stored: appended by COPY, joined to hours, read as arrays."""
+"""What probes came to, as it is stored: appended by COPY, read as arrays, several intervals joined to one."""
 
 from collections.abc import Iterable
 from datetime import UTC, datetime, timedelta
@@ -6,18 +6,29 @@ from typing import Any
 from uuid import UUID
 
 import numpy as np
-from django.db import connection, transaction
+from django.db import transaction
 from numpy.typing import NDArray
 
 from lumtar.core.paths.kinds import PARTS
 from lumtar.core.paths.service_times import ServiceTimes
 from lumtar.core.paths.statistics import Summary, joined_quantiles
+from lumtar.domain.operation import due
+from lumtar.domain.operation.due import Sums
 from lumtar.domain.operation.partitioned import Partitioned
 from lumtar.domain.readings import bulk
 from lumtar.domain.readings.services import claim_batch
 
 MINUTES = Partitioned("paths_minute", timedelta(days=1), timedelta(days=35))
+FIVES = Partitioned("paths_fiveminutes", MINUTES.length, MINUTES.kept)
 HOURS = Partitioned("paths_hour", timedelta(days=30), timedelta(days=800))
+DAYS = Partitioned("paths_day", timedelta(days=400), HOURS.kept)
+SUMS = {
+    FIVES: Sums("paths: five minutes", timedelta(minutes=5)),
+    HOURS: Sums("paths: hours", timedelta(hours=1)),
+    DAYS: Sums("paths: days", timedelta(days=1)),
+}
+"""The levels that are joined from the one beneath, of which the lowest are minutes."""
+JUDGING = Sums("paths: judged hours", timedelta(hours=1))
 COUNTS = ("sent", "lost", "wrong", "duplicates", "reordered", "bursts", "longest_burst")
 TRIPS = ("least", "p5", "p25", "p50", "p75", "p95", "longest")
 MEANS = ("mean", "variation", "variation_95", "out", "back", *PARTS)
@@ -27,11 +38,6 @@ FLOATS = (*TRIPS, *MEANS, *LAST)
 ROW = np.dtype([("path", "i8"), ("at", "f8"), *((name, "i4") for name in COUNTS), *((name, "f8") for name in FLOATS)])
 """An interval of a path; ``at`` is its begin in seconds of the epoch, times are microseconds, NaN is not known."""
 Rows = NDArray[np.void]
-SHORT = timedelta(hours=12)
-"""A longer time is read from hours."""
-WIDTHS = (60, 3600, 6 * 3600, 86_400)
-"""Seconds of an interval as it is drawn."""
-MOST_DRAWN = 721
 
 
 def moment(at: float) -> datetime:
@@ -55,29 +61,18 @@ def append(rows: Rows, batch: UUID | None = None, table: Partitioned = MINUTES) 
     columns += [(name, "i4", rows[name]) for name in COUNTS]
     columns += [(f'"{name}"', "f8", rows[name]) for name in FLOATS]
     bulk.copy(table.name, columns)
+    if table is MINUTES:
+        due.note([*SUMS.values(), JUDGING], rows["at"])
 
 
-def read(paths: Iterable[int], start: datetime, end: datetime, table: Partitioned = MINUTES) -> Rows:
-    """The intervals of some paths that begin within a time, in the order of path and time."""
-    values = {"paths": list(paths), "start": start, "end": end}
+def read(paths: Iterable[int] | None, start: datetime, end: datetime, table: Partitioned = MINUTES) -> Rows:
+    """The intervals of some paths (None is all of them) that begin within a time, in the order of path and time."""
+    among = "" if paths is None else "path_id IN (SELECT unnest(%(paths)s::bigint[])) AND"
+    values = {"paths": list(paths or ()), "start": start, "end": end}
     sql = f"""SELECT path_id, date_part('epoch', at), {", ".join(f"{name}::int4" for name in COUNTS)}, {", ".join(f'"{name}"' for name in FLOATS)}
-        FROM {table} WHERE path_id IN (SELECT unnest(%(paths)s::bigint[])) AND at >= %(start)s AND at < %(end)s"""
+        FROM {table} WHERE {among} at >= %(start)s AND at < %(end)s"""
     rows = bulk.fetch(sql, values, [(name, ROW[name].str[1:]) for name in ROW.names or ()]).astype(ROW)
     return rows[np.lexsort((rows["at"], rows["path"]))]
-
-
-@transaction.atomic
-def roll_up(start: datetime) -> int:
-    """Join the minutes of an hour, anew. Returns how many paths had any."""
-    end = start + timedelta(hours=1)
-    with connection.cursor() as cursor:
-        cursor.execute(f"SELECT DISTINCT path_id FROM {MINUTES} WHERE at >= %s AND at < %s", [start, end])
-        paths = [int(row[0]) for row in cursor.fetchall()]
-        cursor.execute(f"DELETE FROM {HOURS} WHERE at = %s", [start])
-    made = joined(read(paths, start, end))
-    made["at"] = start.timestamp()
-    append(made, table=HOURS)
-    return len(made)
 
 
 def joined(rows: Rows, group: NDArray[Any] | None = None) -> Rows:
@@ -111,33 +106,3 @@ def joined(rows: Rows, group: NDArray[Any] | None = None) -> Rows:
         newest = np.maximum.reduceat(np.where(np.isnan(rows[name]), -1, np.arange(len(rows))), begins)
         made[name] = np.where(newest >= begins, rows[name][newest], np.nan)
     return made
-
-
-def level_of(start: datetime, end: datetime) -> tuple[Partitioned, int]:
-    """From where a time is read, and seconds of its intervals."""
-    return (MINUTES, 60) if end - start <= SHORT else (HOURS, 3600)
-
-
-def read_level(paths: Iterable[int], start: datetime, end: datetime) -> tuple[Rows, Rows]:
-    """The intervals of some paths as a time is shown: minutes; or hours, and apart from these the minutes that are not joined yet."""
-    wanted = list(paths)
-    table, _ = level_of(start, end)
-    rows = read(wanted, start, end, table)
-    if table is MINUTES:
-        return rows, rows[:0]
-    newest = float(rows["at"].max()) + 3600 if len(rows) else start.timestamp()
-    return rows, read(wanted, max(start, datetime.fromtimestamp(newest, start.tzinfo)), end)
-
-
-def drawn(rows: Rows, length: timedelta) -> tuple[Rows, int]:
-    """The intervals of one path as a time is drawn, and seconds of each: wide enough that each of them can be told from the next.
-
-    Parameters
-    ----------
-    rows : as `read_level` reads them, minutes that are not joined yet after the hours
-    length : of the time that is drawn
-    """
-    step = next(width for width in WIDTHS if length.total_seconds() <= MOST_DRAWN * width or width == WIDTHS[-1])
-    made = joined(rows, rows["at"] // step)
-    made["at"] = made["at"] // step * step
-    return made, step

@@ -16,6 +16,7 @@ from lumtar.domain.flows.levels import SHORT
 from lumtar.domain.inventory import lately
 from lumtar.domain.inventory.models import Component, Device, Interface
 from lumtar.domain.paths import judging
+from lumtar.domain.paths import levels as path_levels
 from lumtar.domain.paths import store as path_store
 from lumtar.domain.readings import bulk, group_totals, speeds, sums
 from lumtar.domain.readings.models import Gap
@@ -253,7 +254,7 @@ def _traffic(measure: Measure, subjects: list[int], start: datetime, end: dateti
 
 def _paths(measure: Measure, subjects: list[int], start: datetime, end: datetime) -> History:
     """Paths, minute by minute, or in hours in a longer time."""
-    table, step = path_store.level_of(start, end)
+    table, step = path_levels.level_of(start, end)
     rows = path_store.read(subjects, start, end, table)
     values = measure.of(judging.frame_of(rows))
     ends = rows["at"] + step

@@ -1,17 +1,19 @@
 """Jobs: learning what is normal, judging whether paths keep what is promised."""
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 import structlog
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
+from lumtar.domain.operation import due
 from lumtar.domain.operation.services import announce
-from lumtar.domain.paths.judging import HOUR, JUDGED, hours_due, judge_hour
-from lumtar.domain.readings.rollups import hour_of
+from lumtar.domain.paths.judging import HOUR, JUDGED, judge_hour
+from lumtar.domain.paths.store import JUDGING, MINUTES
 from lumtar.domain.reports import learning, sla, transport_moves
 
 log = structlog.get_logger()
+SETTLED = timedelta(minutes=3)
 
 
 @app.periodic(cron="*/2 * * * *")
@@ -23,14 +25,17 @@ def learn_what_is_normal(timestamp: int) -> None:
         log.info("normal ranges learned", subjects=learned)
 
 
-@app.periodic(cron="6 * * * *")
+@app.periodic(cron="4-59/5 * * * *")
 @app.task(queue="readings", queueing_lock="judging paths", lock="judging paths", pass_context=False)
 def judge_paths(timestamp: int) -> None:
-    """The hours that are over."""
+    """The hours that are over or got something late."""
     now = timezone.now()
     JUDGED.ensure_ahead(now)
-    last = hour_of(now - timedelta(minutes=3))
-    judged = sum(judge_hour(start, sla.in_maintenance(start, start + HOUR)) for start in hours_due(last))
+
+    def judge(start: datetime) -> int:
+        return judge_hour(start, sla.in_maintenance(start, start + HOUR))
+
+    judged = due.work_off(JUDGING, now - SETTLED, MINUTES.kept - MINUTES.length, judge)
     log.info("paths judged", paths=judged, dropped=JUDGED.drop_old(now))
 
 

@@ -13,7 +13,7 @@ from lumtar.core.verdict import Side, spans
 from lumtar.domain.flows import response_times
 from lumtar.domain.flows.asking import Asked
 from lumtar.domain.flows.halves import address_of
-from lumtar.domain.paths import store
+from lumtar.domain.paths import levels, store
 from lumtar.domain.paths.models import Path, TracedRoute
 from lumtar.domain.paths.traced import words_of
 from lumtar.domain.reports.evidence import PAUSE_S, Asking
@@ -58,15 +58,14 @@ def look_at_paths(asking: Asking, rows: Sequence[Path]) -> None:
             at,
             page=f"/paths/{route.path_id}",
         )
-    now, later = store.read_level(numbers, asking.start, asking.end)
-    now = np.concatenate((now, later))
+    step = levels.width_of(asking.start, asking.end)
+    now = levels.read_span(numbers, asking.start, asking.end, step)
     before = store.read(numbers, asking.start - BEFORE, asking.start, store.HOURS)
     calm = []
     for row in rows:
-        mine, earlier = now[now["path"] == row.pk], before[before["path"] == row.pk]
+        mine, earlier = levels.drawn(now[now["path"] == row.pk], step), before[before["path"] == row.pk]
         if not len(mine):
             continue
-        step = float(store.level_of(asking.start, asking.end)[1])
         found = _look_at_packets if KINDS[row.kind].is_packet else _look_at_service
         if not found(asking, row, mine, earlier, step):
             calm.append((row, float(np.nanmedian(mine["p50"])) / 1000 if np.isfinite(mine["p50"]).any() else np.nan))

@@ -1,5 +1,7 @@
 """Many paths over a time at once, a coarse line of each: for pictures side by side."""
 
+import math
+
 import numpy as np
 from django.http import HttpRequest
 from ninja import Query
@@ -7,7 +9,7 @@ from pydantic import Field
 
 from lumtar.core.measures import MEASURES
 from lumtar.core.measures.paths import PATH
-from lumtar.domain.paths import judging, store
+from lumtar.domain.paths import judging, levels, store
 from lumtar.domain.paths.models import Path
 from lumtar.server.api.access import VIEWER, Router
 from lumtar.server.api.numbers import known_values
@@ -52,12 +54,12 @@ def list_path_courses(request: HttpRequest, query: Query[CoursesAsked]) -> Cours
     start, end = span(query.start, query.end, HOUR)
     # What somebody may not see is not there for them.
     paths = sorted(Path.objects.filter(pk__in=query.paths).values_list("pk", flat=True))
-    _, base = store.level_of(start, end)
-    step = max(base, int(-(-(end - start).total_seconds() // PIECES // base) * base))
+    wanted = (end - start).total_seconds() / PIECES
+    base = levels.base_of(start, wanted)
+    step = max(base, math.ceil(wanted / base) * base)
     first = int(start.timestamp() // step) * step
     count = max(1, int(-(-(end.timestamp() - first) // step)))
-    rows = np.concatenate(store.read_level(paths, start, end))
-    rows = rows[np.lexsort((rows["at"], rows["path"]))]
+    rows = levels.read_span(paths, start, end, base)
     pieces = ((rows["at"] - first) // step).astype("i8")
     whole = store.joined(rows, pieces)
     values = np.full((len(paths), count), np.nan)

@@ -1,6 +1,7 @@
 """Paths: what their probes come to, and setting them up."""
 
 import asyncio
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 from typing import Any, Literal, TypeVar
 
@@ -15,7 +16,7 @@ from lumtar.core.measures import MEASURES
 from lumtar.core.measures.paths import PATH
 from lumtar.core.paths.kinds import PARTS
 from lumtar.domain.inventory.models import Device, Site
-from lumtar.domain.paths import judging, services, store
+from lumtar.domain.paths import judging, levels, services, store
 from lumtar.domain.paths.models import Path, ServiceClass, Transport
 from lumtar.domain.reports import path_frames
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
@@ -28,6 +29,9 @@ from lumtar.server.api.times import past, span
 
 router = Router(tags=["paths"])
 HOUR = timedelta(hours=1)
+PIECES = 6
+"""Figures of a time are put together from no fewer intervals."""
+AT_ONCE = 2_000
 NEIGHBOURS = ("from_site", "to_site", "service_class", "transport__interface__device", "device")
 SHOWN = tuple(name for name, measure in MEASURES.items() if measure.subject == PATH)
 
@@ -134,10 +138,7 @@ def list_paths(request: HttpRequest, query: Query[Times]) -> list[PathOut]:
     """All paths, with the longest delay first."""
     start, end = span(query.start, query.end, HOUR)
     rows = list(Path.objects.select_related(*NEIGHBOURS).order_by("name"))
-    limits, figures = (
-        levels_of(PATH, SHOWN),
-        _figures(np.concatenate(store.read_level([row.pk for row in rows], start, end))),
-    )
+    limits, figures = levels_of(PATH, SHOWN), _figures([row.pk for row in rows], start, end)
     told = [_path(row, figures.get(row.pk, NOTHING), limits.get(row.pk, [])) for row in rows]
     return sorted(told, key=lambda each: -(each.figures.path_delay_95 or -1.0))
 
@@ -160,9 +161,15 @@ def _port_label(row: Path) -> str:
     return f"{port.device.name} {port.label or port.name}" if port else ""
 
 
-def _figures(rows: store.Rows) -> dict[int, Figures]:
-    """Of each path what its intervals came to together."""
-    whole = store.joined(rows[np.lexsort((rows["at"], rows["path"]))])
+def _figures(paths: Sequence[int], start: datetime, end: datetime) -> dict[int, Figures]:
+    """Of each path what its probes came to over a time."""
+    step = (end - start).total_seconds() / PIECES
+    # Some at once, so that there is room for thousands of paths over a year.
+    parts = [
+        store.joined(levels.read_span(paths[place : place + AT_ONCE], start, end, step))
+        for place in range(0, len(paths), AT_ONCE)
+    ]
+    whole = np.concatenate(parts or [np.zeros(0, store.ROW)])
     frame = judging.frame_of(whole)
     values = {name: known_values(MEASURES[name].of(frame)) for name in SHOWN}
     return {
@@ -236,14 +243,14 @@ def show_path(request: HttpRequest, path: int, query: Query[Times]) -> Course:
     """A path over a time: the distribution of round trips, loss and its bursts, variation, and each direction as far as clocks tell it."""
     row = get_object_or_404(Path.objects.select_related(*NEIGHBOURS), pk=path)
     start, end = span(query.start, query.end, HOUR)
-    whole = np.concatenate(store.read_level([row.pk], start, end))
-    rows, step = store.drawn(whole, end - start)
+    step = levels.width_of(start, end)
+    rows = levels.drawn(levels.read_span([row.pk], start, end, step), step)
     times = (*store.TRIPS, "variation", "jitter", "out", "back", *PARTS)
     counts = ("sent", "lost", "wrong", "duplicates", "reordered", "longest_burst")
     columns: dict[str, Any] = {name: rows[name].tolist() for name in counts}
     columns |= {name: known_values(rows[name] / 1000) for name in times}
     return Course(
-        path=_path(row, _figures(whole).get(row.pk, NOTHING), levels_of(PATH, SHOWN).get(row.pk, [])),
+        path=_path(row, _figures([row.pk], start, end).get(row.pk, NOTHING), levels_of(PATH, SHOWN).get(row.pk, [])),
         start=start,
         end=end,
         step_s=step,

@@ -21,6 +21,7 @@ import {
   type Pair,
   pairsOf,
   shown,
+  wordsOf,
 } from "./pathWords";
 import { ServiceLevels } from "./ServiceLevels";
 import { SmallCourse } from "./SmallCourse";
@@ -36,6 +37,7 @@ export function Paths() {
 }
 
 const MOST_COURSES = 400;
+const MOST_LINES = 300;
 const AS = [
   ["", "figures"],
   ["courses", "over time"],
@@ -50,10 +52,14 @@ function PathList() {
   const { number } = useParams();
   const { data, error } = useQuery(pathsQuery(time.range));
   const measure = MEASURES.find(([name]) => name === search.get("measure"))?.[0] ?? "path_delay_95";
-  const words = MEASURES.find(([name]) => name === measure)?.[2];
+  const meaning = MEASURES.find(([name]) => name === measure)?.[2];
   const group = search.get("group") ?? "";
   const groups = [...new Set((data ?? []).flatMap((row) => row.groups))].sort();
-  const rows = (data ?? []).filter((row) => !group || row.groups.includes(group));
+  const words = search.get("words") ?? "";
+  const asked = words.toLowerCase().split(/\s+/).filter(Boolean);
+  const rows = (data ?? [])
+    .filter((row) => !group || row.groups.includes(group))
+    .filter((row) => asked.every((word) => wordsOf(row).includes(word)));
   const alike = rows.filter(({ kind }) => kind === "stamp");
   const pairs = pairsOf(alike, measure);
   const services = rows
@@ -103,6 +109,14 @@ function PathList() {
             />
           )}
           <InlineToggles label="As" value={isOverTime ? "courses" : ""} options={AS} onChoose={(as) => set({ as })} />
+          <input
+            type="search"
+            aria-label="Search paths"
+            placeholder="only…"
+            className="min-h-6 w-24 min-w-0 grow border-b border-rule bg-transparent px-1 outline-none focus:border-ink"
+            value={words}
+            onChange={(event) => set({ words: event.target.value })}
+          />
           {mayChange && (
             <button type="button" className="ml-auto underline" onClick={() => set({ edit: "new" })}>
               new path
@@ -110,14 +124,20 @@ function PathList() {
           )}
         </div>
         <p className="text-small text-ink2">
-          {words}; the line is the first level of rules
+          {meaning}; the line is the first level of rules
           {isOverTime && "; the figure is that of the whole time, heights of a column can be compared"}
         </p>
         <Problem error={error} />
         {data?.length === 0 && <Nothing mayChange={mayChange} />}
+        {data && data.length > 0 && rows.length === 0 && (
+          <p className="py-2 text-ink2">No matching paths. Clear the search to see all.</p>
+        )}
         {services.length > 0 && <Services rows={services} measure={measure} chosen={chosen} courses={courses} />}
         {pairs.length > 0 && (
           <Matrix pairs={pairs} columns={columns} measure={measure} chosen={chosen} courses={courses} />
+        )}
+        {Math.max(pairs.length, services.length) > MOST_LINES && (
+          <p className="py-2 text-ink2">The worst {MOST_LINES}; search to see others.</p>
         )}
       </section>
       <section aria-label="Path" className="min-h-0 overflow-auto px-4 pt-2 pb-4">
@@ -163,7 +183,7 @@ function Services({ rows, measure, chosen, courses }: ServicesProps) {
     <>
       <h2 className="heading mt-1">Services</h2>
       <ul className="figures mb-3">
-        {rows.map((row) => (
+        {rows.slice(0, MOST_LINES).map((row) => (
           <li
             key={row.id}
             className="grid grid-cols-[minmax(0,1fr)_minmax(96px,0.6fr)] items-center gap-x-3 border-b border-faint"
@@ -217,7 +237,7 @@ function Matrix({ pairs, columns, measure, chosen, courses }: MatrixProps) {
         ))}
       </div>
       <ul className="figures" style={{ minWidth: grid.minWidth }}>
-        {pairs.map((pair) => (
+        {pairs.slice(0, MOST_LINES).map((pair) => (
           <li key={pair.name} className="grid items-center gap-x-3 border-b border-faint" style={grid}>
             <span className="truncate font-medium" title={pair.name}>
               {pair.name}

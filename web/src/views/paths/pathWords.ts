@@ -76,6 +76,13 @@ export function shown(measure: PathMeasure, value: number | null): string {
   return measure === "path_burst" ? String(value) : wait(value);
 }
 
+/** What a path is found by. */
+export function wordsOf(row: PathRow): string {
+  const { name, from_site, to_site, service_class, transport, provider, address, asked, problem } = row;
+  const all = [name, from_site, to_site, service_class, transport, provider, address, asked, problem, row.device_name];
+  return all.join(" ").toLowerCase();
+}
+
 /** How bad a figure is, to put paths in order: nothing is known of those that nothing was sent over. */
 export function badness(measure: PathMeasure, { figures }: PathRow): number {
   if (figures.sent > 0 && figures.lost === figures.sent) return Number.POSITIVE_INFINITY;

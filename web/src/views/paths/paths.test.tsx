@@ -1,5 +1,5 @@
-import { fireEvent, screen, waitFor, within } from "@testing-library/react";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { cleanup, fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { client } from "../../api/client";
 import type { PathRow } from "../../api/pathQueries";
 import { show } from "../../testing/show";
@@ -71,6 +71,29 @@ const row = (more: Partial<PathRow> = {}, delay: number | null = 20, lost = 0): 
   ...more,
 });
 
+const courseOf = (path: PathRow) => ({
+  path,
+  start: "2026-11-28T10:00:00Z",
+  end: "2026-11-28T11:00:00Z",
+  step_s: 60,
+  at: [1, 61],
+  sent: [60, 60],
+  lost: [0, 60],
+  duplicates: [1, 0],
+  reordered: [0, 0],
+  wrong: [0, 0],
+  longest_burst: [0, 60],
+  ...Object.fromEntries(
+    ["least", "p5", "p25", "p50", "p75", "p95", "longest", "variation", "jitter", "mos"].map((name) => [
+      name,
+      [20, null],
+    ]),
+  ),
+  out: [-900, null],
+  back: [940, null],
+});
+
+afterEach(cleanup);
 beforeEach(() => {
   answers = {};
   get.mockImplementation(async (path) => answers[path]);
@@ -117,27 +140,7 @@ describe("words of paths", () => {
 describe("paths", () => {
   it("stand side by side by class, and the worst is shown in full", async () => {
     answers["/api/v1/paths"] = [row(), row({ id: 3, to_site: "Dunmere", name: "Depot – Dunmere, voice" }, null, 60)];
-    answers["/api/v1/paths/{path}"] = {
-      path: row({ id: 3, name: "Depot – Dunmere, voice" }, null, 60),
-      start: "2026-11-28T10:00:00Z",
-      end: "2026-11-28T11:00:00Z",
-      step_s: 60,
-      at: [1, 61],
-      sent: [60, 60],
-      lost: [0, 60],
-      duplicates: [1, 0],
-      reordered: [0, 0],
-      wrong: [0, 0],
-      longest_burst: [0, 60],
-      ...Object.fromEntries(
-        ["least", "p5", "p25", "p50", "p75", "p95", "longest", "variation", "jitter", "mos"].map((name) => [
-          name,
-          [20, null],
-        ]),
-      ),
-      out: [-900, null],
-      back: [940, null],
-    };
+    answers["/api/v1/paths/{path}"] = courseOf(row({ id: 3, name: "Depot – Dunmere, voice" }, null, 60));
     show(<Paths />, "/paths");
     expect(await screen.findByRole("link", { name: "Depot – Dunmere, voice: no answer" })).toBeTruthy();
     expect((await screen.findByRole("heading", { name: "Depot – Dunmere, voice" })).tagName).toBe("H1");
@@ -145,6 +148,25 @@ describe("paths", () => {
     expect(screen.getByText(/do not agree/)).toBeTruthy();
     expect(screen.getByRole("link", { name: "Slow" }).getAttribute("href")).toBe("/alarms/rules/3");
   });
+  it("are found by words, and of many the worst are shown", async () => {
+    const many = Array.from({ length: 400 }, (_, n) => row({ id: n + 1, to_site: "", name: `Line ${n}` }, n));
+    answers["/api/v1/paths"] = [
+      ...many,
+      row({ id: 900, to_site: "", name: "Quiet", provider: "Cairnholm Lines" }, 0.5),
+    ];
+    answers["/api/v1/paths/{path}"] = courseOf(row());
+    show(<Paths />, "/paths");
+    const list = within(await screen.findByRole("region", { name: "Paths" }));
+    expect(await list.findByText("The worst 300; search to see others.")).toBeTruthy();
+    expect(list.getByText("Line 399")).toBeTruthy();
+    expect(list.queryByText("Quiet")).toBeNull();
+    fireEvent.change(list.getByLabelText("Search paths"), { target: { value: "cairn lines" } });
+    expect(await list.findByText("Quiet")).toBeTruthy();
+    expect(list.queryByText("Line 399")).toBeNull();
+    fireEvent.change(list.getByLabelText("Search paths"), { target: { value: "nobody" } });
+    expect(await list.findByText("No matching paths. Clear the search to see all.")).toBeTruthy();
+  });
+
   it("say what a path needs where there is none", async () => {
     answers["/api/v1/paths"] = [];
     show(<Paths />, "/paths");
