@@ -60,6 +60,6 @@ def failover() -> None:
         [
             Figure("looked at every", INTERVAL_S, "s"),
             Figure(f"fault to move, median of {len(took)}", sorted(took)[len(took) // 2], "s"),
-            Figure("the slowest", max(took), "s", f"below {INTERVAL_S:.0f} and what polling takes"),
+            Figure("the slowest", max(took), "s", f"below {INTERVAL_S:.0f}"),
         ],
     )

@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from typing import Any, Literal, TypeVar
 
 import numpy as np
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Query, Status
@@ -20,6 +20,7 @@ from lumtar.domain.paths import judging, levels, services, store
 from lumtar.domain.paths.models import Path, ServiceClass, Transport
 from lumtar.domain.reports import path_frames
 from lumtar.server.api.access import ENGINEER, VIEWER, Router
+from lumtar.server.api.answers import as_it_is
 from lumtar.server.api.errands import done_by_a_collector
 from lumtar.server.api.numbers import known, known_values
 from lumtar.server.api.problems import Problem, refusing
@@ -86,7 +87,7 @@ class Figures(Schema):
     path_burn: float | None
 
 
-NOTHING = Figures(sent=0, lost=0, **dict.fromkeys(SHOWN))
+NOTHING: dict[str, Any] = {"sent": 0, "lost": 0, **dict.fromkeys(SHOWN)}
 
 
 class PathOut(Schema):
@@ -134,20 +135,24 @@ class Times(Schema):
 
 
 @router.get("/paths", needs=VIEWER, response=list[PathOut])
-def list_paths(request: HttpRequest, query: Query[Times]) -> list[PathOut]:
+def list_paths(request: HttpRequest, query: Query[Times]) -> HttpResponse:
     """All paths, with the longest delay first."""
     start, end = span(query.start, query.end, HOUR)
     rows = list(Path.objects.select_related(*NEIGHBOURS).order_by("name"))
     limits, figures = levels_of(PATH, SHOWN), _figures([row.pk for row in rows], start, end)
-    told = [_path(row, figures.get(row.pk, NOTHING), limits.get(row.pk, [])) for row in rows]
-    return sorted(told, key=lambda each: -(each.figures.path_delay_95 or -1.0))
+    told = [_told(row, figures.get(row.pk, NOTHING), limits.get(row.pk, [])) for row in rows]
+    return as_it_is(sorted(told, key=lambda each: -(each["figures"]["path_delay_95"] or -1.0)))
 
 
-def _path(row: Path, figures: Figures, limits: list[RuleLevel]) -> PathOut:
+def _path(row: Path, figures: dict[str, Any], limits: list[RuleLevel]) -> PathOut:
+    return PathOut(**_told(row, figures, limits))
+
+
+def _told(row: Path, figures: dict[str, Any], limits: list[RuleLevel]) -> dict[str, Any]:
     same = (
         "name", "prober", "kind", "port", "asked", "expected", "verifies", "dscp", "octets", "every_ms", "traces", "enabled", "since", "problem", "groups",
     )  # fmt: skip
-    return PathOut(
+    return dict(
         id=row.pk, from_site=row.from_site.name if row.from_site else "", to_site=row.to_site.name if row.to_site else "",
         service_class=row.service_class.name if row.service_class else "", transport=row.transport.name if row.transport else "",
         provider=row.transport.provider if row.transport else "", device=row.device_id, device_name=row.device.name if row.device else "",
@@ -161,7 +166,7 @@ def _port_label(row: Path) -> str:
     return f"{port.device.name} {port.label or port.name}" if port else ""
 
 
-def _figures(paths: Sequence[int], start: datetime, end: datetime) -> dict[int, Figures]:
+def _figures(paths: Sequence[int], start: datetime, end: datetime) -> dict[int, dict[str, Any]]:
     """Of each path what its probes came to over a time."""
     step = (end - start).total_seconds() / PIECES
     # Some at once, so that there is room for thousands of paths over a year.
@@ -173,10 +178,8 @@ def _figures(paths: Sequence[int], start: datetime, end: datetime) -> dict[int, 
     frame = judging.frame_of(whole)
     values = {name: known_values(MEASURES[name].of(frame)) for name in SHOWN}
     return {
-        int(each["path"]): Figures(
-            sent=int(each["sent"]), lost=int(each["lost"]), **{name: values[name][at] for name in SHOWN}
-        )
-        for at, each in enumerate(whole)
+        path: {"sent": sent, "lost": lost, **{name: values[name][at] for name in SHOWN}}
+        for at, (path, sent, lost) in enumerate(whole[["path", "sent", "lost"]].tolist())
     }
 
 
