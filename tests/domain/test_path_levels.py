@@ -86,3 +86,5 @@ def test_where_minutes_are_kept_no_longer_hours_are_read(tables):
     told(long_ago, sent=3600, table=store.HOURS)
     start, end = long_ago + 10 * MINUTE, long_ago + 50 * MINUTE
     assert levels.width_of(start, end) == 3600 and sent(start, end, 60) == 3600
+    told(NOW - 3 * MINUTE)
+    assert sent(start, NOW, levels.width_of(start, NOW)) == 3660, "with what is not joined yet"

@@ -11,6 +11,8 @@ const HOUR = 3600_000;
 const DAY = 24 * HOUR;
 const TOP = 4;
 const BASE = 40;
+/** What a label takes at most. */
+const LABEL = 40;
 
 /** The strip's own period: wide enough to show what lies around the range that is shown. */
 function period(time: ScreenTime): [number, number] {
@@ -128,9 +130,11 @@ export function TimeStrip({ time }: { time: ScreenTime }) {
           {ticks(start, end, width).map(([when, label]) => (
             <g key={when}>
               <line x1={x(when)} x2={x(when)} y1={BASE} y2={BASE + 5} stroke="var(--ink2)" />
-              <text x={x(when) + 3} y={BASE + 13} fontSize="10.5" fill="var(--ink2)">
-                {label}
-              </text>
+              {x(when) + LABEL < width && (
+                <text x={x(when) + 3} y={BASE + 13} fontSize="10.5" fill="var(--ink2)">
+                  {label}
+                </text>
+              )}
             </g>
           ))}
           {!time.following && (

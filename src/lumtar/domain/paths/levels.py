@@ -68,9 +68,10 @@ def _read(paths: Iterable[int] | None, span: Span, table: Partitioned) -> list[R
     if table is MINUTES:
         return [read(paths, moment(start), moment(end))]
     step, finer = SECONDS[table], LEVELS[LEVELS.index(table) - 1]
-    if start < time.time() - finer.kept.total_seconds():
-        return [read(paths, moment(start // step * step), moment(end), table)]
-    first, last = math.ceil(start / step) * step, end // step * step
+    # An end that is no whole interval is read from finer ones as long as there are any; then the whole interval stands for it.
+    oldest = time.time() - finer.kept.total_seconds()
+    first = (math.ceil if start >= oldest else math.floor)(start / step) * step
+    last = (math.floor if end >= oldest else math.ceil)(end / step) * step
     if first >= last:
         return _read(paths, span, finer)
     waiting = [each.timestamp() for each in due.within(SUMS[table], moment(first), moment(last))]
@@ -85,10 +86,11 @@ def _together(spans: Iterable[Span]) -> list[Span]:
     """Times in their order, those that touch as one, without those that are empty."""
     found: list[Span] = []
     for start, end in spans:
+        if start >= end:
+            continue
         if found and found[-1][1] == start:
-            found[-1] = found[-1][0], end
-        elif start < end:
-            found.append((start, end))
+            start = found.pop()[0]
+        found.append((start, end))
     return found
 
 

@@ -84,12 +84,16 @@ function PathList() {
         aria-label="Paths"
         className={`min-h-0 overflow-auto border-r border-rule px-4 pt-2 pb-4 max-lg:border-r-0 ${number || edit ? "max-lg:hidden" : ""}`}
       >
-        <h1 className="text-large font-semibold">
-          Paths{" "}
-          <span className="text-body font-normal text-ink2">
-            {data && `${rows.length.toLocaleString("en-GB")}, worst first`}
-          </span>
-        </h1>
+        <div className="flex items-baseline justify-between gap-3">
+          <h1 className="text-large font-semibold">
+            Paths <span className="text-body font-normal text-ink2">{data && howMany(rows.length, data.length)}</span>
+          </h1>
+          {mayChange && (
+            <button type="button" className="min-h-6 text-small underline" onClick={() => set({ edit: "new" })}>
+              new path
+            </button>
+          )}
+        </div>
         <div className="flex flex-wrap items-center gap-x-3 text-small">
           <InlineToggles label="Show" value="" options={LISTS} onChoose={(list) => set({ list })} />
         </div>
@@ -117,11 +121,6 @@ function PathList() {
             value={words}
             onChange={(event) => set({ words: event.target.value })}
           />
-          {mayChange && (
-            <button type="button" className="ml-auto underline" onClick={() => set({ edit: "new" })}>
-              new path
-            </button>
-          )}
         </div>
         <p className="text-small text-ink2">
           {meaning}; the line is the first level of rules
@@ -154,6 +153,11 @@ function PathList() {
       </section>
     </div>
   );
+}
+
+function howMany(shown: number, all: number): string {
+  const of = shown < all ? ` of ${all.toLocaleString("en-GB")}` : "";
+  return `${shown.toLocaleString("en-GB")}${of}, worst first`;
 }
 
 /** The list as it was before one of its paths was opened. */
