@@ -314,7 +314,7 @@ def told(path, at, ms, lost=0, sent=60):
     for place, name in enumerate(store.TRIPS):
         row[name] = np.nan if lost == sent else 1000 * ms * (0.9 + 0.05 * place)
     for name in ("mean", "variation", "variation_95", "jitter", "out", "back"):
-        row[name] = np.nan if lost == sent else 1000.0 * (ms if name == "mean" else 2)
+        row[name] = np.nan if lost == sent else 1000.0 * (ms if name in ("mean", "jitter") else 2)
     store.append(row)
 
 
@@ -329,6 +329,7 @@ def test_minutes_become_hours_and_stay_what_they_were(path):
     assert (row.sent, row.lost, row.longest_burst) == (180, 90, 60)
     assert row.mean == pytest.approx(1000 * (20 * 60 + 40 * 30) / 90)
     assert row.least == pytest.approx(18_000) and row.longest == pytest.approx(48_000)
+    assert row.jitter == pytest.approx(row.mean), "as it was all the time, not only at the end"
     assert 20_000 <= row.p50 <= 24_000
     start, end = hour - timedelta(hours=20), hour + timedelta(hours=2)
     step = levels.width_of(start, end)

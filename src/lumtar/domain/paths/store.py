@@ -31,9 +31,9 @@ SUMS = {
 JUDGING = Sums("paths: judged hours", timedelta(hours=1))
 COUNTS = ("sent", "lost", "wrong", "duplicates", "reordered", "bursts", "longest_burst")
 TRIPS = ("least", "p5", "p25", "p50", "p75", "p95", "longest")
-MEANS = ("mean", "variation", "variation_95", "out", "back", *PARTS)
-LAST = ("jitter", "certificate_days")
-"""Of several intervals the last one's are meant."""
+MEANS = ("mean", "variation", "variation_95", "jitter", "out", "back", *PARTS)
+LAST = ("certificate_days",)
+"""Of several intervals the last one's is meant."""
 FLOATS = (*TRIPS, *MEANS, *LAST)
 ROW = np.dtype([("path", "i8"), ("at", "f8"), *((name, "i4") for name in COUNTS), *((name, "f8") for name in FLOATS)])
 """An interval of a path; ``at`` is its begin in seconds of the epoch, times are microseconds, NaN is not known."""
