@@ -18,7 +18,6 @@ from lumtar.core.flows.records import MAPPED, empty
 
 EXPORTERS, SECONDS, PORT = 20, 10, 9478
 RATES = (50_000, 100_000, 200_000, 300_000)
-RECORD_OCTETS = 60
 ROWS = 15_000
 """Records of an exporter's turn: clients, servers and services as a busy network has them."""
 
@@ -56,9 +55,12 @@ def _datagrams(dice: np.random.Generator, now: float) -> list[bytes]:
     return Encoder("ipfix").datagrams(records, now, now - 1000)
 
 
-def _records_in(data: bytes) -> int:
-    """How many records a datagram has; templates have none."""
-    return (len(data) - 20) // RECORD_OCTETS if int.from_bytes(data[16:18], "big") >= 256 else 0
+def _records_in(turn: list[bytes]) -> list[int]:
+    """How many of a turn's records, which are all of one length, each datagram has; templates have none."""
+    octets = [len(data) - 20 if int.from_bytes(data[16:18], "big") >= 256 else 0 for data in turn]
+    counts = [each * ROWS // sum(octets) for each in octets]
+    assert sum(counts) == ROWS
+    return counts
 
 
 def _send(rate: int) -> tuple[int, float]:
@@ -70,7 +72,7 @@ def _send(rate: int) -> tuple[int, float]:
         outlet = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
         outlet.bind((_address(number), 0))
         outlets.append(outlet)
-    sizes = [[_records_in(data) for data in turn] for turn in turns]
+    sizes = [_records_in(turn) for turn in turns]
     sent, begun = 0, time.monotonic()
     while sent < rate * SECONDS:
         for outlet, turn, counted in zip(outlets, turns, sizes, strict=True):
