@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Fragment } from "react";
+import { Fragment, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import {
   type Choice,
@@ -99,7 +99,6 @@ function Way({ way, site }: { way: WayOver; site: string }) {
 function Moves() {
   const time = useScreenTime();
   const { data } = useQuery(movesQuery(time.range));
-  const [search] = useSearchParams();
   return (
     <>
       <h2 className="heading">
@@ -112,21 +111,28 @@ function Moves() {
             {rows.length === 1 ? (
               <Move row={rows[0]} when={moment(new Date(rows[0].at))} />
             ) : (
-              <details open={rows.some(({ id }) => String(id) === search.get("move"))}>
-                <summary className="cursor-pointer">
-                  <b className="font-medium">{nameOf(rows[0], `${rows.length} sites`)}</b>{" "}
-                  {moment(new Date(rows[0].at))}
-                  <span className="block text-ink2">{rows[0].why}</span>
-                </summary>
-                {rows.map((row) => (
-                  <Move key={row.id} row={{ ...row, service_class: "", why: "" }} when="" />
-                ))}
-              </details>
+              <MovesOfOneChange rows={rows} />
             )}
           </li>
         ))}
       </ul>
     </>
+  );
+}
+
+function MovesOfOneChange({ rows }: { rows: [TransportMove, ...TransportMove[]] }) {
+  const [search] = useSearchParams();
+  const [isOpen, setOpen] = useState(() => rows.some(({ id }) => String(id) === search.get("move")));
+  return (
+    <details open={isOpen} onToggle={({ currentTarget }) => setOpen(currentTarget.open)}>
+      <summary className="cursor-pointer">
+        <b className="font-medium">{nameOf(rows[0], `${rows.length} sites`)}</b> {moment(new Date(rows[0].at))}
+        <span className="block text-ink2">{rows[0].why}</span>
+      </summary>
+      {rows.map((row) => (
+        <Move key={row.id} row={{ ...row, service_class: "", why: "" }} when="" />
+      ))}
+    </details>
   );
 }
 
