@@ -1,8 +1,12 @@
-"""A fleet of equal stand-in devices on loopback: ``python -m bench.fleet DEVICES PORTS SECONDS [KEPT [STORM]]``."""
+"""A fleet of equal stand-in devices on loopback: ``python -m bench.fleet DEVICES PORTS SECONDS [KEPT [STORM]]``.
+
+A storm of so many seconds begins when the process gets SIGUSR1.
+"""
 
 import asyncio
 import random
 import resource
+import signal
 import sys
 import time
 from collections.abc import Iterator
@@ -37,18 +41,18 @@ def scenario(devices: int, ports: int) -> Scenario:
     return Scenario(boxes, Sources(steady, np.array([[3e8, 6e7]]), np.array([7], np.uint64)))
 
 
-def surges(built: Scenario, seconds: float) -> Iterator[Surge]:
-    """For so many seconds every port fills and empties at moments of its own; then every other one stays full."""
+def surges(built: Scenario, since: float, seconds: float) -> Iterator[Surge]:
+    """From a moment on, for so many seconds, every port fills and empties at moments of its own; then every other one stays full."""
     dice = random.Random(7)
     for box in built.boxes:
         for port in box.ports:
-            at = dice.uniform(0, 10)
-            while at < seconds - 30:
+            at = since + dice.uniform(0, 10)
+            while at < since + seconds - 30:
                 end = at + dice.uniform(8, 20)
                 yield Surge(box.name, port.name, at, end, MORE_BPS, 0.0)
                 at = end + dice.uniform(8, 20)
             if port.index % 2:
-                yield Surge(box.name, port.name, seconds, FOREVER, MORE_BPS, 0.0)
+                yield Surge(box.name, port.name, since + seconds, FOREVER, MORE_BPS, 0.0)
 
 
 async def serve(devices: int, ports: int, seconds: float, kept: float = 5.0, storm: float = 0.0) -> None:
@@ -57,11 +61,17 @@ async def serve(devices: int, ports: int, seconds: float, kept: float = 5.0, sto
         resource.RLIMIT_NOFILE, (max(devices + 200, 4096), resource.getrlimit(resource.RLIMIT_NOFILE)[1])
     )
     built = scenario(devices, ports)
-    epoch, incidents = time.time(), tuple(surges(built, storm)) if storm else ()
+    epoch = time.time()
     agents = [
-        Agent(Device(built, box, epoch, time.time, incidents, kept=kept), box.address, PORT, COMMUNITY)
-        for box in built.boxes
+        Agent(Device(built, box, epoch, time.time, (), kept=kept), box.address, PORT, COMMUNITY) for box in built.boxes
     ]
+
+    def rage() -> None:
+        incidents = tuple(surges(built, time.time() - epoch, storm))
+        for agent in agents:
+            agent.device = Device(built, agent.device.box, epoch, time.time, incidents, kept=kept)
+
+    asyncio.get_running_loop().add_signal_handler(signal.SIGUSR1, rage)
     print("ready", flush=True)
     await asyncio.sleep(seconds)
     for agent in agents:

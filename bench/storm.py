@@ -195,7 +195,6 @@ def _rage(target: Installation, number: int, dice: random.Random, rest: float) -
 
 def run(number: int, seed: int) -> tuple[Counter[str], list[str], dict[str, int]]:
     """So many kills in a storm; what was killed, what differs in the end, and how much there was of what."""
-    # Setting it up takes a quarter of a minute, in which the storm rages already.
     storm_s = 40.0 + EVERY_S * number
     with small_disk() as folder:
         target, post = Installation(folder), sink(folder / "mail", free_port())
@@ -203,9 +202,11 @@ def run(number: int, seed: int) -> tuple[Counter[str], list[str], dict[str, int]
         post.start()
         try:
             target.start()
-            fleet = ("bench.fleet", str(DEVICES), str(PORTS), str(storm_s + 2 * PATIENCE_S), "0.2", str(storm_s))
-            with process(*fleet, ready=True):
-                rest, somebody = time.monotonic() + storm_s, Commenting(_set_up(target))
+            fleet = ("bench.fleet", str(DEVICES), str(PORTS), str(storm_s + 4 * PATIENCE_S), "0.2", str(storm_s))
+            with process(*fleet, ready=True) as raging:
+                somebody = Commenting(_set_up(target))
+                raging.send_signal(signal.SIGUSR1)
+                rest = time.monotonic() + storm_s
                 with somebody.commenting():
                     done = _rage(target, number, random.Random(seed), rest)
             different = _differences(target, folder / "mail", somebody)
