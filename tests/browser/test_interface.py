@@ -78,7 +78,7 @@ def test_a_new_alarm_appears_without_reloading(page, network):
     text = "Does not answer: no answer on UDP 1161 in 3 tries"
     changed = apply([transition(network[1], Severity.CRITICAL, text, rule=rule)])
     announce("alarms", changed)
-    expect(page.get_by_role("heading", level=1)).to_contain_text("sal-acc-1 does not answer", timeout=5000)
+    expect(page.get_by_role("heading", level=1)).to_contain_text("sal-acc-1 does not answer", timeout=15_000)
     expect(page.locator("a[data-row]")).to_have_count(2)
 
 

@@ -68,7 +68,7 @@ async def collecting():
         await asyncio.gather(task, return_exceptions=True)
 
 
-async def eventually(look, patience=30.0):
+async def eventually(look, patience=60.0):
     """The first true answer of a question to the database."""
     limit = time.monotonic() + patience
     while True:

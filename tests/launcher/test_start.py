@@ -95,7 +95,7 @@ def installation():
     shutil.rmtree(folder)
 
 
-def until(look, patience=30):
+def until(look, patience=90):
     limit = time.monotonic() + patience
     while not (found := look()):
         assert time.monotonic() < limit, "waited in vain"
@@ -120,7 +120,7 @@ def test_nothing_outlives_its_supervisor_and_nothing_runs_twice(installation):
     number = int(cluster.read_text().splitlines()[0])
     os.kill(number, signal.SIGKILL)
     until(lambda: cluster.exists() and int(cluster.read_text().split()[0]) != number)
-    until(lambda: installation.health().get("processes"), patience=40)
+    until(lambda: installation.health().get("processes"))
 
     state = json.loads((installation.folder / "run.json").read_text())
     os.kill(state["pid"], signal.SIGKILL)

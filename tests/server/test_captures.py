@@ -44,7 +44,7 @@ def ask(client, **more):
 @with_the_right
 def test_packets_are_captured_and_downloaded(client, collector):
     port = free_port()
-    made = ask(client, filter=f"udp dst port {port}", why="stranger 172.31.9.66")
+    made = ask(client, seconds=4, filter=f"udp dst port {port}", why="stranger 172.31.9.66")
     assert made.status_code == 201 and made.json()["state"] == "waiting"
     assert client.get(f"/api/v1/captures/{made.json()['id']}/file").status_code == 409
     row = captures.take("collector")
@@ -55,14 +55,14 @@ def test_packets_are_captured_and_downloaded(client, collector):
             for _ in range(3):
                 outlet.sendto(b"hello", ("127.0.0.1", port))
 
-    threading.Timer(0.3, send).start()
+    threading.Timer(1.0, send).start()
     capture(row, threading.Event())
     told = get(client, "captures")
     assert told["places"] == [{"collector": "collector", "interfaces": ["lo"]}]
     assert (told["rows"][0]["state"], told["rows"][0]["packets"], told["rows"][0]["words"]) == (
         "done",
         3,
-        "1 s are over.",
+        "4 s are over.",
     )
     file = client.get(f"/api/v1/captures/{row.pk}/file")
     assert file["Content-Disposition"].endswith('.pcapng"')

@@ -57,7 +57,7 @@ def watch(address, number):
     """A watcher that surely listens: the stream begins by saying that everything may have changed."""
     watcher = Watcher(address, cookie(), number)
     watcher.start()
-    for _ in range(50):
+    for _ in range(300):
         announce("hours")
         if watcher.ready.wait(0.1):
             return watcher
