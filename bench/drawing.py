@@ -5,7 +5,8 @@ from statistics import median
 import psycopg
 from playwright.sync_api import Page
 
-from bench.serving import browser, free_port, sign_in, wait_for
+from bench.ports import free_port
+from bench.serving import browser, sign_in, wait_for
 from bench.setting import URL, Figure, process, report
 
 CLICKS = 12

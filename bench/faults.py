@@ -12,7 +12,6 @@ import os
 import random
 import shutil
 import signal
-import socket
 import subprocess
 import sys
 import tempfile
@@ -30,6 +29,7 @@ import psycopg
 import yaml
 
 from bench.fleet import COMMUNITY, PORT, address
+from bench.ports import free_port
 from bench.setting import Figure, process, report
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -40,13 +40,6 @@ CALM_S = 25.0
 STALE_S = 60.0
 """Seconds without a stored reading after which health must not say that all is well."""
 OF_OTHERS = ("LUMTAR_DATABASE_URL", "LUMTAR_KEY_FILE", "LUMTAR_KEY", "LUMTAR_MAIL_URL")
-
-
-def free_port() -> int:
-    """A TCP port that nobody holds."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
 
 
 class Installation:

@@ -6,7 +6,7 @@ import socket
 import sys
 import time
 
-from bench.serving import free_port
+from bench.ports import free_port
 from bench.setting import Figure
 from lab.switching import hears, span
 from lumtar.core.topology import End

@@ -14,7 +14,8 @@ from datetime import UTC, datetime, timedelta
 
 import numpy as np
 
-from bench.serving import Api, browser, free_port, sign_in, token, wait_for
+from bench.ports import free_port
+from bench.serving import Api, browser, sign_in, token, wait_for
 from bench.setting import Figure, database, process, report
 from lumtar.engine.prober.clockwork import Clockwork
 from lumtar.engine.prober.reflector import Reflector

@@ -2,7 +2,6 @@
 
 import json
 import os
-import socket
 import subprocess
 import sys
 import time
@@ -13,16 +12,10 @@ from contextlib import contextmanager, suppress
 import psycopg
 from playwright.sync_api import Page, sync_playwright
 
+from bench.ports import free_port
 from bench.setting import URL, Figure, database, process, report
 
 ROUNDS = 60
-
-
-def free_port() -> int:
-    """A TCP port that nobody holds."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
 
 
 def token(url: str, user: str) -> str:

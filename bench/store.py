@@ -13,7 +13,8 @@ from datetime import UTC, datetime, timedelta
 
 import psycopg
 
-from bench.serving import Api, free_port, token
+from bench.ports import free_port
+from bench.serving import Api, token
 from bench.setting import Figure, cpu, database, postgres_cpu, process, report
 
 DEVICES, PORTS = 400, 50

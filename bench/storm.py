@@ -26,8 +26,9 @@ from typing import Any
 import psycopg
 import yaml
 
-from bench.faults import INTERVAL_S, Installation, free_port, send, small_disk
+from bench.faults import INTERVAL_S, Installation, send, small_disk
 from bench.fleet import COMMUNITY, PORT, address
+from bench.ports import free_port
 from bench.setting import Figure, process, report
 from lab.mail import mails, sink
 

@@ -15,7 +15,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from bench.forwarding import forwarding
-from bench.serving import browser, free_port, sign_in, wait_for
+from bench.ports import free_port
+from bench.serving import browser, sign_in, wait_for
 from bench.setting import Figure, database, process, report
 from lumtar.core.topology import End, Sighting, links
 from lumtar.core.topology.failures import device, explain, port

@@ -74,7 +74,8 @@ class Services:
         self._ending: asyncio.Event | None = None
         self._answering: set[asyncio.Task[Any]] = set()
         self._thread.start()
-        self._ready.wait(10)
+        if not self._ready.wait(30):
+            raise RuntimeError("the stand-in services did not start; somebody may hold one of their ports")
 
     def _run(self) -> None:
         asyncio.set_event_loop(self._loop)

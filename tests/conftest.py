@@ -2,7 +2,6 @@
 
 import itertools
 import os
-import socket
 import subprocess
 import sys
 import time
@@ -12,6 +11,8 @@ from pathlib import Path
 import pytest
 from hypothesis import HealthCheck, settings
 
+from bench.ports import free_port
+
 if "LUMTAR_KEY_FILE" not in os.environ:
     os.environ.setdefault("LUMTAR_KEY", "a key for tests only")
 # How long something takes is measured by the benchmarks; a test must not fail on a slow machine.
@@ -19,13 +20,6 @@ settings.register_profile("lumtar", deadline=None, suppress_health_check=[Health
 settings.load_profile("lumtar")
 WORKER = int("".join(filter(str.isdigit, os.environ.get("PYTEST_XDIST_WORKER", "0"))) or 0)
 _hosts = itertools.count(1)
-
-
-def free_port(kind=socket.SOCK_DGRAM, host="127.0.0.1"):
-    """A port that nobody holds just now."""
-    with socket.socket(socket.AF_INET, kind) as probe:
-        probe.bind((host, 0))
-        return probe.getsockname()[1]
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -236,7 +230,7 @@ def address(let_go):
     environment = {**os.environ, "LUMTAR_DATABASE_URL": url}
     # A port that is free can be taken by somebody's connection before the server has it.
     for _ in range(5):
-        port = free_port(socket.SOCK_STREAM)
+        port = free_port()
         words = ["uvicorn", "lumtar.server.asgi:application", "--port", str(port), "--log-level", "warning"]
         process = subprocess.Popen([sys.executable, "-m", *words, "--timeout-graceful-shutdown", "1"], env=environment)
         if _answers(port, process):

@@ -7,6 +7,7 @@ import pytest
 from django.contrib.auth.models import User
 from playwright.sync_api import expect
 
+from bench.ports import free_port
 from lumtar.core.alarms.severity import Severity
 from lumtar.domain.alarms.models import Alarm, Rule
 from lumtar.domain.alarms.services import apply
@@ -15,7 +16,6 @@ from lumtar.domain.operation.models import Process
 from lumtar.domain.operation.services import announce
 from tests.alarms import plan_for, transition
 from tests.browser.conftest import settled, sign_in
-from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY
 from tests.standins import standing_in
 

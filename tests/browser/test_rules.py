@@ -5,11 +5,11 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from bench.ports import free_port
 from lumtar.domain.inventory import credentials, labelling, profiles
 from lumtar.domain.inventory.models import Device, Interface, LabelRule, Profile
 from lumtar.domain.sweeps.models import AdmissionRule, Run, Sweep
 from tests.browser.conftest import sign_in
-from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY
 from tests.standins import standing_in
 from tests.sweeps import carry_out

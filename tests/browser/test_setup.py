@@ -5,10 +5,10 @@ import re
 import pytest
 from playwright.sync_api import expect
 
+from bench.ports import free_port
 from lumtar.domain.inventory import credentials, services
 from lumtar.domain.inventory.models import Credential, Device, Interface
 from tests.browser.conftest import sign_in
-from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY
 from tests.standins import standing_in
 

@@ -5,6 +5,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from playwright.sync_api import expect
 
+from bench.ports import free_port
 from lumtar.core.topology import End, Identifier
 from lumtar.core.topology import Neighbour as Told
 from lumtar.core.topology.addressing import Addresses, Binding, OwnAddress
@@ -16,7 +17,6 @@ from lumtar.domain.inventory.models import Device, Interface
 from lumtar.domain.topology import by_hand, looks
 from lumtar.domain.topology.looks import Looked
 from tests.browser.conftest import settled, sign_in
-from tests.conftest import free_port
 
 pytestmark = pytest.mark.django_db(transaction=True)
 DESK, FAR = "02:01:00:00:00:01", "02:01:00:00:00:02"

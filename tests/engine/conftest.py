@@ -8,13 +8,13 @@ import pytest
 from asgiref.sync import sync_to_async
 from django.db import connections
 
+from bench.ports import free_port
 from lumtar.domain.alarms.models import Rule
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.readings.models import Newest, Reading
 from lumtar.engine.collector.collector import Collector
 from tests.alarms import first_rules, plan_for
-from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY, agent, box
 
 

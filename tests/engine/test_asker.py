@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from asgiref.sync import sync_to_async
 
+from bench.ports import free_port
 from lab import services as lab
 from lumtar.core.refusal import Refusal
 from lumtar.domain.paths import services, store
@@ -16,7 +17,6 @@ from lumtar.engine.prober.asker import Asker, ServiceSpec
 from lumtar.engine.prober.prober import Prober
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.probes.asking import Asked, Target
-from tests.conftest import free_port
 
 
 def answers(monkeypatch, *told):

@@ -6,6 +6,7 @@ import time
 
 import pytest
 
+from bench.ports import free_port
 from lab.agent import Agent
 from lab.bridging import MANAGEMENT, PUBLIC, STAFF, host_at
 from lab.builder import build
@@ -20,7 +21,6 @@ from lumtar.wire import ber, oids
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.session import Community, Patience, Session
 from lumtar.wire.transport import Transport
-from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY, box
 from tests.lab.boxes import agent as agent_of
 

@@ -3,7 +3,6 @@
 import asyncio
 import json
 import re
-import socket
 import time
 from contextlib import closing
 from datetime import timedelta
@@ -12,6 +11,7 @@ import pytest
 from asgiref.sync import sync_to_async
 from django.utils import timezone
 
+from bench.ports import free_port
 from lab.scenario import Port
 from lumtar.core.counters import Flag
 from lumtar.domain.alarms import memory, rules
@@ -36,7 +36,7 @@ from lumtar.domain.readings.models import ComponentReading, DeviceReading, Ether
 from lumtar.domain.reports import context
 from lumtar.domain.selfwatch.health import health
 from lumtar.engine.collector.write_queue import WriteQueue
-from tests.conftest import cut_everybody_else, free_port
+from tests.conftest import cut_everybody_else
 from tests.engine.conftest import adding, collecting, eventually, is_whole, reached
 from tests.lab.boxes import agent, box
 
@@ -514,7 +514,7 @@ async def test_what_speaks_no_snmp_is_watched_by_echo_or_by_port(loopback):
     port = listener.sockets[0].getsockname()[1]
     echo = await sync_to_async(add_device)(next(loopback), way="icmp")
     opened = await sync_to_async(add_device)("127.0.0.1", port=port, way="tcp")
-    closed = await sync_to_async(add_device)("127.0.0.1", port=free_port(socket.SOCK_STREAM), way="tcp")
+    closed = await sync_to_async(add_device)("127.0.0.1", port=free_port(), way="tcp")
     await Device.objects.aupdate(interval_s=1)
     async with collecting():
         await eventually(lambda: DeviceReading.objects.filter(device=echo).count() >= 5)

@@ -7,6 +7,7 @@ import pytest
 from asgiref.sync import sync_to_async
 from django.utils import timezone
 
+from bench.ports import free_port
 from lab.scenario import Box, Port
 from lumtar.core.paths import device_tests as core
 from lumtar.domain.inventory.models import Device
@@ -14,7 +15,6 @@ from lumtar.domain.paths import services, store
 from lumtar.domain.paths.models import Path
 from lumtar.engine.collector import device_tests
 from lumtar.engine.errands import list_tests
-from tests.conftest import free_port
 from tests.engine.conftest import adding, collecting, eventually
 from tests.lab.boxes import agent
 

@@ -6,6 +6,7 @@ from dataclasses import asdict
 import pytest
 from asgiref.sync import sync_to_async
 
+from bench.ports import free_port
 from lab.inventory import KINDS, beneath
 from lab.scenario import Box, Port
 from lumtar.core.own_objects import check_object
@@ -15,7 +16,6 @@ from lumtar.domain.inventory import profiles
 from lumtar.domain.inventory.models import Component
 from lumtar.domain.inventory.profiles import ProfileSpec
 from lumtar.domain.readings.models import ComponentReading
-from tests.conftest import free_port
 from tests.engine.conftest import adding, collecting, eventually
 from tests.lab.boxes import agent
 

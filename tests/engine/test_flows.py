@@ -11,6 +11,7 @@ import pytest
 from asgiref.sync import sync_to_async
 from django.test import Client
 
+from bench.ports import free_port
 from lab.builder import build
 from lab.device import Device as StandIn
 from lab.faults import carry_out
@@ -31,7 +32,6 @@ from lumtar.engine.flows import flow_receiver, inventory
 from lumtar.engine.flows.flow_receiver import FlowReceiver
 from lumtar.engine.flows.totals import Totals
 from lumtar.wire.flows.exporters import Domain
-from tests.conftest import free_port
 
 NOW = 1_795_440_000.0 + 30
 """Half a minute after a full one."""

@@ -7,6 +7,7 @@ import pytest
 from asgiref.sync import sync_to_async
 from django.db import connection
 
+from bench.ports import free_port
 from lab.hostile import HOSTILE
 from lumtar.domain.inventory.models import Device, DeviceState, Interface
 from lumtar.domain.logbook.models import Entry
@@ -14,7 +15,6 @@ from lumtar.domain.readings.models import DeviceReading, Gap, Reading
 from lumtar.engine import store
 from lumtar.engine.collector import write_queue
 from lumtar.engine.collector.write_queue import WriteQueue
-from tests.conftest import free_port
 from tests.engine.conftest import adding, collecting, eventually
 from tests.lab.boxes import agent, box
 

@@ -6,6 +6,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from asgiref.sync import sync_to_async
 
+from bench.ports import free_port
 from lab.agent import Agent
 from lab.device import Device as StandIn
 from lab.device import chassis
@@ -23,7 +24,6 @@ from lumtar.domain.topology.looks import Looked
 from lumtar.domain.topology.models import Neighbour, NeighbourLook
 from lumtar.wire import ber
 from lumtar.wire.ber import oid_body
-from tests.conftest import free_port
 from tests.engine.conftest import add, collecting, eventually
 from tests.lab.boxes import COMMUNITY, scenario
 

@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from asgiref.sync import sync_to_async
 
+from bench.ports import free_port
 from lab.builder import build
 from lab.device import Device as StandIn
 from lab.faults import FaultRefused, carry_out
@@ -26,7 +27,6 @@ from lumtar.engine.prober.reflector import Reflector
 from lumtar.engine.prober.sessions import Sessions, Spec
 from lumtar.wire import stamp
 from lumtar.wire.stamped import Arrived, StampedSocket
-from tests.conftest import free_port
 
 START = 1_795_440_000
 MS = 1_000_000

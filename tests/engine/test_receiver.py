@@ -9,6 +9,7 @@ import pytest
 from asgiref.sync import sync_to_async
 from django.db import OperationalError
 
+from bench.ports import free_port
 from lab.device import Device as StandIn
 from lab.network import v3_user
 from lab.scenario import COMMUNITY as LAB_COMMUNITY
@@ -27,7 +28,6 @@ from lumtar.engine.receiver.keeping import Keeper, Taken
 from lumtar.engine.receiver.receiver import Receiver
 from lumtar.engine.receiver.senders import Sender
 from tests.alarms import transition
-from tests.conftest import free_port
 from tests.lab.boxes import box, scenario
 
 NOW = datetime.now(UTC).timestamp()

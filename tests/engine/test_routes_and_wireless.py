@@ -6,6 +6,7 @@ import time
 
 import pytest
 
+from bench.ports import free_port
 from lab import wireless as lab_wireless
 from lab.agent import Agent
 from lab.bridging import host_at
@@ -20,7 +21,6 @@ from lumtar.engine.collector.wireless import read_wireless
 from lumtar.wire import ber, oids
 from lumtar.wire.session import Community, Patience, Session
 from lumtar.wire.transport import Transport
-from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY, box
 from tests.lab.boxes import agent as agent_of
 

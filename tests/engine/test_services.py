@@ -17,6 +17,7 @@ from django.db import connection
 from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from bench.ports import free_port
 from lumtar.core.alarms.severity import Severity
 from lumtar.domain.alarms import causes, queries
 from lumtar.domain.alarms.models import Alarm, Call, Consequence, Notification, Rule
@@ -37,7 +38,7 @@ from lumtar.engine.clock import Clock
 from lumtar.engine.collector.collector import Collector
 from lumtar.engine.service import Service
 from tests.alarms import first_rules, plan_for, transition
-from tests.conftest import cut_everybody_else, free_port
+from tests.conftest import cut_everybody_else
 from tests.engine.conftest import adding, collecting, eventually, reached
 from tests.lab.boxes import agent, box
 

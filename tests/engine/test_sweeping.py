@@ -7,6 +7,7 @@ import time
 import pytest
 from asgiref.sync import sync_to_async
 
+from bench.ports import free_port
 from lab.agent import Agent
 from lab.device import Device as StandIn
 from lumtar.domain.inventory.credentials import create
@@ -17,7 +18,6 @@ from lumtar.domain.sweeps.models import Finding, Run
 from lumtar.domain.sweeps.services import SweepSpec
 from lumtar.engine import sweeping
 from lumtar.engine.sweeping import Pace
-from tests.conftest import free_port
 from tests.engine.conftest import eventually
 from tests.lab.boxes import COMMUNITY, box, scenario
 

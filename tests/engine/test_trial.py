@@ -5,12 +5,12 @@ import time
 
 import pytest
 
+from bench.ports import free_port
 from lumtar.engine.trial import Candidate, Trial
 from lumtar.wire import pdu, usm
 from lumtar.wire.icmp import Pinger
 from lumtar.wire.session import Community, Patience
 from lumtar.wire.transport import Transport
-from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY, agent, box
 
 QUICK = Patience(0.3, 2)

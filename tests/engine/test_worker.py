@@ -11,6 +11,7 @@ from email import message_from_bytes
 import pytest
 from django.conf import settings
 
+from bench.ports import free_port
 from lab.mail import mails, sink
 from lumtar.core.alarms.severity import Severity
 from lumtar.domain.alarms.models import Alarm, Message, Notification, Rule
@@ -18,16 +19,15 @@ from lumtar.domain.alarms.services import apply
 from lumtar.domain.inventory.services import add_device
 from lumtar.domain.operation.models import Process
 from tests.alarms import plan_for, transition
-from tests.conftest import cut_everybody_else, free_port
+from tests.conftest import cut_everybody_else
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
 
 @pytest.fixture
 def mailbox(tmp_path, let_go):
-    import socket
 
-    post = sink(tmp_path / "mail", free_port(socket.SOCK_STREAM))
+    post = sink(tmp_path / "mail", free_port())
     post.start()
     yield post, tmp_path / "mail"
     post.stop()

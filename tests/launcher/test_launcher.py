@@ -8,9 +8,9 @@ import time
 
 import pytest
 
+from bench.ports import free_port
 from launcher import install, ports, processes, say
 from launcher.places import ROOT
-from tests.conftest import free_port
 
 
 def run(*words, **environment):
@@ -30,7 +30,7 @@ def test_help_and_unknown_commands():
 
 
 def test_a_taken_port_is_reported_with_who_holds_it():
-    port = free_port(socket.SOCK_STREAM)
+    port = free_port()
     with socket.socket() as holder:
         holder.bind(("127.0.0.1", port))
         holder.listen()

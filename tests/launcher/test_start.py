@@ -16,8 +16,8 @@ from pathlib import Path
 
 import pytest
 
+from bench.ports import free_port
 from launcher.places import ROOT
-from tests.conftest import free_port
 
 PASSED_ON = {"LUMTAR_DATABASE_URL", "LUMTAR_KEY_FILE", "LUMTAR_KEY", "DJANGO_SETTINGS_MODULE"}
 
@@ -27,7 +27,7 @@ class Installation:
 
     def __init__(self, folder):
         self.folder = folder
-        self.web, self.database = (free_port(socket.SOCK_STREAM) for _ in range(2))
+        self.web, self.database = (free_port() for _ in range(2))
         own = {
             "LUMTAR_VAR": str(folder),
             "LUMTAR_WEB_PORT": str(self.web),

@@ -10,12 +10,12 @@ import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 
+from bench.ports import free_port
 from lumtar.domain.accounts.services import new_token
 from lumtar.domain.inventory.credentials import create
 from lumtar.domain.inventory.models import Credential, Device, OwnField
 from lumtar.domain.logbook.models import Entry
 from lumtar.wire import usm
-from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY
 from tests.server.calls import get, is_problem
 from tests.standins import standing_in

@@ -12,6 +12,7 @@ from django.utils import timezone
 from scapy.layers.inet import UDP
 from scapy.utils import PcapNgReader
 
+from bench.ports import free_port
 from lumtar.core.access import Role
 from lumtar.domain.audit.models import AuditEntry
 from lumtar.domain.flows import captures
@@ -19,7 +20,6 @@ from lumtar.domain.flows.models import Capture
 from lumtar.domain.logbook.models import Entry
 from lumtar.domain.operation.models import Process
 from lumtar.engine.collector.capturing import capture
-from tests.conftest import free_port
 from tests.server.calls import get, is_problem
 from tests.server.test_access import person
 from tests.wire.test_capture import with_the_right

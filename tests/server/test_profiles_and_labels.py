@@ -4,9 +4,9 @@ import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 
+from bench.ports import free_port
 from lumtar.domain.inventory.models import Device, Interface, LabelRule, Profile
 from lumtar.domain.inventory.services import add_device
-from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY
 from tests.server.calls import get, is_problem
 from tests.standins import standing_in

@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from django.test import Client
 
+from bench.ports import free_port
 from lab.agent import Agent
 from lab.device import Device as StandIn
 from lumtar.core.access import Role
@@ -23,7 +24,6 @@ from lumtar.domain.logbook.models import Entry
 from lumtar.domain.topology import looks
 from lumtar.domain.topology.looks import Looked
 from lumtar.server.api import actions
-from tests.conftest import free_port
 from tests.lab.boxes import box, scenario
 from tests.server.calls import get, is_problem
 from tests.server.test_access import person

@@ -4,10 +4,10 @@ import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 
+from bench.ports import free_port
 from lumtar.domain.inventory.credentials import create
 from lumtar.domain.inventory.models import Device
 from lumtar.domain.sweeps.models import Finding, Run
-from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY
 from tests.server.calls import get, is_problem
 from tests.standins import standing_in

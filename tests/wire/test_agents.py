@@ -7,12 +7,12 @@ import time
 
 import pytest
 
+from bench.ports import free_port
 from lumtar.wire import ber, oids, pdu, usm
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.session import Community, Patience, Session
 from lumtar.wire.tables import read_columns
 from lumtar.wire.transport import Transport
-from tests.conftest import free_port
 from tests.lab.boxes import COMMUNITY, agent, box
 
 QUICK = Patience(0.25, 2)

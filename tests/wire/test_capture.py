@@ -12,10 +12,10 @@ from hypothesis import strategies as st
 from scapy.layers.inet import UDP
 from scapy.utils import PcapNgReader, RawPcapNgReader
 
+from bench.ports import free_port
 from lumtar.core import pcapng
 from lumtar.core.refusal import Refusal
 from lumtar.wire.capture import Tap, compiled, interfaces
-from tests.conftest import free_port
 
 
 def may_capture():

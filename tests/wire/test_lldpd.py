@@ -12,7 +12,8 @@ from pathlib import Path
 
 import pytest
 
-from tests.conftest import WORKER, free_port
+from bench.ports import free_port
+from tests.conftest import WORKER
 
 NEAR, FAR = f"lumtar-near-{WORKER}", f"lumtar-far-{WORKER}"
 SNMPD = """agentaddress udp:127.0.0.1:{port}

@@ -5,6 +5,7 @@ import time
 
 import pytest
 
+from bench.ports import free_port
 from lab import services as lab
 from lumtar.core.paths.kinds import KINDS, PARTS
 from lumtar.core.refusal import Refusal
@@ -14,7 +15,6 @@ from lumtar.wire.icmp import may_ping
 from lumtar.wire.probes import ASK, asking
 from lumtar.wire.probes.asking import Target
 from lumtar.wire.stamped_echo import StampedEcho
-from tests.conftest import free_port
 
 PORTS = lab.Ports(*(free_port() for _ in range(4)))
 CATALOGUE = f"https://catalogue.oskelund.example:{PORTS.https}/"

@@ -5,13 +5,13 @@ import subprocess
 
 import pytest
 
+from bench.ports import free_port
 from lumtar.core.text import clean
 from lumtar.wire import ber, oids, pdu, usm
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.session import Community, Patience, Session
 from lumtar.wire.tables import read_columns
 from lumtar.wire.transport import Transport, resolve
-from tests.conftest import free_port
 
 QUICK = Patience(0.6, 2)
 SHA, SHA256, AES = usm.AuthProtocol.SHA1, usm.AuthProtocol.SHA256, usm.PrivProtocol.AES128

@@ -5,9 +5,9 @@ import socket
 
 import pytest
 
+from bench.ports import free_port
 from lumtar.wire.faults import Fault, FaultKind
 from lumtar.wire.tcp import connect
-from tests.conftest import free_port
 
 
 @pytest.mark.parametrize(("family", "host"), [(socket.AF_INET, "127.0.0.1"), (socket.AF_INET6, "::1")])
@@ -27,7 +27,7 @@ async def test_an_open_port_is_timed_and_left_at_once(family, host):
 
 
 async def test_a_closed_port_is_told_from_silence():
-    port = free_port(socket.SOCK_STREAM)
+    port = free_port()
     with pytest.raises(Fault, match=f"TCP port {port} is closed: the host answers") as met:
         await connect(socket.AF_INET, "127.0.0.1", port, tries=3)
     assert met.value.kind is FaultKind.PORT_CLOSED
