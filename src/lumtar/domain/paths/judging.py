@@ -121,7 +121,8 @@ def judge_hour(start: datetime, out: Spans) -> int:
     """Judge the minutes of an hour, anew, by what is promised now. Returns how many paths were."""
     promised = classes.by_path()
     rows = judged(store.read(promised, start, start + HOUR), promised, out)
-    JUDGED.ensure(start, start)
+    if len(rows):
+        JUDGED.ensure(start, start)
     with connection.cursor() as cursor:
         cursor.execute(f"DELETE FROM {JUDGED} WHERE at = %s", [start])
     append(rows)

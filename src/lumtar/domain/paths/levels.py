@@ -99,7 +99,8 @@ def roll_up(table: Partitioned, start: datetime) -> int:
     end = start + SUMS[table].length
     made = joined(read_span(None, start, end, SECONDS[LEVELS[LEVELS.index(table) - 1]]))
     made["at"] = start.timestamp()
-    table.ensure(start, start)
+    if len(made):
+        table.ensure(start, start)
     with connection.cursor() as cursor:
         cursor.execute(f"DELETE FROM {table} WHERE at = %s", [start])
     append(made, table=table)
